@@ -1,0 +1,52 @@
+"""What a reader gives and a writer takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from lean_trellis.core.arrays import AnyArray
+from lean_trellis.core.errors import FormatError
+from lean_trellis.core.mesh.mesh import Mesh
+
+UNIT_MM = {"micron": 0.001, "mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8}
+MOST_TRIANGLES = 60_000_000
+"""More than this in one file is refused before memory is asked for (about 4 GB as arrays)."""
+
+
+@dataclass(frozen=True, eq=False)
+class Body:
+    """One solid or build item of a file, welded, in mm. `unit_known` tells whether the file named its unit."""
+
+    name: str
+    mesh: Mesh
+    triangles_read: int
+    unit_known: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Named:
+    """A mesh to be written under a name, as what it is to the build."""
+
+    name: str
+    mesh: Mesh
+    role: Literal["part", "support"] = "part"
+
+
+def require_finite(path: object, points: AnyArray) -> None:
+    """Raise `FormatError` when a coordinate is no number."""
+    if not np.isfinite(points).all():
+        bad = int(np.flatnonzero(~np.isfinite(points).all(axis=tuple(range(1, points.ndim))))[0])
+        raise FormatError(
+            path, f"holds coordinates that are no numbers (first at entry {bad + 1})", "export the part again"
+        )
+
+
+def require_triangles(path: object, count: int) -> None:
+    """Raise `FormatError` when there are none, or more than we take."""
+    if count == 0:
+        raise FormatError(path, "holds no triangles", "export the part as a mesh again")
+    if count > MOST_TRIANGLES:
+        raise FormatError(path, f"holds {count:,} triangles, more than {MOST_TRIANGLES:,}", "reduce the mesh first")
