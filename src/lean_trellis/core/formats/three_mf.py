@@ -137,7 +137,7 @@ def _matrix(text: str | None) -> Floats:
 
 
 def _parse(path: Path, archive: zipfile.ZipFile, name: str, watch: Watch) -> _Model:
-    parser = etree.XMLParser(target=_Builder(), resolve_entities=False, no_network=True, load_dtd=False)
+    parser = etree.XMLParser(target=_Builder(), no_network=True, load_dtd=False)
     size = max(1, archive.getinfo(name).file_size)
     done = 0
     try:

@@ -25,7 +25,7 @@ def to_manifold(mesh: Mesh) -> Manifold:
     from manifold3d import Error
     from manifold3d import Mesh64 as ManifoldMesh64
 
-    solid = Manifold(ManifoldMesh64(mesh.vertices, mesh.faces.astype(np.uint64)))
+    solid = Manifold(ManifoldMesh64(mesh.vertices.copy(), mesh.faces.astype(np.uint64)))
     if solid.status() != Error.NoError:
         raise EditError("", "the mesh is open or its faces disagree", "mend it first")
     return solid

@@ -1,0 +1,74 @@
+"""A machine: its process, its plate and its build volume."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from lean_trellis.core.arrays import Bools, Floats
+
+Process = Literal["powder_bed", "vat", "extrusion"]
+PROCESS_WORDS: dict[str, str] = {
+    "powder_bed": "laser powder bed",
+    "vat": "resin vat",
+    "extrusion": "extrusion",
+}
+
+
+class _Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Plate(_Frozen):
+    """The plate's shape and size in mm. A round one has equal width and depth: its diameter."""
+
+    shape: Literal["rectangle", "round"]
+    width: float = Field(gt=0, le=5000)
+    depth: float = Field(gt=0, le=5000)
+
+    @model_validator(mode="after")
+    def _round_is_round(self) -> Plate:
+        if self.shape == "round" and self.width != self.depth:
+            raise ValueError("a round plate has equal width and depth")
+        return self
+
+    @property
+    def middle(self) -> tuple[float, float]:
+        """Middle of the plate; the origin is its front left corner."""
+        return self.width / 2, self.depth / 2
+
+    def excess(self, xy: Floats) -> Floats:
+        """(n,): by how many mm each (n, 2) point lies outside the plate; negative inside."""
+        offset = np.asarray(xy, np.float64) - self.middle
+        if self.shape == "round":
+            result: Floats = np.hypot(offset[:, 0], offset[:, 1]) - self.width / 2
+            return result
+        return np.max(np.abs(offset) - np.array(self.middle), axis=1).astype(np.float64)
+
+    def holds(self, xy: Floats) -> Bools:
+        """(n,): whether each (n, 2) point lies on the plate."""
+        result: Bools = self.excess(xy) <= 1e-6
+        return result
+
+
+class Machine(_Frozen):
+    """A machine a job can be built on."""
+
+    id: str
+    name: str
+    process: Process
+    plate: Plate
+    height: float = Field(gt=0, le=5000, description="build height, mm")
+    layer_least: float = Field(gt=0, description="thinnest layer, mm")
+    layer_most: float = Field(gt=0, description="thickest layer, mm")
+    nozzles: int = Field(0, ge=0, le=8)
+    belt_tilt_deg: float = Field(0, ge=0, lt=90, description="tilt of the layers on a belt")
+    blade_direction_deg: float | None = Field(None, description="direction in which the recoater's blade moves")
+    note: str = ""
+
+    @property
+    def is_belt(self) -> bool:
+        """Whether the layers are tilted and the plate moves on."""
+        return self.belt_tilt_deg > 0

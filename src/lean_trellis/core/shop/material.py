@@ -1,0 +1,119 @@
+"""A material: how it is layered, where it needs holding, how strong it is, and from where we know it."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from lean_trellis.core.shop.machine import Process
+
+
+class _Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Constant(_Frozen):
+    """A number with its unit and where it comes from (`assumed` where nobody measured it)."""
+
+    value: float
+    unit: str
+    source: str = Field(min_length=3)
+
+    @property
+    def is_assumed(self) -> bool:
+        """Whether nobody stands for the number yet."""
+        return self.source.startswith("assumed")
+
+
+class Layers(_Frozen):
+    """One layer height and what it is for."""
+
+    height: float = Field(gt=0, le=2, description="mm")
+    purpose: str
+    usual: bool = False
+
+
+class Detection(_Frozen):
+    """How regions are found. Angles in degrees from the layer plane, lengths in mm."""
+
+    critical_angle: float = Field(ge=0, le=90)
+    watch_angle: float = Field(ge=0, le=90)
+    bridge_span: float = Field(ge=0, description="ceilings between opposite walls up to this width hold themselves")
+    ledge_limit: float = Field(ge=0, description="ledges free on one side up to this width hold themselves")
+    smallest_region: float = Field(ge=0, description="mm²")
+    source: str
+
+    @model_validator(mode="after")
+    def _watch_is_milder(self) -> Detection:
+        if self.watch_angle < self.critical_angle:
+            raise ValueError("watch_angle must not be below critical_angle")
+        return self
+
+
+class FreeSpan(_Frozen):
+    """How far a surface may lie from the nearest hold, at a few surface angles; straight lines between.
+
+    Beyond the last angle nothing needs holding. `spans` in mm, rising with the angle.
+    """
+
+    angles: tuple[float, ...] = Field(min_length=2)
+    spans: tuple[float, ...] = Field(min_length=2)
+    source: str
+
+    @model_validator(mode="after")
+    def _in_order(self) -> FreeSpan:
+        if len(self.angles) != len(self.spans):
+            raise ValueError("angles and spans must be equally many")
+        if any(b <= a for a, b in zip(self.angles, self.angles[1:], strict=False)):
+            raise ValueError("angles must rise")
+        if any(b < a for a, b in zip(self.spans, self.spans[1:], strict=False)):
+            raise ValueError("spans must not fall")
+        return self
+
+    def at(self, surface_angle_deg: float) -> float:
+        """The greatest free span in mm at a surface angle."""
+        return float(np.interp(surface_angle_deg, self.angles, self.spans))
+
+
+class Material(_Frozen):
+    """A material as the library keeps it."""
+
+    id: str
+    name: str
+    process: Process
+    layers: tuple[Layers, ...] = Field(min_length=1)
+    build_offset: float = Field(ge=0, le=100, description="mm")
+    pose_range: tuple[float, float] = Field(description="recommended angle from the plate, degrees")
+    contact: str = Field(pattern="^(bite|gap)$")
+    detection: Detection
+    free_span: FreeSpan
+    shrinkage: tuple[Constant, Constant, Constant]
+    constants: dict[str, Constant]
+    validated_modes: tuple[str, ...] = ("normal",)
+
+    @model_validator(mode="after")
+    def _complete(self) -> Material:
+        if sum(layer.usual for layer in self.layers) != 1:
+            raise ValueError("layers: exactly one must be usual = true")
+        missing = [key for key in NEEDED[self.process] if key not in self.constants]
+        if missing:
+            raise ValueError(f"constants: {', '.join(missing)} missing")
+        if any(not math.isfinite(constant.value) for constant in self.constants.values()):
+            raise ValueError("constants: every value must be a finite number")
+        return self
+
+    @property
+    def usual_layer_height(self) -> float:
+        """The layer height that is taken when nobody says otherwise, mm."""
+        return next(layer.height for layer in self.layers if layer.usual)
+
+
+_ALWAYS = ("density", "price", "loss", "plate_temperature", "strength", "stiffness")
+NEEDED: dict[str, tuple[str, ...]] = {
+    "powder_bed": (*_ALWAYS, "recoat_time", "hatch_speed", "outline_speed", "hatch_distance", "thermal_lift"),
+    "vat": (*_ALWAYS, "exposure_time", "base_exposure_time", "base_layers", "lift_time", "peel_pressure"),
+    "extrusion": (*_ALWAYS, "path_speed", "path_width", "nozzle_temperature", "nozzle_push"),
+}
+"""Constants without which a material of that process is not taken."""
