@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Ints, frozen
+from lean_trellis.core.arrays import Floats, Ints, Longs, frozen
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,7 +67,25 @@ class Mesh:
     @cached_property
     def centroids(self) -> Floats:
         """(m, 3): middle of each face."""
-        return frozen(self.vertices[self.faces].mean(axis=1) if len(self.faces) else np.zeros((0, 3)))
+        return frozen(self.centroids_of(np.arange(len(self.faces))))
+
+    @cached_property
+    def face_lows(self) -> Floats:
+        """(m, 3): lowest corner of the box round each face."""
+        a, b, c = (self.vertices[self.faces[:, i]] for i in range(3))
+        return frozen(np.minimum(np.minimum(a, b), c))
+
+    @cached_property
+    def face_highs(self) -> Floats:
+        """(m, 3): highest corner of the box round each face."""
+        a, b, c = (self.vertices[self.faces[:, i]] for i in range(3))
+        return frozen(np.maximum(np.maximum(a, b), c))
+
+    def centroids_of(self, faces: Longs) -> Floats:
+        """(k, 3): middle of some faces, by their numbers."""
+        a, b, c = (self.vertices[self.faces[faces, i]] for i in range(3))
+        result: Floats = (a + b + c) / 3
+        return result
 
     @cached_property
     def bounds(self) -> Floats:
@@ -96,8 +114,13 @@ class Mesh:
         return float(self.areas.sum())
 
     def moved(self, rotation: Floats, shift: Floats) -> Mesh:
-        """This mesh turned by the (3, 3) `rotation`, then shifted by the (3,) `shift`."""
-        return Mesh(self.vertices @ np.asarray(rotation).T + np.asarray(shift), self.faces)
+        """This mesh turned by the (3, 3) `rotation` (no scaling, no mirror), then shifted by the (3,) `shift`."""
+        turn = np.asarray(rotation)
+        result = Mesh(self.vertices @ turn.T + np.asarray(shift), self.faces)
+        # A turn changes no area and turns the normals: both are handed on, not measured again.
+        result.__dict__["areas"] = self.areas
+        result.__dict__["normals"] = frozen(self.normals @ turn.T)
+        return result
 
     def scaled(self, factor: float) -> Mesh:
         """This mesh with all lengths multiplied by `factor`."""

@@ -9,7 +9,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from lean_trellis.core.arrays import Bools, Ints, Longs, frozen
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh
 
 
@@ -38,6 +38,13 @@ class Topology:
         """(p, 2): the two faces at each of `pair_edges`."""
         first = self.starts[self.pair_edges]
         return frozen(np.stack([self.corner_order[first], self.corner_order[first + 1]], axis=1) // 3)
+
+    @cached_property
+    def pair_lengths(self) -> Floats:
+        """(p,): length of each of `pair_edges`, mm; the same in every pose."""
+        ends = self.edge_vertices[self.pair_edges]
+        step = self.mesh.vertices[ends[:, 1]] - self.mesh.vertices[ends[:, 0]]
+        return frozen(np.sqrt(np.einsum("ij,ij->i", step, step)))
 
     @cached_property
     def edge_of_corner(self) -> Longs:

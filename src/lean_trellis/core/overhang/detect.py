@@ -133,20 +133,22 @@ def _face_regions(mesh: Mesh, faces: Longs, labels: Ints, angle: Floats, cosines
     areas = mesh.areas[faces]
     area_sums = np.add.reduceat(areas, starts)
     projected = np.add.reduceat(areas * -cosines[faces], starts)
-    centroids = np.add.reduceat(mesh.centroids[faces] * areas[:, None], starts, axis=0) / area_sums[:, None]
-    corner_heights = mesh.vertices[:, 2][mesh.faces[faces]]
-    lowest = np.minimum.reduceat(corner_heights.min(axis=1), starts)
-    highest = np.maximum.reduceat(corner_heights.max(axis=1), starts)
+    middles = mesh.centroids_of(faces)
+    centroids = np.add.reduceat(middles * areas[:, None], starts, axis=0) / area_sums[:, None]
+    lowest = np.minimum.reduceat(mesh.face_lows[faces, 2], starts)
+    highest = np.maximum.reduceat(mesh.face_highs[faces, 2], starts)
     worst = np.minimum.reduceat(angle[faces], starts)
-    away = np.linalg.norm(mesh.centroids[faces] - centroids[labels], axis=1)
+    away = np.linalg.norm(middles - centroids[labels], axis=1)
     nearest = np.lexsort((away, labels))[starts]
-    anchors = mesh.centroids[faces[nearest]]
+    anchors = middles[nearest]
+    faces = frozen(faces)
+    nothing = frozen(np.zeros(0, np.int64))
     return [
         Region(
             id=number,
             kind="face",
-            faces=frozen(faces[start:stop]),
-            vertices=frozen(np.zeros(0, np.int64)),
+            faces=faces[start:stop],
+            vertices=nothing,
             area_mm2=float(area_sums[number]),
             projected_area_mm2=float(projected[number]),
             min_angle_deg=float(worst[number]),

@@ -47,9 +47,8 @@ def _low_edges(topology: Topology, placed: Mesh, up: Floats, excluded: Bools) ->
     """Level edges from which both faces rise, with air below: the mean normal of the faces points down."""
     along = placed.vertices @ up
     ends = topology.edge_vertices[topology.pair_edges]
-    step = placed.vertices[ends[:, 1]] - placed.vertices[ends[:, 0]]
     rise = np.abs(along[ends[:, 1]] - along[ends[:, 0]])
-    level = rise <= np.linalg.norm(step, axis=1) * np.sin(np.radians(LEVEL_EDGE_DEG))
+    level = rise <= topology.pair_lengths * np.sin(np.radians(LEVEL_EDGE_DEG))
     candidates = np.flatnonzero(level & ~excluded[ends].any(axis=1))
     edges, pairs, ends = topology.pair_edges[candidates], topology.pair_faces[candidates], ends[candidates]
     third = placed.faces[pairs].sum(axis=2) - ends.sum(axis=1)[:, None]

@@ -1,0 +1,281 @@
+"""Where bars take hold: low places first, then a row along the rim, the pattern, and what is not yet covered."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial import cKDTree
+from shapely import STRtree, linestrings, points
+
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.topology import Topology
+from lean_trellis.core.overhang.detect import Overhangs
+from lean_trellis.core.overhang.rim import FREE, WALL, Rim, find_rim
+from lean_trellis.core.supports.bar_parameters import BarParameters
+from lean_trellis.core.supports.surface_points import SurfacePoints, grid_basis, grid_points, joined
+
+_SAMPLES_PER_SPACING = 8
+_MOST_SAMPLES = 160_000
+_APART = 1e5
+"""Added per region to the third coordinate, so that one search tree keeps regions apart."""
+
+
+@dataclass(frozen=True, eq=False)
+class HoldPoints:
+    """`places` (n, 3), outward unit `normals` (n, 3) there, and the `regions` (n,) they serve."""
+
+    places: Floats
+    normals: Floats
+    regions: Ints
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+
+def find_hold_points(
+    topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...], parameters: BarParameters
+) -> HoldPoints:
+    """Hold points for the chosen regions (places in `overhangs.regions`)."""
+    low = _low_holds(topology, overhangs, chosen, parameters.spacing)
+    wanted = np.zeros(len(overhangs.regions) + 1, bool)
+    wanted[list(chosen)] = True
+    faces = np.flatnonzero(wanted[overhangs.region_of_face])
+    if not len(faces):
+        return low
+    search = _Coverage(topology, overhangs, faces, parameters)
+    forced = _deepest_places(overhangs, chosen, search.rim)
+    found = search.holds(forced)
+    on_faces = HoldPoints(
+        found.places, overhangs.mesh.normals[found.faces], overhangs.region_of_face[found.faces].astype(np.int32)
+    )
+    return HoldPoints(*(np.concatenate(pair) for pair in zip(_fields(on_faces), _fields(low), strict=True)))
+
+
+def _fields(holds: HoldPoints) -> tuple[Floats, Floats, Ints]:
+    return holds.places, holds.normals, holds.regions
+
+
+class _Coverage:
+    """The inset part of some regions as a fine sample, and which of it is held."""
+
+    def __init__(
+        self, topology: Topology, overhangs: Overhangs, faces: Longs, parameters: BarParameters
+    ) -> None:
+        self.mesh, self.parameters, self.faces = overhangs.mesh, parameters, faces
+        self.region_of_face = overhangs.region_of_face
+        self.steepest = np.tan(np.radians(min(overhangs.critical_angle, 80)))
+        self.rim = find_rim(topology, self.mesh, self.region_of_face, faces)
+        corners = self.mesh.vertices[self.mesh.faces[faces]][:, :, :2]
+        self.origin = (corners.min(axis=(0, 1)) + corners.max(axis=(0, 1))) / 2
+        self.samples = self._sampled()
+        self.required = self._required()
+
+    def holds(self, forced: SurfacePoints) -> SurfacePoints:
+        """Forced points, the rim row, the pattern where it is inset enough, and then what is still bare."""
+        p = self.parameters
+        pieces = [forced]
+        if p.rim_row:
+            pieces.append(self._rim_row())
+        pattern = grid_points(self.mesh, self.faces, grid_basis(p.spacing, p.pattern), self.origin)
+        pattern = pattern.only(self._inset_share(pattern) >= 1)
+        before = joined(pieces)
+        if len(before):
+            near = cKDTree(self._apart(before)).query(self._apart(pattern), distance_upper_bound=0.45 * p.spacing)[0]
+            pattern = pattern.only(~np.isfinite(near))
+        held = joined([before, pattern])
+        return joined([held, self._still_bare(held)])
+
+    def _sampled(self) -> SurfacePoints:
+        """A square grid of an eighth of the spacing, and the middle of the largest face of each region."""
+        area = float(self.mesh.areas[self.faces].sum())
+        pitch = max(self.parameters.spacing / _SAMPLES_PER_SPACING, (area / _MOST_SAMPLES) ** 0.5)
+        self.pitch = pitch
+        grid = grid_points(self.mesh, self.faces, grid_basis(pitch, "square"), self.origin)
+        regions = self.region_of_face[self.faces]
+        order = np.lexsort((-self.mesh.areas[self.faces], regions))
+        largest = self.faces[order[np.flatnonzero(np.append(True, np.diff(regions[order]) != 0))]]
+        return joined([grid, SurfacePoints(self.mesh.centroids_of(largest), largest)])
+
+    def _apart(self, some: SurfacePoints) -> Floats:
+        """(n, 3): place in plan, and far apart along the third coordinate for different regions."""
+        return np.column_stack([some.places[:, :2], self.region_of_face[some.faces] * _APART])
+
+    def _inset_share(self, some: SurfacePoints) -> Floats:
+        """(n,): distance from free edges and walls over the inset asked, the lesser; 1 where inset enough."""
+        share = np.ones(len(some))
+        for kind, inset in ((FREE, self.parameters.edge_inset), (WALL, self.parameters.wall_inset)):
+            if inset > 0:
+                distance = _rim_distances(some, self.rim.of_kind(kind), inset, self.region_of_face, self.steepest)
+                share = np.minimum(share, distance / inset)
+        return share
+
+    def _required(self) -> Bools:
+        """Samples that must be held: inset enough, or on the middle line of a narrow place."""
+        share = self._inset_share(self.samples)
+        enough = share >= 1 - 1e-9
+        widest = max(self.parameters.edge_inset, self.parameters.wall_inset)
+        if enough.all() or widest == 0:
+            return np.ones(len(share), bool)
+        place = self._apart(self.samples)
+        near = np.full(len(share), np.inf)
+        if enough.any():
+            near = cKDTree(place[enough]).query(place, distance_upper_bound=2 * widest + self.pitch)[0]
+        narrow = ~np.isfinite(near)
+        if enough.any() and not narrow.any():
+            return enough
+        cells = np.round(place[narrow] / [max(2 * widest, 2 * self.pitch)] * 2 + [[0, 0, 0]]).astype(np.int64)
+        cells[:, 2] = self.region_of_face[self.samples.faces[narrow]]
+        _, cell = np.unique(cells, axis=0, return_inverse=True)
+        cell = cell.reshape(-1)
+        best = np.zeros(int(cell.max(initial=-1)) + 1)
+        np.maximum.at(best, cell, share[narrow])
+        required = enough.copy()
+        required[narrow] = share[narrow] >= 0.8 * best[cell]
+        return required
+
+    def _still_bare(self, held: SurfacePoints) -> SurfacePoints:
+        """Points added at the farthest places until every required sample is within the bound."""
+        wanted = self.samples.only(self.required)
+        place = self._apart(wanted)
+        bound = self.parameters.bound_mm + 1e-6
+        distance = self._distances(held, wanted)
+        added: list[Longs] = []
+        while len(bare := np.flatnonzero(distance > bound)):
+            chosen = bare[_spread(place[bare], distance[bare], bound)]
+            added.append(chosen)
+            fresh = wanted.only(chosen)
+            distance = np.minimum(distance, self._distances(fresh, wanted))
+        return wanted.only(np.concatenate(added) if added else np.zeros(0, np.int64))
+
+    def _distances(self, held: SurfacePoints, wanted: SurfacePoints) -> Floats:
+        """(n,): plan distance of each wanted place from the nearest hold of its region on its own floor."""
+        result = np.full(len(wanted), np.inf)
+        if not len(held) or not len(wanted):
+            return result
+        count = min(4, len(held))
+        reach = 2 * self.parameters.spacing
+        found, which = cKDTree(self._apart(held)).query(self._apart(wanted), k=count, distance_upper_bound=reach, workers=-1)
+        found, which = found.reshape(len(wanted), count), which.reshape(len(wanted), count)
+        heights = np.append(held.places[:, 2], np.inf)[which]
+        with np.errstate(invalid="ignore"):
+            steps = np.abs(heights - wanted.places[:, 2, None])
+            same_floor = steps <= found * self.steepest + 0.25 * self.parameters.spacing
+        return np.where(same_floor, found, np.inf).min(axis=1)
+
+    def _rim_row(self) -> SurfacePoints:
+        """Samples on the inset line, thinned to the spacing."""
+        share = self._inset_share(self.samples)
+        widest = max(self.parameters.edge_inset, self.parameters.wall_inset, self.pitch)
+        near_rim = np.zeros(len(share), bool)
+        for kind, inset in ((FREE, self.parameters.edge_inset), (WALL, self.parameters.wall_inset)):
+            rim = self.rim.of_kind(kind)
+            reach = inset + 1.2 * self.pitch
+            distance = _rim_distances(self.samples, rim, reach, self.region_of_face, self.steepest)
+            near_rim |= distance < reach
+        line = np.flatnonzero(near_rim & ((share >= 1 - 1e-9) | (self.required & (share > 0) & (widest > 0))))
+        if not len(line):
+            return self.samples.only(line)
+        place = self._apart(self.samples)[line]
+        # Farthest first along the line: neighbours end up between half and the whole spacing apart.
+        return self.samples.only(line[_thinned(place, self.parameters.spacing)])
+
+
+def _rim_distances(some: SurfacePoints, rim: Rim, most: float, region_of_face: Ints, steepest: float) -> Floats:
+    """(n,): plan distance from the rim's edges of the same region and floor; infinite beyond `most`."""
+    result = np.full(len(some), np.inf)
+    if not len(rim.kinds) or not len(some):
+        return result
+    tree = STRtree(linestrings(np.stack([rim.starts[:, :2], rim.stops[:, :2]], axis=1)))
+    place, edge = tree.query(points(some.places[:, :2]), predicate="dwithin", distance=most)
+    same = region_of_face[some.faces[place]] == rim.regions[edge]
+    place, edge = place[same], edge[same]
+    along = rim.stops[edge] - rim.starts[edge]
+    offset = some.places[place] - rim.starts[edge]
+    squared = (along[:, :2] ** 2).sum(axis=1)
+    share = np.clip((offset[:, :2] * along[:, :2]).sum(axis=1) / np.where(squared > 0, squared, 1), 0, 1)
+    gap = offset - share[:, None] * along
+    distance = np.hypot(gap[:, 0], gap[:, 1])
+    same_floor = np.abs(gap[:, 2]) <= distance * steepest + 0.25 * most + 0.05
+    np.minimum.at(result, place[same_floor], distance[same_floor])
+    return result
+
+
+def _spread(place: Floats, distance: Floats, bound: float) -> Longs:
+    """Some of the bare places: the farthest of each cell, none nearer than the bound to a farther one."""
+    cells = np.floor(place / bound).astype(np.int64)
+    _, cell = np.unique(cells, axis=0, return_inverse=True)
+    cell = cell.reshape(-1)
+    finite = np.where(np.isfinite(distance), distance, 1e9)
+    order = np.lexsort((place[:, 1], place[:, 0], -finite, cell))
+    best = order[np.flatnonzero(np.append(True, np.diff(cell[order]) != 0))]
+    best = best[np.argsort(-finite[best], kind="stable")]
+    return best[_kept_apart(place[best], bound)]
+
+
+def _kept_apart(place: Floats, least: float) -> Bools:
+    """(n,): a choice in which no two are nearer than `least`; earlier ones have precedence."""
+    kept = np.ones(len(place), bool)
+    pairs = cKDTree(place).query_pairs(least, output_type="ndarray")
+    pairs.sort(axis=1)
+    for earlier, later in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))].tolist():
+        if kept[earlier]:
+            kept[later] = False
+    return kept
+
+
+def _thinned(place: Floats, spacing: float) -> Longs:
+    """Places such that none is nearer than 0.75 of the spacing to another and no gap is wider than 1.5."""
+    order = np.lexsort((place[:, 1], place[:, 0], place[:, 2]))
+    return order[_kept_apart(place[order], 0.75 * spacing)]
+
+
+def _deepest_places(overhangs: Overhangs, chosen: tuple[int, ...], rim: Rim) -> SurfacePoints:
+    """The lowest vertex of each region that hangs below its whole rim (the bottom of a ball)."""
+    mesh = overhangs.mesh
+    rim_lowest = np.full(len(overhangs.regions), np.inf)
+    np.minimum.at(rim_lowest, rim.regions, np.minimum(rim.starts[:, 2], rim.stops[:, 2]))
+    places, faces = [], []
+    for number in chosen:
+        region = overhangs.regions[number]
+        if region.kind != "face" or region.lowest_mm > rim_lowest[number] - 1e-3:
+            continue
+        heights = mesh.vertices[mesh.faces[region.faces], 2]
+        row, corner = np.unravel_index(int(heights.argmin()), heights.shape)
+        face = region.faces[row]
+        places.append(mesh.vertices[mesh.faces[face, corner]])
+        faces.append(face)
+    return SurfacePoints(np.array(places).reshape(-1, 3), np.array(faces, np.int64))
+
+
+def _low_holds(
+    topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...], spacing: float
+) -> HoldPoints:
+    """Low points themselves, and low edges at the spacing; the normal is straight down."""
+    mesh: Mesh = overhangs.mesh
+    places, regions = [np.zeros((0, 3))], [np.zeros(0, np.int32)]
+    for number in chosen:
+        region = overhangs.regions[number]
+        if region.kind == "face":
+            continue
+        along = mesh.vertices[region.vertices]
+        if region.kind == "edge":
+            along = _along_edges(topology, mesh, region.vertices, spacing)
+        places.append(along)
+        regions.append(np.full(len(along), number, np.int32))
+    every = np.concatenate(places)
+    return HoldPoints(every, np.tile([0.0, 0.0, -1.0], (len(every), 1)), np.concatenate(regions))
+
+
+def _along_edges(topology: Topology, mesh: Mesh, vertices: Longs, spacing: float) -> Floats:
+    on_chain = np.zeros(len(mesh.vertices), bool)
+    on_chain[vertices] = True
+    ends = topology.edge_vertices[on_chain[topology.edge_vertices].all(axis=1)]
+    pieces = []
+    for a, b in mesh.vertices[ends]:
+        steps = max(1, int(np.ceil(np.linalg.norm(b - a) / spacing)))
+        pieces.append(a + np.linspace(0, 1, steps + 1)[:, None] * (b - a))
+    every = np.concatenate(pieces)
+    result: Floats = every[_kept_apart(every, 0.6 * min(spacing, np.ptp(every, axis=0).max() + 1e-9))]
+    return result

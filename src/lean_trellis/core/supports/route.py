@@ -1,0 +1,190 @@
+"""The way of each bar from its hold point straight down, by arrays: rays first, then an exact test."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trellis.core.arrays import Bools, Bytes, Floats
+from lean_trellis.core.mesh.distance import segment_clearances
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.supports.bar_parameters import BarParameters
+from lean_trellis.core.supports.hold_points import HoldPoints
+from lean_trellis.core.supports.struts import BLOCKED, ON_PART, ON_PLATE, TOO_NEAR, TOO_SHORT, TOO_STEEP
+
+_RIM_RAYS = 8
+_STEEPEST_LANDING = np.cos(np.radians(60))
+"""A bar stands on a surface of the part that rises by at most 60°: assumed, as for a hand's grip on a slope."""
+
+
+@dataclass(frozen=True, eq=False)
+class Obstacle:
+    """A part that bars must not run into: its mesh with ray tree, its pose, and the mesh as it stands."""
+
+    tree: RayTree
+    pose: Pose
+    placed: Mesh
+
+    def first_hits(self, origins: Floats, directions: Floats) -> tuple[Floats, Floats]:
+        """Distance (n,) to the nearest face along each ray of the plate's frame, and the normals (n, 3) there."""
+        directions = np.broadcast_to(directions, origins.shape)
+        mesh = self.tree.mesh
+        hits = self.tree.first_hits(self.pose.to_part(mesh, origins), directions @ self.pose.matrix)
+        normals = np.zeros((len(origins), 3))
+        struck = hits.face >= 0
+        normals[struck] = self.placed.normals[hits.face[struck]]
+        return hits.distance, normals
+
+
+@dataclass(frozen=True, eq=False)
+class Ways:
+    """For each hold point: the `necks` (n, 3) and `tip_ends`, `tip_bases`, the `bottoms` (n, 3), what each stands
+    on, the radius that its foot has room for, and why there is no way (`faults`, 0 where there is one)."""
+
+    necks: Floats
+    tip_ends: Floats
+    tip_bases: Floats
+    bottoms: Floats
+    landings: Bytes
+    foot_radii: Floats
+    faults: Bytes
+
+
+def find_ways(
+    holds: HoldPoints,
+    parameters: BarParameters,
+    layer_height: float,
+    obstacles: list[Obstacle],
+    watch: Watch = UNWATCHED,
+) -> Ways:
+    """Straight ways: the tip along the normal as far as the lean limit lets it, then down."""
+    tips = _Tips.of(holds, parameters, layer_height, obstacles)
+    watch.at(0.3, "casting rays")
+    drop, normals = _nearest(obstacles, tips.bases, np.array([0.0, 0.0, -1.0]))
+    height = tips.bases[:, 2]
+    to_part = drop < height
+    bottoms = tips.bases.copy()
+    bottoms[:, 2] = np.where(to_part, height - drop, 0)
+    faults = np.zeros(len(holds), np.uint8)
+    if parameters.landing == "plate_only":
+        faults[to_part] = BLOCKED
+    faults[to_part & (faults == 0) & (normals[:, 2] < _STEEPEST_LANDING)] = TOO_STEEP
+    least = _least_shaft(parameters, layer_height)
+    faults[(faults == 0) & (height - bottoms[:, 2] < np.where(to_part, least, 0.05))] = TOO_SHORT
+    faults[(faults == 0) & tips.blocked] = TOO_SHORT
+    watch.at(0.5, "looking for clearance")
+    feet = _fit_between(faults, tips, bottoms, to_part, parameters, obstacles)
+    landings = np.where(to_part, ON_PART, ON_PLATE).astype(np.uint8)
+    return Ways(tips.necks, tips.ends, tips.bases, bottoms, landings, feet, faults)
+
+
+@dataclass(frozen=True, eq=False)
+class _Tips:
+    necks: Floats
+    ends: Floats
+    bases: Floats
+    blocked: Bools
+
+    @classmethod
+    def of(
+        cls, holds: HoldPoints, parameters: BarParameters, layer_height: float, obstacles: list[Obstacle]
+    ) -> _Tips:
+        """Tips in the direction of the surface, or straight where something is in their way."""
+        down = np.array([0.0, 0.0, -1.0])
+        length = parameters.tip_length
+        if parameters.contact == "gap":
+            ends = holds.places + down * parameters.gap_layers * layer_height
+            necks = ends + down * parameters.dense_layers * layer_height
+            bases = necks + down * length
+            return cls(necks, ends, bases, bases[:, 2] < 0)
+        directions = lean_directions(holds.normals, parameters.lean_limit)
+        skin = 1e-3
+        free, _ = _nearest(obstacles, holds.places + directions * skin, directions)
+        directions = np.where((free < length + parameters.shaft_diameter / 2)[:, None], down, directions)
+        room, _ = _nearest(obstacles, holds.places + down * skin, down)
+        room = np.minimum(room, holds.places[:, 2])
+        short = np.clip(room * 0.45, 0, length)
+        ends = holds.places - directions * parameters.bite_depth
+        bases = holds.places + directions * short[:, None]
+        return cls(holds.places, ends, bases, short < 0.05)
+
+
+def lean_directions(normals: Floats, lean_limit: float) -> Floats:
+    """(n, 3): the normals, turned towards straight down until they lean no more than the limit."""
+    level = np.hypot(normals[:, 0], normals[:, 1])
+    lean = np.minimum(np.arctan2(level, -normals[:, 2]), np.radians(lean_limit))
+    sideways = np.divide(normals[:, :2], level[:, None], out=np.zeros((len(normals), 2)), where=level[:, None] > 1e-12)
+    result: Floats = np.column_stack([sideways * np.sin(lean)[:, None], -np.cos(lean)])
+    return result
+
+
+def _least_shaft(parameters: BarParameters, layer_height: float) -> float:
+    """The least height of a bar below its tip that still makes sense on the part."""
+    return max(0.2, 2 * layer_height)
+
+
+def _nearest(obstacles: list[Obstacle], origins: Floats, directions: Floats) -> tuple[Floats, Floats]:
+    distance, normals = np.full(len(origins), np.inf), np.zeros((len(origins), 3))
+    for obstacle in obstacles:
+        found, there = obstacle.first_hits(origins, directions)
+        nearer = found < distance
+        distance[nearer], normals[nearer] = found[nearer], there[nearer]
+    return distance, normals
+
+
+def _lower_tip(parameters: BarParameters, heights: Floats) -> Floats:
+    """Height over which a bar on the part narrows to its lower tip."""
+    return np.minimum(parameters.tip_length, 0.45 * heights)
+
+
+def _fit_between(
+    faults: Bytes, tips: _Tips, bottoms: Floats, to_part: Bools, parameters: BarParameters, obstacles: list[Obstacle]
+) -> Floats:
+    """Mark ways whose shaft comes nearer to a part than the clearance; give the radius each foot has room for.
+
+    Rays round the shaft sort out most, exact distances of shafts and feet decide.
+    """
+    reach = parameters.shaft_diameter / 2 + parameters.part_clearance
+    foot, shaft = parameters.foot_diameter / 2, parameters.shaft_diameter / 2
+    tops, lows = _open_stretch(tips, bottoms, to_part, parameters, reach)
+    candidates = np.flatnonzero(faults == 0)
+    struck = _rays_strike(tops[candidates], lows[candidates], reach, obstacles)
+    faults[candidates[struck]] = TOO_NEAR
+    winners = candidates[~struck]
+    standing = candidates[~struck & ~to_part[candidates]]
+    starts = np.concatenate([tops[winners], bottoms[standing]])
+    stops = np.concatenate([lows[winners], bottoms[standing] + [0, 0, parameters.foot_height]])
+    search = np.repeat([reach, foot + parameters.part_clearance], [len(winners), len(standing)])
+    distance = search.copy()
+    for obstacle in obstacles:
+        distance = np.minimum(distance, segment_clearances(obstacle.placed, starts, stops, search))
+    faults[winners[distance[: len(winners)] < reach - 1e-6]] = TOO_NEAR
+    radii = np.full(len(faults), foot)
+    radii[standing] = np.clip(distance[len(winners) :] - parameters.part_clearance, shaft, foot)
+    return radii
+
+
+def _open_stretch(
+    tips: _Tips, bottoms: Floats, to_part: Bools, parameters: BarParameters, reach: float
+) -> tuple[Floats, Floats]:
+    """The stretch of each shaft that must be clear: without the tips, which have to come near."""
+    height = (tips.bases - bottoms)[:, 2]
+    tops, lows = tips.bases.copy(), bottoms.copy()
+    tops[:, 2] -= np.minimum(reach, 0.5 * height)
+    lows[:, 2] += np.where(to_part, _lower_tip(parameters, height) + reach * 0.5, 0)
+    lows[:, 2] = np.minimum(lows[:, 2], tops[:, 2])
+    return tops, lows
+
+
+def _rays_strike(tops: Floats, lows: Floats, reach: float, obstacles: list[Obstacle]) -> Bools:
+    """(n,): whether one of eight rays down round the shaft strikes a part on the way."""
+    turn = 2 * np.pi * np.arange(_RIM_RAYS) / _RIM_RAYS
+    ring = reach * np.stack([np.cos(turn), np.sin(turn), np.zeros(_RIM_RAYS)], axis=1)
+    drop, _ = _nearest(obstacles, (tops[:, None] + ring).reshape(-1, 3), np.array([0.0, 0.0, -1.0]))
+    room = np.repeat((tops - lows)[:, 2], _RIM_RAYS)
+    result: Bools = (drop < room - 1e-6).reshape(-1, _RIM_RAYS).any(axis=1)
+    return result
