@@ -12,6 +12,7 @@ from lxml import etree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import FormatError
+from lean_trellis.core.formats.archives import MOST_BYTES, require_harmless
 from lean_trellis.core.formats.body import UNIT_MM, Body, Named, require_finite, require_triangles
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.weld import weld
@@ -20,9 +21,6 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
 _START_PART = "http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"
 _UNITS = {"micron": "micron", "millimeter": "mm", "centimeter": "cm", "inch": "in", "foot": "ft", "meter": "m"}
-MOST_BYTES = 2_000_000_000
-MOST_RATIO = 250
-"""Meshes in XML pack some 5 to 20 times; what unpacks to more than this is a bomb, not a part."""
 _DEEPEST = 32
 
 
@@ -61,13 +59,7 @@ def read(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
 
 def _model_name(path: Path, archive: zipfile.ZipFile) -> str:
     """The part in which the model starts, after the archive has been found harmless."""
-    for info in archive.infolist():
-        if ".." in Path(info.filename).parts or info.filename.startswith(("/", "\\")):
-            raise FormatError(path, f"holds an unsafe path ({info.filename!r})", "do not use this file")
-        if info.file_size > MOST_BYTES or info.file_size > MOST_RATIO * max(info.compress_size, 4096):
-            raise FormatError(
-                path, f"would unpack {info.filename!r} to {info.file_size / 1e6:,.0f} MB", "do not use this file"
-            )
+    require_harmless(path, archive)
     names = archive.namelist()
     if "_rels/.rels" in names:
         relations = _safe_tree(path, archive.read("_rels/.rels"))

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
-from lean_trellis.core.arrays import Floats
+import numpy as np
+
+from lean_trellis.core.arrays import Floats, frozen
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.pose import Pose
 
@@ -33,7 +36,16 @@ class Part:
 
     def bounds(self) -> Floats:
         """(2, 3): the box round the part as it stands on the plate, mm."""
-        return self.placed.bounds
+        return _placed_bounds(self.mesh, self.pose)
+
+
+@lru_cache(maxsize=512)
+def _placed_bounds(mesh: Mesh, pose: Pose) -> Floats:
+    """Asked for over and over while things are placed, so kept for the latest meshes and poses."""
+    if not len(mesh.vertices):
+        return frozen(np.zeros((2, 3)))
+    turned = mesh.vertices @ pose.matrix.T
+    return frozen(np.array([turned.min(axis=0), turned.max(axis=0)]) + pose.shift(mesh))
 
 
 def copied(part: Part, new_id: str, new_name: str) -> Part:

@@ -1,0 +1,20 @@
+"""Checks of the whole shared build: one module a question, and the registry that runs them.
+
+A check reads a `BuildState` and gives findings with place, value, limit, cause and cures. It changes nothing.
+"""
+
+from lean_trellis.core.checks.finding import Cure, Finding, Severity
+from lean_trellis.core.checks.registry import CHECKS, is_releasable, run_checks
+from lean_trellis.core.checks.state import BuildState, PartState, SupportState
+
+__all__ = [
+    "CHECKS",
+    "BuildState",
+    "Cure",
+    "Finding",
+    "PartState",
+    "Severity",
+    "SupportState",
+    "is_releasable",
+    "run_checks",
+]

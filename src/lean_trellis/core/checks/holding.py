@@ -1,0 +1,175 @@
+"""`region_not_held`, `island_not_held`, `in_the_air`: does everything that begins or hangs have a hold?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from lean_trellis.core.arrays import Floats, Ints, Longs
+from lean_trellis.core.checks.finding import Cure, Finding
+from lean_trellis.core.checks.state import BuildState, PartState
+from lean_trellis.core.overhang.region import Region
+from lean_trellis.core.overhang.rim import FREE, find_rim
+from lean_trellis.core.supports.surface_points import SurfacePoints, grid_basis, grid_points, joined
+
+_MOST_SAMPLES = 200_000
+_RIM_STEP_MM = 0.25
+_APART = 1e5
+
+
+def check_holding(state: BuildState) -> Iterator[Finding]:
+    """Stops for what is further from every hold than the material's greatest free span."""
+    for part in state.parts:
+        contacts = state.contacts_of(part.part)
+        yield from _regions_not_held(state, part, contacts)
+        yield from _islands_not_held(state, part, contacts)
+        yield from _in_the_air(state, part, contacts)
+
+
+def _regions_not_held(state: BuildState, part: PartState, contacts: Floats) -> Iterator[Finding]:
+    """Distances are measured in space from samples of the critical faces to the nearest hold.
+
+    Holds are contacts, and the rim where the surface goes over into a wall or fades past the angle: there
+    the part itself carries. Low edges and points must have a contact within the span of a flat ceiling.
+    """
+    free_span = state.job.material.free_span
+    overhangs = part.overhangs
+    faces = np.flatnonzero(overhangs.critical)
+    if len(faces):
+        samples = _samples(part, faces, 0.4 * free_span.spans[0])
+        distance = _distances(samples, contacts, part, faces)
+        limits = np.interp(overhangs.surface_angle[samples.faces], free_span.angles, free_span.spans)
+        too_far = distance > limits
+        regions = overhangs.region_of_face[samples.faces]
+        for number in np.unique(regions[too_far]).tolist():
+            here = np.flatnonzero(too_far & (regions == number))
+            worst = here[int((distance[here] - limits[here]).argmax())]
+            share = len(here) / int((regions == number).sum())
+            yield _not_held(state, part, overhangs.regions[number], samples.places[worst],
+                            float(distance[worst]), float(limits[worst]), share)  # fmt: skip
+    for region in overhangs.regions:
+        if region.kind != "face":
+            yield from _low_place_not_held(state, part, region, contacts)
+
+
+def _low_place_not_held(state: BuildState, part: PartState, region: Region, contacts: Floats) -> Iterator[Finding]:
+    places = part.overhangs.mesh.vertices[region.vertices]
+    span = state.job.material.free_span.at(0)
+    away = cKDTree(contacts).query(places)[0] if len(contacts) else np.full(len(places), np.inf)
+    worst = int(away.argmax())
+    if away[worst] > span:
+        yield _not_held(state, part, region, places[worst], float(away[worst]), span, 1.0)
+
+
+def _not_held(
+    state: BuildState, part: PartState, region: Region, place: Floats, value: float, limit: float, share: float
+) -> Finding:
+    what = {"face": "region", "edge": "low edge", "point": "low point"}[region.kind]
+    far = f"{value:.2f} mm from the nearest hold" if np.isfinite(value) else "no hold at all"
+    area = f", {share * region.area_mm2:.1f} of {region.area_mm2:.1f} mm² too far" if region.area_mm2 else ""
+    return Finding(
+        "region_not_held", "stop", part.part.name,
+        f"{what} {region.id + 1}: {far}, the material spans {limit:.2f} mm there{area}",
+        cause="the surface is below the critical angle and nothing holds it near enough",
+        at_mm=tuple(place.tolist()), value=value if np.isfinite(value) else None, limit=limit, unit="mm",
+        source=state.job.material.free_span.source, part_id=part.part.id,
+        cures=(
+            Cure("Support this region", "support_regions", (("regions", (region.id,)),)),
+            Cure("Turn the part", "open_station", (("station", "pose"),)),
+        ),
+    )  # fmt: skip
+
+
+def _samples(part: PartState, faces: Longs, pitch: float) -> SurfacePoints:
+    mesh = part.overhangs.mesh
+    pitch = max(pitch, (float(mesh.areas[faces].sum()) / _MOST_SAMPLES) ** 0.5)
+    grid = grid_points(mesh, faces, grid_basis(pitch, "square"), mesh.middle[:2])
+    return joined([grid, SurfacePoints(mesh.centroids_of(faces), faces)])
+
+
+def _distances(samples: SurfacePoints, contacts: Floats, part: PartState, faces: Longs) -> Floats:
+    result = np.full(len(samples), np.inf)
+    if len(contacts):
+        result = cKDTree(contacts).query(samples.places, workers=-1)[0]
+    rim_places, rim_regions = _carrying_rim(part, faces)
+    if len(rim_places):
+        # Regions are kept apart in the tree by a fourth coordinate.
+        regions = part.overhangs.region_of_face[samples.faces]
+        tree = cKDTree(np.column_stack([rim_places, rim_regions * _APART]))
+        own = tree.query(np.column_stack([samples.places, regions * _APART]), workers=-1)[0]
+        result = np.minimum(result, np.where(own < 0.5 * _APART, own, np.inf))
+    return result
+
+
+def _carrying_rim(part: PartState, faces: Longs) -> tuple[Floats, Ints]:
+    """Places along the rim where the part itself carries, a quarter of a millimetre apart."""
+    overhangs = part.overhangs
+    rim = find_rim(part.topology, overhangs.mesh, overhangs.region_of_face, faces)
+    carries = rim.kinds != FREE
+    starts, stops, regions = rim.starts[carries], rim.stops[carries], rim.regions[carries]
+    steps = np.maximum(1, np.ceil(np.linalg.norm(stops - starts, axis=1) / _RIM_STEP_MM).astype(int))
+    which = np.repeat(np.arange(len(steps)), steps + 1)
+    within = np.arange(len(which)) - np.repeat(np.cumsum(steps + 1) - steps - 1, steps + 1)
+    share = (within / steps[which])[:, None]
+    return starts[which] + share * (stops - starts)[which], regions[which]
+
+
+def _islands_not_held(state: BuildState, part: PartState, contacts: Floats) -> Iterator[Finding]:
+    """An island is held by a contact of its own region, or one within the span of a flat ceiling."""
+    span = state.job.material.free_span.at(0)
+    served = _served_regions(state, part)
+    for island in part.islands:
+        place = part.overhangs.mesh.vertices[island.vertex]
+        touching = (part.overhangs.mesh.faces == island.vertex).any(axis=1)
+        its_regions = set(part.overhangs.region_of_face[touching].tolist()) - {-1}
+        away = float(cKDTree(contacts).query(place)[0]) if len(contacts) else np.inf
+        if its_regions & served or away <= span:
+            continue
+        yield Finding(
+            "island_not_held", "stop", part.part.name,
+            f"an island of {island.area_mm2:.2f} mm² begins in the air at {island.z_mm:.2f} mm",
+            cause="nothing is below it in the layer where it begins, and no support takes hold there",
+            at_mm=tuple(place.tolist()), value=away if np.isfinite(away) else None, limit=span, unit="mm",
+            source=state.job.material.free_span.source, part_id=part.part.id,
+            cures=(Cure("Support its region", "support_regions", (("regions", tuple(sorted(its_regions))),)),),
+        )  # fmt: skip
+
+
+def _served_regions(state: BuildState, part: PartState) -> set[int]:
+    return {int(number) for held in state.supports_of(part.part) for number in np.unique(held.bars.regions)}
+
+
+def _in_the_air(state: BuildState, part: PartState, contacts: Floats) -> Iterator[Finding]:
+    """A part above the plate with no bar under it and no other part to rest on."""
+    mesh = part.overhangs.mesh
+    lowest = int(mesh.vertices[:, 2].argmin())
+    place = mesh.vertices[lowest]
+    height = float(place[2])
+    if height <= state.job.layer_height or len(contacts) or _rests_on_another(state, part, place):
+        return
+    yield Finding(
+        "in_the_air", "stop", part.part.name,
+        f"its lowest point is {height:.2f} mm above the plate and nothing is under it",
+        cause="it has a build offset but no supports", at_mm=tuple(place.tolist()), value=height,
+        limit=state.job.layer_height, unit="mm", part_id=part.part.id,
+        cures=(
+            Cure("Support all its regions", "support_regions", (("regions", ()),)),
+            Cure("Lower it to the plate", "set_build_offset", (("offset", 0.0),)),
+        ),
+    )  # fmt: skip
+
+
+def _rests_on_another(state: BuildState, part: PartState, place: Floats) -> bool:
+    origin = (place + [0, 0, state.job.layer_height * 0.5])[None]
+    for other in state.parts:
+        if other.part.id == part.part.id:
+            continue
+        pose, mesh = other.part.pose, other.part.mesh
+        down = np.array([[0.0, 0.0, -1.0]]) @ pose.matrix
+        if other.tree.first_hits(pose.to_part(mesh, origin), down).distance[0] <= 1.5 * state.job.layer_height:
+            return True
+    return False
+
+

@@ -1,0 +1,36 @@
+"""All checks, in the order in which they are run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from lean_trellis.core.checks.bars import check_bars
+from lean_trellis.core.checks.finding import SEVERITIES, Finding
+from lean_trellis.core.checks.holding import check_holding
+from lean_trellis.core.checks.overlap import check_overlap
+from lean_trellis.core.checks.soundness import check_soundness
+from lean_trellis.core.checks.state import BuildState
+from lean_trellis.core.checks.volume import check_volume
+from lean_trellis.core.progress import UNWATCHED, Watch
+
+CHECKS: dict[str, Callable[[BuildState], Iterator[Finding]]] = {
+    "build volume": check_volume,
+    "sound meshes": check_soundness,
+    "overlaps": check_overlap,
+    "holding": check_holding,
+    "bars": check_bars,
+}
+
+
+def run_checks(state: BuildState, watch: Watch = UNWATCHED) -> tuple[Finding, ...]:
+    """All findings, the worst first, then by part."""
+    findings: list[Finding] = []
+    for number, (title, check) in enumerate(CHECKS.items()):
+        watch.at(number / len(CHECKS), f"checking {title}")
+        findings.extend(check(state))
+    return tuple(sorted(findings, key=lambda f: (SEVERITIES.index(f.severity), f.part, f.code)))
+
+
+def is_releasable(findings: tuple[Finding, ...]) -> bool:
+    """Whether no finding is a stop."""
+    return all(finding.severity != "stop" for finding in findings)

@@ -1,0 +1,26 @@
+"""Zip archives from outside: looked at before anything is unpacked."""
+
+from __future__ import annotations
+
+import zipfile
+from pathlib import Path, PurePosixPath
+
+from lean_trellis.core.errors import FormatError
+
+MOST_BYTES = 2_000_000_000
+MOST_RATIO = 250
+"""Meshes pack some 2 to 20 times; what unpacks to more than this is a bomb, not a part."""
+
+
+def require_harmless(path: Path, archive: zipfile.ZipFile) -> None:
+    """Raise `FormatError` for paths that lead outside and for members that unpack to far too much."""
+    total = 0
+    for info in archive.infolist():
+        name = info.filename.replace("\\", "/")
+        if ".." in PurePosixPath(name).parts or name.startswith("/"):
+            raise FormatError(path, f"holds an unsafe path ({info.filename!r})", "do not use this file")
+        total += info.file_size
+        if total > MOST_BYTES or info.file_size > MOST_RATIO * max(info.compress_size, 4096):
+            raise FormatError(
+                path, f"would unpack {info.filename!r} to {info.file_size / 1e6:,.0f} MB", "do not use this file"
+            )

@@ -1,0 +1,92 @@
+"""One shared build as a value: machine, material, parts, supports."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+from lean_trellis.core.errors import UnknownNameError
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.shop.machine import Machine
+from lean_trellis.core.shop.material import Material
+from lean_trellis.core.supports.support import Support
+
+
+@dataclass(frozen=True)
+class Job:
+    """A job is never changed; an edit makes another one. Order of parts and supports is that of adding."""
+
+    name: str
+    machine: Machine
+    material: Material
+    layer_height: float
+    parts: tuple[Part, ...] = ()
+    supports: tuple[Support, ...] = ()
+
+    def part(self, part_id: str) -> Part:
+        """The part of that id."""
+        for part in self.parts:
+            if part.id == part_id:
+                return part
+        raise UnknownNameError.among("part", part_id, (part.id for part in self.parts))
+
+    def support(self, support_id: str) -> Support:
+        """The support of that id."""
+        for support in self.supports:
+            if support.id == support_id:
+                return support
+        raise UnknownNameError.among("support", support_id, (support.id for support in self.supports))
+
+    def supports_of(self, part_id: str) -> tuple[Support, ...]:
+        """The supports of one part."""
+        return tuple(support for support in self.supports if support.part_id == part_id)
+
+    def critical_angle(self, part: Part) -> float:
+        """The part's critical angle, or the material's."""
+        return self.material.detection.critical_angle if part.critical_angle is None else part.critical_angle
+
+    def watch_angle(self, part: Part) -> float:
+        """The part's watch angle, or the material's; never below the critical angle."""
+        own = self.material.detection.watch_angle if part.watch_angle is None else part.watch_angle
+        return max(own, self.critical_angle(part))
+
+    @property
+    def layer_normal(self) -> tuple[float, float, float]:
+        """Unit normal of the layers: z, or tilted about X by a belt machine's angle."""
+        from math import cos, radians, sin
+
+        tilt = radians(self.machine.belt_tilt_deg)
+        return (0.0, -sin(tilt), cos(tilt)) if tilt else (0.0, 0.0, 1.0)
+
+    def with_part(self, part: Part) -> Job:
+        """The same job with one part replaced by its new value."""
+        self.part(part.id)
+        return replace(self, parts=tuple(part if old.id == part.id else old for old in self.parts))
+
+    def with_support(self, support: Support) -> Job:
+        """The same job with one support replaced by its new value."""
+        self.support(support.id)
+        return replace(self, supports=tuple(support if old.id == support.id else old for old in self.supports))
+
+
+def new_job(machine: Machine, material: Material, name: str = "Untitled") -> Job:
+    """An empty job with the material's usual layer height."""
+    return Job(name, machine, material, material.usual_layer_height)
+
+
+def fresh_id(prefix: str, taken: Iterable[str]) -> str:
+    """The first of prefix-1, prefix-2 … that is not taken."""
+    known = set(taken)
+    number = len(known) + 1
+    while f"{prefix}-{number}" in known:
+        number += 1
+    return f"{prefix}-{number}"
+
+
+def fresh_name(name: str, taken: Iterable[str]) -> str:
+    """The name, or `name (2)`, `name (3)` … when it is taken."""
+    known = set(taken)
+    candidate, number = name, 2
+    while candidate in known:
+        candidate, number = f"{name} ({number})", number + 1
+    return candidate

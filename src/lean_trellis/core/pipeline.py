@@ -1,0 +1,210 @@
+"""What follows from what: derived results, each a pure function of named inputs, kept by those inputs."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import TypeVar
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from lean_trellis.core.checks.finding import Finding
+from lean_trellis.core.checks.registry import run_checks
+from lean_trellis.core.checks.state import BuildState, PartState, SupportState
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.health import MeshHealth, examine
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.mesh.topology import Topology, build_topology
+from lean_trellis.core.overhang.detect import Overhangs, detect
+from lean_trellis.core.overhang.islands import Island, find_islands
+from lean_trellis.core.overhang.region import Region
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.supports.bars import BarRequest, generate_bars
+from lean_trellis.core.supports.route import Obstacle
+from lean_trellis.core.supports.struts import Bars, no_bars
+from lean_trellis.core.supports.support import RegionPick, Support
+
+_Result = TypeVar("_Result")
+MOST_KEPT = 400
+_SAME_PLACE_MM = 2.0
+
+
+def overhangs_key(part: Part, job: Job) -> Hashable:
+    """What the regions of a part follow from."""
+    return (part.mesh.key, part.pose, job.critical_angle(part), job.watch_angle(part), job.layer_normal)
+
+
+def bars_key(support: Support, job: Job) -> Hashable:
+    """What the bars of a support follow from: the own part, and those that could stand in their way."""
+    part = job.part(support.part_id)
+    near = tuple((other.mesh.key, other.pose) for other in obstacle_parts(part, job))
+    return (overhangs_key(part, job), support.target, support.parameters, job.layer_height, near)
+
+
+def findings_key(job: Job) -> Hashable:
+    """What the findings follow from."""
+    parts = tuple((part.id, part.name, overhangs_key(part, job)) for part in job.parts)
+    supports = tuple((support.id, support.part_id, bars_key(support, job)) for support in job.supports)
+    return (parts, supports, job.machine.id, job.material.id, job.layer_height)
+
+
+def obstacle_parts(part: Part, job: Job) -> tuple[Part, ...]:
+    """The part and all others whose boxes meet its own in plan: bars go straight down, tips lean a little."""
+    box = part.bounds()
+    reach = 10.0
+    found = [part]
+    for other in job.parts:
+        if other.id == part.id:
+            continue
+        theirs = other.bounds()
+        apart = (theirs[0, :2] > box[1, :2] + reach).any() or (theirs[1, :2] < box[0, :2] - reach).any()
+        if not apart:
+            found.append(other)
+    return tuple(found)
+
+
+class Pipeline:
+    """Derives what follows from jobs and keeps the latest results. Not for use from two threads at once."""
+
+    def __init__(self, most_kept: int = MOST_KEPT) -> None:
+        self._kept: OrderedDict[Hashable, object] = OrderedDict()
+        self._most = most_kept
+
+    def _derived(self, key: Hashable, make: Callable[[], _Result]) -> _Result:
+        if key in self._kept:
+            self._kept.move_to_end(key)
+            return self._kept[key]  # type: ignore[return-value]
+        result = make()
+        self._kept[key] = result
+        while len(self._kept) > self._most:
+            self._kept.popitem(last=False)
+        return result
+
+    def topology(self, mesh: Mesh) -> Topology:
+        """Edges and shells of a mesh."""
+        return self._derived(("topology", mesh.key), lambda: build_topology(mesh))
+
+    def health(self, mesh: Mesh) -> MeshHealth:
+        """The health figures of a mesh."""
+        return self._derived(("health", mesh.key), lambda: examine(self.topology(mesh)))
+
+    def tree(self, mesh: Mesh) -> RayTree:
+        """The ray tree of a mesh, built once."""
+        return self._derived(("tree", mesh.key), lambda: RayTree(mesh))
+
+    def placed(self, part: Part) -> Mesh:
+        """The part's mesh as it stands."""
+        return self._derived(("placed", part.mesh.key, part.pose), lambda: part.placed)
+
+    def overhangs(self, part: Part, job: Job, watch: Watch = UNWATCHED) -> Overhangs:
+        """The regions of a part as it stands."""
+
+        def make() -> Overhangs:
+            watch.at(0, f"looking at {part.name} from below")
+            return detect(
+                self.topology(part.mesh),
+                self.placed(part),
+                critical_angle=job.critical_angle(part),
+                watch_angle=job.watch_angle(part),
+                layer_normal=job.layer_normal,
+                watch=watch,
+            )
+
+        return self._derived(("overhangs", overhangs_key(part, job)), make)
+
+    def islands(self, part: Part, job: Job) -> tuple[Island, ...]:
+        """The islands of a part as it stands."""
+        return self._derived(
+            ("islands", part.mesh.key, part.pose, job.layer_height, job.layer_normal),
+            lambda: find_islands(
+                self.topology(part.mesh), self.placed(part), job.layer_height, layer_normal=job.layer_normal
+            ),
+        )
+
+    def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:
+        """The bars of a support. Raises `ParameterError` where its values contradict the material."""
+
+        def make() -> Bars:
+            part = job.part(support.part_id)
+            overhangs = self.overhangs(part, job, Stretch(watch, 0, 0.3))
+            chosen = resolve_target(support.target, part, overhangs)
+            if not chosen:
+                return no_bars(support.parameters.sides)
+            obstacles = tuple(
+                Obstacle(self.tree(other.mesh), other.pose, self.placed(other)) for other in obstacle_parts(part, job)
+            )
+            request = BarRequest(
+                self.topology(part.mesh), overhangs, chosen, support.parameters, job.layer_height, obstacles
+            )
+            return generate_bars(request, Stretch(watch, 0.3, 1))
+
+        return self._derived(("bars", bars_key(support, job)), make)
+
+    def state(self, job: Job, watch: Watch = UNWATCHED) -> BuildState:
+        """Everything that checks and export read."""
+        parts = []
+        share = 1 / max(1, len(job.parts) + len(job.supports))
+        for number, part in enumerate(job.parts):
+            overhangs = self.overhangs(part, job, Stretch(watch, number * share, (number + 1) * share))
+            parts.append(
+                PartState(
+                    part,
+                    self.topology(part.mesh),
+                    self.health(part.mesh),
+                    self.tree(part.mesh),
+                    overhangs,
+                    self.islands(part, job),
+                )
+            )
+        supports = []
+        for number, support in enumerate(job.supports, start=len(job.parts)):
+            bars = self.bars(support, job, Stretch(watch, number * share, (number + 1) * share))
+            supports.append(SupportState(support, bars))
+        return BuildState(job, tuple(parts), tuple(supports))
+
+    def findings(self, job: Job, watch: Watch = UNWATCHED) -> tuple[Finding, ...]:
+        """All findings on a job."""
+        return self._derived(
+            ("findings", findings_key(job)),
+            lambda: run_checks(self.state(job, Stretch(watch, 0, 0.7)), Stretch(watch, 0.7, 1)),
+        )
+
+
+def resolve_target(
+    target: tuple[RegionPick, ...] | None, part: Part, overhangs: Overhangs
+) -> tuple[int, ...]:
+    """The regions that a target means on the part as it stands, as places in `overhangs.regions`.
+
+    A picked region is the one whose anchor lies nearest to the remembered place, or that has a face there.
+    """
+    if target is None:
+        return tuple(range(len(overhangs.regions)))
+    chosen = set()
+    for pick in target:
+        place = part.pose.to_plate(part.mesh, np.array([pick.anchor_mm]))[0]
+        region = _region_at(overhangs, pick.kind, place)
+        if region is not None:
+            chosen.add(region)
+    return tuple(sorted(chosen))
+
+
+def _region_at(overhangs: Overhangs, kind: str, place: np.ndarray) -> int | None:
+    same = [region for region in overhangs.regions if region.kind == kind]
+    if not same:
+        return None
+    distance, nearest = cKDTree([region.anchor_mm for region in same]).query(place)
+    if distance <= 1e-6 or kind != "face":
+        return same[int(nearest)].id if distance <= _SAME_PLACE_MM else None
+    faces = np.flatnonzero(overhangs.critical)
+    distance, nearest = cKDTree(overhangs.mesh.centroids_of(faces)).query(place)
+    return int(overhangs.region_of_face[faces[int(nearest)]]) if distance <= _SAME_PLACE_MM else None
+
+
+def pick_region(region: Region, part: Part) -> RegionPick:
+    """Remember a region by its place in the part's own coordinates."""
+    x, y, z = part.pose.to_part(part.mesh, np.array([region.anchor_mm]))[0].tolist()
+    return RegionPick(region.kind, (x, y, z))

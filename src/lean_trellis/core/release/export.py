@@ -1,0 +1,101 @@
+"""Export of parts and supports to open formats, separate or merged."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, Literal
+
+from manifold3d import Manifold, OpType
+
+from lean_trellis.core.atomic import written_whole
+from lean_trellis.core.checks.state import BuildState
+from lean_trellis.core.errors import AccessError, EditError
+from lean_trellis.core.formats import stl, three_mf
+from lean_trellis.core.formats.body import Named
+from lean_trellis.core.mesh.mesh import Mesh, join
+from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
+from lean_trellis.core.progress import UNWATCHED, Watch
+
+ExportFormat = Literal["stl", "3mf"]
+What = Literal["parts", "supports", "all"]
+WRITERS: dict[str, Callable[[IO[bytes], list[Named]], None]] = {"stl": stl.write, "3mf": three_mf.write}
+
+
+@dataclass(frozen=True)
+class ExportRequest:
+    """Where to, in which format, what, and whether in one file (`merged`) or one file a body."""
+
+    out: Path
+    format: ExportFormat = "stl"
+    what: What = "all"
+    merged: bool = True
+
+
+def export_build(state: BuildState, request: ExportRequest, watch: Watch = UNWATCHED) -> tuple[Path, ...]:
+    """Write the files and give their paths.
+
+    A merged STL is one solid of everything, so that overlaps count once. 3MF keeps parts and supports as named
+    objects in either case; merged, the bars of each support are united. Raises `EditError` when there is nothing to write, `AccessError` when the
+    system refuses.
+    """
+    bodies = _bodies(state, request, watch)
+    if not bodies:
+        raise EditError(request.out, f"there are no {request.what} to export", "add some first")
+    write = WRITERS[request.format]
+    if request.merged:
+        watch.at(0.8, f"writing {request.out.name}")
+        with written_whole(request.out) as file:
+            write(file, bodies)
+        return (request.out,)
+    try:
+        request.out.mkdir(parents=True, exist_ok=True)
+    except OSError as problem:
+        raise AccessError.of(request.out, problem, "write") from problem
+    written = []
+    for number, body in enumerate(bodies):
+        path = request.out / f"{_file_name(body.name)}.{request.format}"
+        watch.at(0.6 + 0.4 * number / len(bodies), f"writing {path.name}")
+        with written_whole(path) as file:
+            write(file, [body])
+        written.append(path)
+    return tuple(written)
+
+
+def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Named]:
+    bodies = []
+    if request.what in ("parts", "all"):
+        bodies += [Named(part.part.name, part.overhangs.mesh) for part in state.parts]
+    if request.what in ("supports", "all"):
+        numbers: dict[str, int] = {}
+        for number, held in enumerate(state.supports):
+            watch.at(0.6 * number / len(state.supports), "uniting supports" if request.merged else "collecting")
+            if not len(held.bars):
+                continue
+            name = state.name_of(held.support.part_id)
+            numbers[name] = numbers.get(name, 0) + 1
+            mesh = united([held.bars.mesh]) if request.merged else held.bars.mesh
+            bodies.append(Named(f"{name} support {numbers[name]}", mesh, "support"))
+    if request.merged and request.format == "stl" and bodies:
+        watch.at(0.6, "uniting everything")
+        return [Named(state.job.name, united([body.mesh for body in bodies]))]
+    return bodies
+
+
+def united(meshes: list[Mesh]) -> Mesh:
+    """All solids as one without inner walls, so that overlaps count once.
+
+    Where a mesh is not sound nothing can be united: all are then put side by side.
+    """
+    try:
+        pieces = [piece for mesh in meshes for piece in to_manifold(mesh).decompose()]
+    except EditError:
+        return join(meshes)
+    return from_manifold(Manifold.batch_boolean(pieces, OpType.Add))
+
+
+def _file_name(name: str) -> str:
+    safe = re.sub(r"[^\w.() -]+", "_", name).strip(" .")
+    return safe or "unnamed"
