@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.registry import run_checks
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
+from lean_trellis.core.job.edits import Edit, add_support
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth, examine
 from lean_trellis.core.mesh.mesh import Mesh
@@ -23,6 +24,8 @@ from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
+from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.supports.bars import BarRequest, generate_bars
 from lean_trellis.core.supports.route import Obstacle
 from lean_trellis.core.supports.struts import Bars, no_bars
@@ -35,7 +38,7 @@ _SAME_PLACE_MM = 2.0
 
 def overhangs_key(part: Part, job: Job) -> Hashable:
     """What the regions of a part follow from."""
-    return (part.mesh.key, part.pose, job.critical_angle(part), job.watch_angle(part), job.layer_normal)
+    return (part.mesh.key, part.pose, job.critical_angle(part), job.watch_angle(part), job.machine.layer_normal)
 
 
 def bars_key(support: Support, job: Job) -> Hashable:
@@ -110,7 +113,7 @@ class Pipeline:
                 self.placed(part),
                 critical_angle=job.critical_angle(part),
                 watch_angle=job.watch_angle(part),
-                layer_normal=job.layer_normal,
+                layer_normal=job.machine.layer_normal,
                 watch=watch,
             )
 
@@ -119,9 +122,9 @@ class Pipeline:
     def islands(self, part: Part, job: Job) -> tuple[Island, ...]:
         """The islands of a part as it stands."""
         return self._derived(
-            ("islands", part.mesh.key, part.pose, job.layer_height, job.layer_normal),
+            ("islands", part.mesh.key, part.pose, job.layer_height, job.machine.layer_normal),
             lambda: find_islands(
-                self.topology(part.mesh), self.placed(part), job.layer_height, layer_normal=job.layer_normal
+                self.topology(part.mesh), self.placed(part), job.layer_height, layer_normal=job.machine.layer_normal
             ),
         )
 
@@ -208,3 +211,13 @@ def pick_region(region: Region, part: Part) -> RegionPick:
     """Remember a region by its place in the part's own coordinates."""
     x, y, z = part.pose.to_part(part.mesh, np.array([region.anchor_mm]))[0].tolist()
     return RegionPick(region.kind, (x, y, z))
+
+
+def apply_recipe(job: Job, part_id: str, recipe: Recipe, sets: dict[str, ParameterSet], pipeline: Pipeline) -> Edit:
+    """Support a part by a recipe's rules: one support a rule, for the regions that fall to it."""
+    part = job.part(part_id)
+    regions = pipeline.overhangs(part, job).regions
+    for place, taken in sorted(recipe.assigned(regions).items()):
+        picks = tuple(pick_region(region, part) for region in taken)
+        job = add_support(job, part_id, find_set(sets, recipe.rules[place].set), picks).job
+    return Edit(f"Support {part.name} by {recipe.title}", job)

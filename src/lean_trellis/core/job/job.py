@@ -50,14 +50,6 @@ class Job:
         own = self.material.detection.watch_angle if part.watch_angle is None else part.watch_angle
         return max(own, self.critical_angle(part))
 
-    @property
-    def layer_normal(self) -> tuple[float, float, float]:
-        """Unit normal of the layers: z, or tilted about X by a belt machine's angle."""
-        from math import cos, radians, sin
-
-        tilt = radians(self.machine.belt_tilt_deg)
-        return (0.0, -sin(tilt), cos(tilt)) if tilt else (0.0, 0.0, 1.0)
-
     def with_part(self, part: Part) -> Job:
         """The same job with one part replaced by its new value."""
         self.part(part.id)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Literal
 
 import numpy as np
@@ -72,3 +73,9 @@ class Machine(_Frozen):
     def is_belt(self) -> bool:
         """Whether the layers are tilted and the plate moves on."""
         return self.belt_tilt_deg > 0
+
+    @property
+    def layer_normal(self) -> tuple[float, float, float]:
+        """Unit normal of the layers: z, or tilted about X by the belt's angle."""
+        tilt = math.radians(self.belt_tilt_deg)
+        return (0.0, -math.sin(tilt), math.cos(tilt)) if tilt else (0.0, 0.0, 1.0)

@@ -1,0 +1,209 @@
+"""Commands that make and judge builds: `prepare`, `check`, `export`."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+from pathlib import Path
+from typing import Annotated, Any, cast
+
+import typer
+
+from lean_trellis.cli.options import (
+    CriticalOption, FilesArgument, JsonOption, KeepOption, LayerOption, MachineOption, MaterialOption, OffsetOption,
+    Read, RotateOption, UnitsOption, WatchOption, choose_shop, posed, read_files, require_angle, require_offset,
+)  # fmt: skip
+from lean_trellis.cli.output import progress, say_json, say_table
+from lean_trellis.cli.parameters import parse_parameters, with_parameters
+from lean_trellis.core.checks import Finding, is_releasable
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.job import Job, new_job
+from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, set_angles, set_layer_height
+from lean_trellis.core.job.files import SUFFIX, open_job, save_job
+from lean_trellis.core.pipeline import Pipeline, apply_recipe
+from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.release.export import WRITERS, ExportFormat, What
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.sets.parameter_set import find_set
+from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
+from lean_trellis.core.shop import shipped_library
+
+JobArgument = Annotated[Path, typer.Argument(help="A job file.", metavar="JOB")]
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands."""
+    app.command("prepare")(prepare)
+    app.command("check")(check)
+    app.command("export")(export)
+
+
+def prepare(
+    files: FilesArgument,
+    out: Annotated[Path, typer.Option("-o", "--out", help="The job file to write.")],
+    sets: Annotated[list[str] | None, typer.Option("--set", help="Parameter set by name; may repeat.")] = None,
+    recipe: Annotated[str | None, typer.Option("--recipe", help="Recipe by name.")] = None,
+    parameters: Annotated[list[str] | None, typer.Option("--param", help="KEY=VALUE over the set's values.")] = None,
+    machine: MachineOption = None,
+    material: MaterialOption = None,
+    critical_angle: CriticalOption = None,
+    watch_angle: WatchOption = None,
+    units: UnitsOption = "mm",
+    rotate: RotateOption = (0.0, 0.0, 0.0),
+    build_offset: OffsetOption = None,
+    keep_position: KeepOption = False,
+    layer_height: LayerOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Read parts, pose and lift them, find overhangs, make supports, write a job."""
+    begin = time.perf_counter()
+    if out.suffix != SUFFIX:
+        raise EditError(out, "is no name for a job", f"let it end in {SUFFIX}")
+    if sets and recipe:
+        raise EditError("--recipe", "cannot be combined with --set", "give one of them")
+    chosen = [find_set(shipped_sets(), name) for name in sets or []]
+    rules = find_recipe(shipped_recipes(), recipe) if recipe else None
+    values = parse_parameters(parameters or [], [entry.name for entry in chosen])
+    chosen = [with_parameters(entry, values.get(entry.name, {})) for entry in chosen]
+    job = _empty_job(out.stem, machine, material, layer_height)
+    pipeline = Pipeline()
+    with progress() as watch:
+        read = read_files(files, units, Stretch(watch, 0, 0.3))
+        job = _placed(job, read, rotate, require_offset(build_offset), keep_position)
+        job = set_angles(job, [part.id for part in job.parts], require_angle("--critical-angle", critical_angle),
+                         require_angle("--watch-angle", watch_angle)).job  # fmt: skip
+        found_at = time.perf_counter()
+        for part in job.parts:
+            pipeline.overhangs(part, job, Stretch(watch, 0.3, 0.5))
+        supported_at = time.perf_counter()
+        for part in job.parts:
+            for entry in chosen:
+                job = add_support(job, part.id, entry).job
+            if rules:
+                job = apply_recipe(job, part.id, rules, shipped_sets(), pipeline).job
+        for support in job.supports:
+            pipeline.bars(support, job, Stretch(watch, 0.5, 0.95))
+        done_at = time.perf_counter()
+        save_job(job, out, Stretch(watch, 0.95, 1))
+    seconds = {
+        "read": read.seconds,
+        "overhangs": supported_at - found_at,
+        "supports": done_at - supported_at,
+        "total": time.perf_counter() - begin,
+    }
+    document = {"job": str(out), "parts": prepared_parts(job, pipeline), "seconds": seconds}
+    say_json(document) if as_json else _say_prepared(document)
+
+
+def _empty_job(name: str, machine: str | None, material: str | None, layer_height: float | None) -> Job:
+    job = new_job(*choose_shop(shipped_library(), machine, material), name)
+    return job if layer_height is None else set_layer_height(job, layer_height).job
+
+
+def _placed(
+    job: Job, read: Read, rotate: tuple[float, float, float], offset: float | None, keep_position: bool
+) -> Job:
+    for file, body in read.bodies:
+        job = add_bodies(job, [body], source=str(file.name), keep_position=True).job
+        part = job.parts[-1]
+        lift = job.material.build_offset if offset is None else offset
+        job = job.with_part(replace(part, pose=posed(body, rotate, lift, part.pose.x, part.pose.y)))
+    return job if keep_position else arrange_parts(job).job
+
+
+def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
+    """Per part: how many regions, and its supports with their figures."""
+    parts = []
+    for part in job.parts:
+        supports = []
+        for support in job.supports_of(part.id):
+            bars = pipeline.bars(support, job)
+            supports.append(
+                {
+                    "family": support.family,
+                    "set": support.set_name,
+                    "count": len(bars),
+                    "volume_mm3": bars.volume_mm3,
+                    "contact_area_mm2": bars.contact_area_mm2,
+                    "contacts": bars.holds.tolist(),
+                    "longest_mm": bars.longest_mm,
+                    "on_part": int((bars.landings == 1).sum()),
+                    "no_way": len(bars.missed_holds),
+                    "above_height_limit": len(bars.bare_holds),
+                }
+            )
+        overhangs = pipeline.overhangs(part, job)
+        parts.append(
+            {
+                "name": part.name,
+                "regions": len(overhangs.regions),
+                "critical_area_mm2": overhangs.critical_area_mm2,
+                "supports": supports,
+            }
+        )
+    return parts
+
+
+def _say_prepared(document: dict[str, Any]) -> None:
+    rows = [
+        (part["name"], part["regions"], entry["set"], entry["count"], entry["volume_mm3"], entry["no_way"])
+        for part in document["parts"]
+        for entry in part["supports"] or [{"set": "none", "count": 0, "volume_mm3": 0.0, "no_way": 0}]
+    ]
+    say_table(f"Prepared {document['job']}", ("part", "regions", "set", "bars", "volume mm³", "no way"), rows)
+
+
+def check(path: JobArgument, as_json: JsonOption = False) -> None:
+    """Check everything in a shared build; exit 1 when it is not releasable."""
+    job = open_job(path, shipped_library())
+    with progress() as watch:
+        findings = Pipeline().findings(job, watch)
+    releasable = is_releasable(findings)
+    if as_json:
+        say_json({"releasable": releasable, "findings": [_finding(finding) for finding in findings]})
+    else:
+        rows = [(f.severity, f.code, f.part, f.message) for f in findings]
+        say_table("Releasable" if releasable else "Not releasable", ("", "code", "part", "finding"), rows)
+    raise typer.Exit(0 if releasable else 1)
+
+
+def _finding(finding: Finding) -> dict[str, Any]:
+    return {
+        "code": finding.code,
+        "severity": finding.severity,
+        "part": finding.part,
+        "message": finding.message,
+        "at_mm": None if finding.at_mm is None else list(finding.at_mm),
+        "value": finding.value,
+        "limit": finding.limit,
+        "unit": finding.unit,
+        "cause": finding.cause,
+        "cures": [cure.words for cure in finding.cures],
+        "source": finding.source,
+    }
+
+
+def export(
+    path: JobArgument,
+    out: Annotated[Path, typer.Option("-o", "--out", help="A file (--merged) or a folder (--separate).")],
+    file_format: Annotated[str | None, typer.Option("--format", help="stl or 3mf; default: by the name.")] = None,
+    what: Annotated[str, typer.Option("--what", help="parts, supports or all.")] = "all",
+    separate: Annotated[bool, typer.Option("--separate/--merged", help="One file a body, or one file.")] = False,
+    as_json: JsonOption = False,
+) -> None:
+    """Write parts and supports to open formats."""
+    chosen = file_format or out.suffix.lstrip(".").lower() or "stl"
+    if chosen not in WRITERS:
+        raise EditError("--format", f"{chosen!r} cannot be written", f"give one of {', '.join(WRITERS)}")
+    if what not in ("parts", "supports", "all"):
+        raise EditError("--what", f"{what!r} is not known", "give parts, supports or all")
+    job = open_job(path, shipped_library())
+    request = ExportRequest(out, cast(ExportFormat, chosen), cast(What, what), merged=not separate)
+    with progress() as watch:
+        state = Pipeline().state(job, Stretch(watch, 0, 0.5))
+        files = export_build(state, request, Stretch(watch, 0.5, 1))
+    if as_json:
+        say_json({"files": [str(file) for file in files]})
+    else:
+        say_table("Written", ("file",), [(str(file),) for file in files])

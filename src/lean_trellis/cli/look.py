@@ -1,0 +1,147 @@
+"""Commands that look at meshes: `inspect`, `overhangs`."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from lean_trellis.cli.options import (
+    FilesArgument, JsonOption, KeepOption, LayerOption, MachineOption, MaterialOption, OffsetOption, RotateOption,
+    UnitsOption, WatchOption, choose_shop, posed, read_files, require_angle, require_offset,
+)  # fmt: skip
+from lean_trellis.cli.output import progress, say_json, say_table
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.mesh import build_topology, examine
+from lean_trellis.core.overhang import Island, Overhangs, detect, find_islands
+from lean_trellis.core.shop import Machine, shipped_library
+
+_USUAL_LAYER_MM = 0.05
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands."""
+    app.command("inspect")(inspect)
+    app.command("overhangs")(overhangs)
+
+
+def inspect(files: FilesArgument, units: UnitsOption = "mm", as_json: JsonOption = False) -> None:
+    """Tell what is in mesh files and whether it is sound."""
+    with progress() as watch:
+        bodies = read_files(files, units, watch).bodies
+        found = [_inspected(file, body.name, body.triangles_read, body.mesh) for file, body in bodies]
+    if as_json:
+        say_json(found)
+        return
+    columns = ("file", "name", "triangles", "shells", "watertight", "volume mm³", "open edges")
+    rows = [
+        (entry["file"], entry["name"], entry["triangles"], entry["shells"], entry["watertight"],
+         entry["volume_mm3"], entry["defects"]["open_edges"])
+        for entry in found
+    ]  # fmt: skip
+    say_table("Bodies", columns, rows)
+
+
+def _inspected(file: Path, name: str, triangles: int, mesh: Any) -> dict[str, Any]:
+    health = examine(build_topology(mesh))
+    figures = asdict(health)
+    defects = ("open_edges", "non_manifold_edges", "degenerate_faces", "duplicate_faces", "inward_shells",
+               "misoriented_edges")  # fmt: skip
+    return {
+        "file": str(file),
+        "name": name,
+        **{key: value for key, value in figures.items() if key not in defects},
+        "triangles": triangles,
+        "bounds_mm": [list(corner) for corner in health.bounds_mm],
+        "defects": {key: figures[key] for key in defects},
+    }
+
+
+def overhangs(
+    file: Annotated[Path, typer.Argument(help="A mesh file.", metavar="FILE")],
+    critical_angle: Annotated[float, typer.Option("--critical-angle", help="Surface angle in degrees.")],
+    watch_angle: WatchOption = None,
+    machine: MachineOption = None,
+    material: MaterialOption = None,
+    units: UnitsOption = "mm",
+    rotate: RotateOption = (0.0, 0.0, 0.0),
+    build_offset: OffsetOption = 0.0,
+    keep_position: KeepOption = False,
+    layer_height: LayerOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Find what will not hold by itself: regions, low edges and points, islands."""
+    require_angle("--critical-angle", critical_angle)
+    height = _layer_height(layer_height, material)
+    built_on = shipped_library().machine(machine) if machine else None
+    with progress() as watch:
+        bodies = read_files([file], units, watch).bodies
+        results = []
+        for _, body in bodies:
+            middle = body.mesh.middle if keep_position or built_on is None else (*built_on.plate.middle, 0)
+            pose = posed(body, rotate, require_offset(build_offset) or 0.0, float(middle[0]), float(middle[1]))
+            topology, placed = build_topology(body.mesh), pose.applied(body.mesh)
+            normal = layer_normal(built_on)
+            found = detect(topology, placed, critical_angle=critical_angle, watch_angle=require_angle("--watch-angle", watch_angle),
+                           layer_normal=normal, watch=watch)  # fmt: skip
+            islands = find_islands(topology, placed, height, layer_normal=normal, watch=watch)
+            results.append((body.name, found, islands))
+    document = _overhang_document(results)
+    if as_json:
+        say_json(document)
+        return
+    rows = [
+        (r["id"], r["kind"], r["area_mm2"], r["projected_area_mm2"], r["min_angle_deg"], r["lowest_mm"])
+        for r in document["regions"]
+    ]
+    title = f"Critical area {document['critical_area_mm2']:,.2f} mm², {len(document['islands'])} islands"
+    say_table(title, ("id", "kind", "area mm²", "projected mm²", "worst °", "lowest mm"), rows)
+
+
+def layer_normal(machine: Machine | None) -> tuple[float, float, float]:
+    """Unit normal of a machine's layers."""
+    return (0.0, 0.0, 1.0) if machine is None else machine.layer_normal
+
+
+def _layer_height(asked: float | None, material: str | None) -> float:
+    if asked is not None:
+        if not 0 < asked <= 5:
+            raise EditError("--layer-height", f"{asked:g} mm is no layer height", "give more than 0, up to 5")
+        return asked
+    if material is not None:
+        return choose_shop(shipped_library(), None, material)[1].usual_layer_height
+    return _USUAL_LAYER_MM
+
+
+def _overhang_document(results: list[tuple[str, Overhangs, tuple[Island, ...]]]) -> dict[str, Any]:
+    """One document for all bodies of the file; region ids go on from body to body."""
+    regions: list[dict[str, Any]] = []
+    islands: list[dict[str, Any]] = []
+    for name, found, begun in results:
+        for region in found.regions:
+            regions.append(
+                {
+                    "id": len(regions),
+                    "kind": region.kind,
+                    "body": name,
+                    "area_mm2": region.area_mm2,
+                    "projected_area_mm2": region.projected_area_mm2,
+                    "min_angle_deg": region.min_angle_deg,
+                    "lowest_mm": region.lowest_mm,
+                    "highest_mm": region.highest_mm,
+                    "centroid_mm": list(region.centroid_mm),
+                }
+            )
+        islands += [
+            {"z_mm": i.z_mm, "x_mm": i.x_mm, "y_mm": i.y_mm, "area_mm2": i.area_mm2, "body": name} for i in begun
+        ]
+    return {
+        "critical_area_mm2": sum(found.critical_area_mm2 for _, found, _ in results),
+        "projected_area_mm2": sum(found.projected_area_mm2 for _, found, _ in results),
+        "shadow_area_mm2": sum(found.shadow_area_mm2() for _, found, _ in results),
+        "watch_area_mm2": sum(float(found.mesh.areas[found.doubtful].sum()) for _, found, _ in results),
+        "regions": regions,
+        "islands": islands,
+    }
