@@ -28,6 +28,14 @@ class Mesh:
         object.__setattr__(self, "vertices", frozen(vertices))
         object.__setattr__(self, "faces", frozen(faces))
 
+    def __getstate__(self) -> dict[str, object]:
+        """What travels to another process: the arrays and their key, nothing that follows from them."""
+        return {"vertices": self.vertices, "faces": self.faces, "key": self.key}
+
+    def __setstate__(self, state: dict[str, object]) -> None:
+        self.__dict__.update(state)
+        self.vertices.flags.writeable = self.faces.flags.writeable = False
+
     @cached_property
     def key(self) -> str:
         """Hash of the content: equal meshes have equal keys, in every process and session."""

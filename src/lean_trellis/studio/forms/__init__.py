@@ -1,0 +1,1 @@
+"""Fields and forms: numbers that take sums and units, parameters from their declarations, the sketch."""

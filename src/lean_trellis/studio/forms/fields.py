@@ -1,0 +1,200 @@
+"""Single fields."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QWidget
+
+from lean_trellis.core.errors import ParameterError
+from lean_trellis.studio.forms.numbers import parse_number, shown_number
+
+
+class NumberField(QLineEdit):
+    """A number with its unit beside it. Takes sums and units; Return or leaving takes the value, Escape gives it up."""
+
+    taken = pyqtSignal(float)
+    emptied = pyqtSignal()
+    refused = pyqtSignal(str)
+    entered = pyqtSignal()
+
+    def __init__(self, unit: str = "", *, may_be_empty: bool = False, width: int = 84) -> None:
+        super().__init__()
+        self.unit, self._may_be_empty = unit, may_be_empty
+        self._shown = ""
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(width)
+        self.returnPressed.connect(self._take)
+        self.editingFinished.connect(self._take)
+
+    def show_value(self, value: float | None) -> None:
+        """Show a value without telling anybody. What is being typed is left alone."""
+        text = "" if value is None else shown_number(value)
+        if self._shown == text and self.hasFocus() and self.isModified():
+            return
+        self._shown = text
+        self.setText(text)
+        self.setModified(False)
+        self._mark(wrong=False)
+
+    def _take(self) -> None:
+        if not self.isModified():
+            return
+        text = self.text().strip()
+        self.setModified(False)
+        if not text and self._may_be_empty:
+            self._shown = ""
+            self._mark(wrong=False)
+            self.emptied.emit()
+            return
+        try:
+            value = parse_number(text, is_length=self.unit == "mm")
+        except ParameterError as problem:
+            self.show_wrong(str(problem))
+            return
+        self._mark(wrong=False)
+        self._shown = shown_number(value)
+        self.setText(self._shown)
+        self.setModified(False)
+        self.taken.emit(value)
+
+    def show_wrong(self, why: str) -> None:
+        """Mark the field and say why."""
+        self._mark(wrong=True)
+        self.refused.emit(why)
+
+    def _mark(self, *, wrong: bool) -> None:
+        if bool(self.property("wrong")) != wrong:
+            self.setProperty("wrong", wrong)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Escape puts back what was there."""
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.setText(self._shown)
+            self.setModified(False)
+            self._mark(wrong=False)
+            return
+        super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """Tell the sketch, and select all for typing over."""
+        super().focusInEvent(event)
+        self.entered.emit()
+        if event is not None and event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+            self.selectAll()
+
+
+class _NoWheel(QObject):
+    """Keeps the wheel from changing a value by accident: the page scrolls instead."""
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QWheelEvent):
+            event.ignore()
+            return True
+        return super().eventFilter(watched, event)
+
+
+class ChoiceField(QComboBox):
+    """A choice among named things."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._no_wheel = _NoWheel(self)
+        self.installEventFilter(self._no_wheel)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(8)
+        self.activated.connect(lambda index: self.chosen.emit(str(self.itemData(index))))
+
+    def offer(self, choices: list[tuple[str, str]], current: str) -> None:
+        """Offer (id, words) pairs and show the current one, telling nobody."""
+        if [(self.itemData(i), self.itemText(i)) for i in range(self.count())] != choices:
+            self.clear()
+            for key, words in choices:
+                self.addItem(words, key)
+        self.setCurrentIndex(max(0, self.findData(current)))
+
+
+def muted(text: str = "") -> QLabel:
+    """A quiet label that wraps."""
+    return _label(text, "muted", wraps=True)
+
+
+def head(text: str) -> QLabel:
+    """A small heading."""
+    return _label(text, "head")
+
+
+def title(text: str) -> QLabel:
+    """The bench's heading."""
+    return _label(text, "title", wraps=True)
+
+
+def figure(text: str = "") -> QLabel:
+    """A figure that can be copied."""
+    label = _label(text, "figure", wraps=True)
+    label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    return label
+
+
+def _label(text: str, role: str, *, wraps: bool = False) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("role", role)
+    label.setWordWrap(wraps)
+    return label
+
+
+def set_role(widget: QWidget, role: str) -> None:
+    """Change a widget's look."""
+    if widget.property("role") != role:
+        widget.setProperty("role", role)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)
+
+
+def rule() -> QFrame:
+    """A thin line."""
+    line = QFrame()
+    line.setProperty("role", "rule")
+    return line
+
+
+def row(*widgets: QWidget | int | str, spacing: int = 8) -> QWidget:
+    """Widgets side by side; a number is a stretch, a text a label."""
+    holder = QWidget()
+    layout = QHBoxLayout(holder)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(spacing)
+    for widget in widgets:
+        if isinstance(widget, int):
+            layout.addStretch(widget)
+        elif isinstance(widget, str):
+            layout.addWidget(QLabel(widget))
+        else:
+            layout.addWidget(widget)
+    return holder
+
+
+def number_row(label: str, field: NumberField, *, help_text: str = "") -> QWidget:
+    """A label, a field and its unit."""
+    words = QLabel(label)
+    words.setBuddy(field)
+    unit = QLabel(field.unit)
+    unit.setProperty("role", "muted")
+    unit.setFixedWidth(38)
+    for widget in (words, field):
+        widget.setToolTip(help_text)
+    field.setAccessibleName(label)
+    return row(words, 1, field, unit, spacing=6)
+
+
+def when_taken(field: NumberField, act: Callable[[float], object]) -> NumberField:
+    """Connect a field's taken value and give the field back."""
+    field.taken.connect(act)
+    return field

@@ -1,0 +1,50 @@
+"""What people type into a number field: decimal comma or point, simple sums, a unit."""
+
+from __future__ import annotations
+
+import ast
+import re
+
+from lean_trellis.core.errors import ParameterError
+from lean_trellis.core.formats.body import UNIT_MM
+
+_UNIT = re.compile(r"(?<=[\d.)])\s*(mm|cm|in|m)\b")
+_OPERATIONS = {
+    ast.Add: lambda a, b: a + b,
+    ast.Sub: lambda a, b: a - b,
+    ast.Mult: lambda a, b: a * b,
+    ast.Div: lambda a, b: a / b,
+}
+
+
+def parse_number(text: str, *, is_length: bool = False) -> float:
+    """The value of `12,5`, `12.5+0.4`, `(3+1)/2` or, for lengths, `0.5in`, in mm. Raises `ParameterError`."""
+    cleaned = text.strip().replace(",", ".").replace("°", "").replace("−", "-")
+    if is_length:
+        cleaned = _UNIT.sub(lambda match: f"*{UNIT_MM[match.group(1)]}", cleaned)
+    try:
+        value = _value(ast.parse(cleaned, mode="eval").body)
+    except (SyntaxError, ValueError, ZeroDivisionError, RecursionError, MemoryError):
+        raise ParameterError(text.strip() or "empty", "this is no number", "type one, for example 12.5+0.4") from None
+    if abs(value) > 1e9:
+        raise ParameterError(text.strip(), "this is far too large", "type a smaller number")
+    return value
+
+
+def _value(node: ast.expr) -> float:
+    match node:
+        case ast.Constant(value=int() | float() as number) if not isinstance(number, bool):
+            return float(number)
+        case ast.UnaryOp(op=ast.USub(), operand=inner):
+            return -_value(inner)
+        case ast.UnaryOp(op=ast.UAdd(), operand=inner):
+            return _value(inner)
+        case ast.BinOp(left=left, op=operation, right=right) if type(operation) in _OPERATIONS:
+            return _OPERATIONS[type(operation)](_value(left), _value(right))
+    raise ValueError
+
+
+def shown_number(value: float) -> str:
+    """At most three decimals, none that say nothing."""
+    text = f"{value:.3f}".rstrip("0").rstrip(".")
+    return "0" if text in ("", "-0") else text

@@ -1,0 +1,143 @@
+"""The form of a family's parameters, made from their declarations and folded by the questions."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lean_trellis.core.supports.parameters import QUESTIONS, Declared, FamilyParameters
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, row
+
+
+class _Line(QWidget):
+    """One parameter: label, field, unit, and the way back when it differs from its set."""
+
+    def __init__(self, known: Declared, form: ParameterForm) -> None:
+        super().__init__()
+        self.known, self._form = known, form
+        self.field = self._make_field()
+        self.field.setObjectName(f"parameter.{known.key}")
+        self.field.setAccessibleName(known.label)
+        self._back = QPushButton("↺")
+        self._back.setProperty("role", "quiet")
+        self._back.setFixedWidth(26)
+        self._back.clicked.connect(lambda: form.changed.emit(known.key, form.origin_value(known.key)))
+        unit = QLabel(known.unit)
+        unit.setProperty("role", "muted")
+        unit.setFixedWidth(40)
+        label = QLabel(known.label)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 2)
+        layout.addWidget(row(label, 1, self.field, unit, self._back, spacing=4))
+        for widget in (label, self.field):
+            widget.setToolTip(self._help())
+
+    def _help(self) -> str:
+        known = self.known
+        limits = ""
+        if known.least is not None and known.most is not None:
+            limits = f" From {known.least:g} to {known.most:g} {known.unit}."
+        return f"{known.help}{limits}\n({known.key})"
+
+    def _make_field(self) -> QWidget:
+        known, form = self.known, self._form
+        if known.kind == "choice":
+            choice = ChoiceField()
+            choice.setFixedWidth(168)
+            choice.chosen.connect(lambda value: form.changed.emit(known.key, value))
+            choice.activated.connect(lambda _: form.entered.emit(known.key))
+            return choice
+        if known.kind == "switch":
+            tick = QCheckBox()
+            tick.clicked.connect(lambda value: form.changed.emit(known.key, bool(value)))
+            return tick
+        number = NumberField(known.unit, may_be_empty=known.kind == "optional_number", width=72)
+        if known.kind == "optional_number":
+            number.setPlaceholderText("off")
+        as_count = known.kind == "count"
+        number.taken.connect(lambda value: form.changed.emit(known.key, round(value) if as_count else value))
+        number.emptied.connect(lambda: form.changed.emit(known.key, None))
+        number.entered.connect(lambda: form.entered.emit(known.key))
+        number.refused.connect(form.refused)
+        return number
+
+    def show_value(self, value: Any, *, origin: Any) -> None:
+        """Show a value, and whether it is the set's own."""
+        match self.field:
+            case ChoiceField():
+                self.field.offer(list(zip(self.known.choices, self.known.choice_words, strict=True)), str(value))
+            case QCheckBox():
+                self.field.setChecked(bool(value))
+            case NumberField():
+                self.field.show_value(None if value is None else float(value))
+        differs = value != origin
+        self._back.setEnabled(differs)
+        self._back.setText("↺" if differs else "")
+        shown = "off" if origin is None else origin
+        self._back.setToolTip(f"Back to the set's value: {shown}" if differs else "")
+        if bool(self.field.property("differs")) != differs:
+            self.field.setProperty("differs", differs)
+            self.field.style().unpolish(self.field)
+            self.field.style().polish(self.field)
+
+
+class ParameterForm(QWidget):
+    """Shows parameters and asks for changes through `changed(key, value)`; holds no values of its own."""
+
+    changed = pyqtSignal(str, object)
+    entered = pyqtSignal(str)
+    refused = pyqtSignal(str)
+
+    def __init__(self, model: type[FamilyParameters]) -> None:
+        super().__init__()
+        self._origin: FamilyParameters | None = None
+        self._lines: dict[str, _Line] = {}
+        self._folds: dict[str, tuple[QPushButton, QWidget]] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        declared = model.declared()
+        for question, words in QUESTIONS.items():
+            asked = [known for known in declared if known.question == question]
+            if asked:
+                self._add_group(layout, question, words, asked)
+
+    def _add_group(self, layout: QVBoxLayout, question: str, words: str, asked: list[Declared]) -> None:
+        fold = QPushButton(f"▾  {words}")
+        fold.setProperty("role", "fold")
+        fold.setCheckable(True)
+        fold.setChecked(True)
+        body = QWidget()
+        inside = QVBoxLayout(body)
+        inside.setContentsMargins(0, 2, 0, 6)
+        inside.setSpacing(0)
+        for known in asked:
+            line = _Line(known, self)
+            self._lines[known.key] = line
+            inside.addWidget(line)
+
+        def toggled(is_open: bool) -> None:
+            body.setVisible(is_open)
+            fold.setText(f"{'▾' if is_open else '▸'}  {words}")
+
+        fold.toggled.connect(toggled)
+        self._folds[question] = (fold, body)
+        layout.addWidget(fold)
+        layout.addWidget(body)
+
+    def origin_value(self, key: str) -> Any:
+        """The set's own value."""
+        return getattr(self._origin, key)
+
+    def field(self, key: str) -> QWidget:
+        """The field of one parameter."""
+        return self._lines[key].field
+
+    def show_parameters(self, values: FamilyParameters, origin: FamilyParameters) -> None:
+        """Show values and mark those that differ from the set they came from."""
+        self._origin = origin
+        for key, line in self._lines.items():
+            line.show_value(getattr(values, key), origin=getattr(origin, key))
+            line.setVisible(line.known.applies_when(values))

@@ -1,0 +1,217 @@
+"""The sketch: a bar drawn to scale, with the value in hand dimensioned."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from lean_trellis.core.supports import BarParameters
+from lean_trellis.studio.theme import Tokens
+
+_IN_PLAN = ("spacing", "pattern", "edge_inset", "wall_inset", "rim_row")
+
+
+class Sketch(QWidget):
+    """Side view of a tip, or plan of the pattern, by the field that has the focus."""
+
+    def __init__(self, tokens: Tokens) -> None:
+        super().__init__()
+        self._tokens = tokens
+        self._values: BarParameters | None = None
+        self._key = "tip_diameter"
+        self._layer = 0.05
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(168)
+        self.setAccessibleName("Drawing of the value in hand")
+
+    def sizeHint(self) -> QSize:
+        """Wide as the bench."""
+        return QSize(300, 168)
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours."""
+        self._tokens = tokens
+        self.update()
+
+    def show_values(self, values: BarParameters | None, layer_height: float) -> None:
+        """Draw other values."""
+        self._values, self._layer = values, layer_height
+        self.update()
+
+    def show_key(self, key: str) -> None:
+        """Dimension another value."""
+        self._key = key
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(self._tokens.card))
+        painter.setPen(QPen(QColor(self._tokens.line), 1))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        if self._values is None:
+            painter.setPen(QColor(self._tokens.muted))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "A drawing of the value in hand")
+            return
+        if self._key in _IN_PLAN:
+            _Plan(painter, self.rect().toRectF(), self._tokens, self._values, self._key).draw()
+        else:
+            _Side(painter, self.rect().toRectF(), self._tokens, self._values, self._key, self._layer).draw()
+
+
+class _Drawing:
+    def __init__(self, painter: QPainter, area: QRectF, tokens: Tokens, values: BarParameters, key: str) -> None:
+        self.painter, self.area, self.tokens, self.values, self.key = painter, area, tokens, values, key
+
+    def fill(self, points: list[tuple[float, float]], colour: str) -> None:
+        self.painter.setPen(Qt.PenStyle.NoPen)
+        self.painter.setBrush(QColor(colour))
+        self.painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in points]))
+
+    def words(self, x: float, y: float, text: str, *, is_right: bool = False) -> None:
+        self.painter.setPen(QColor(self.tokens.ink))
+        width = 150.0
+        left = x - width if is_right else x
+        flag = Qt.AlignmentFlag.AlignRight if is_right else Qt.AlignmentFlag.AlignLeft
+        self.painter.drawText(QRectF(left, y - 9, width, 18), flag | Qt.AlignmentFlag.AlignVCenter, text)
+
+    def span(self, a: tuple[float, float], b: tuple[float, float], text: str, *, is_right: bool = True) -> None:
+        """A dimension between two points with end ticks, and its number beside it."""
+        self.painter.setPen(QPen(QColor(self.tokens.ivy), 1.6))
+        self.painter.drawLine(QPointF(*a), QPointF(*b))
+        across = abs(a[0] - b[0]) > abs(a[1] - b[1])
+        for x, y in (a, b):
+            tick = (QPointF(x, y - 4), QPointF(x, y + 4)) if across else (QPointF(x - 4, y), QPointF(x + 4, y))
+            self.painter.drawLine(*tick)
+        x = max(a[0], b[0]) + 8 if is_right else min(a[0], b[0]) - 8
+        self.words(x, (a[1] + b[1]) / 2, text, is_right=not is_right)
+
+
+class _Side(_Drawing):
+    """A bar from the side: the part above, the plate below, the shaft shortened by a break."""
+
+    def __init__(self, painter: QPainter, area: QRectF, tokens: Tokens, values: BarParameters, key: str, layer: float) -> None:
+        super().__init__(painter, area, tokens, values, key)
+        self.layer = layer
+
+    def draw(self) -> None:
+        v = self.values
+        top_part, bottom = 34.0, self.area.height() - 20
+        tall = v.tip_length + v.foot_height + max(v.shaft_diameter * 1.2, 1.0) + self._hold_height()
+        wide = max(v.foot_diameter, v.tip_diameter, v.shaft_diameter)
+        scale = min((bottom - top_part - 14) / tall, self.area.width() * 0.34 / wide)
+        middle = self.area.width() * 0.42
+        surface = top_part
+        gap = v.gap_layers * self.layer * scale if v.contact == "gap" else 0.0
+        dense = v.dense_layers * self.layer * scale if v.contact == "gap" else 0.0
+        neck = surface + gap + dense
+        base = neck + v.tip_length * scale
+        foot_top = bottom - v.foot_height * scale
+        tip, shaft, foot = (d * scale / 2 for d in (v.tip_diameter, v.shaft_diameter, v.foot_diameter))
+        copper = self.tokens.copper
+        self.fill([(12, 8), (self.area.width() - 12, 8), (self.area.width() - 12, surface), (12, surface)], self.tokens.part_tints[0])
+        self.fill([(12, bottom), (self.area.width() - 12, bottom), (self.area.width() - 12, bottom + 6), (12, bottom + 6)], self.tokens.slate)
+        bite = v.bite_depth * scale if v.contact == "bite" else 0.0
+        self.fill([(middle - tip, neck), (middle + tip, neck), (middle + shaft, base), (middle - shaft, base)], copper)
+        if dense:
+            self.fill([(middle - tip, surface + gap), (middle + tip, surface + gap), (middle + tip, neck), (middle - tip, neck)], self.tokens.heather)
+        if bite:
+            self.fill([(middle - tip, surface - bite), (middle + tip, surface - bite), (middle + tip, neck), (middle - tip, neck)], copper)
+        self.fill([(middle - shaft, base), (middle + shaft, base), (middle + shaft, foot_top), (middle - shaft, foot_top)], copper)
+        self.fill([(middle - shaft, foot_top), (middle + shaft, foot_top), (middle + foot, bottom), (middle - foot, bottom)], copper)
+        self._break(middle, shaft, (base + foot_top) / 2)
+        self._dimension(middle, surface, neck, base, foot_top, bottom, tip, shaft, foot, gap, bite)
+
+    def _hold_height(self) -> float:
+        v = self.values
+        return (v.gap_layers + v.dense_layers) * self.layer if v.contact == "gap" else 0.0
+
+    def _break(self, middle: float, shaft: float, y: float) -> None:
+        path = QPainterPath(QPointF(middle - shaft - 6, y + 2))
+        path.lineTo(middle - shaft / 3, y - 3)
+        path.lineTo(middle + shaft / 3, y + 3)
+        path.lineTo(middle + shaft + 6, y - 2)
+        self.painter.setBrush(Qt.BrushStyle.NoBrush)
+        self.painter.setPen(QPen(QColor(self.tokens.card), 3))
+        self.painter.drawPath(path)
+
+    def _dimension(self, middle: float, surface: float, neck: float, base: float, foot_top: float, bottom: float,
+                   tip: float, shaft: float, foot: float, gap: float, bite: float) -> None:  # fmt: skip
+        v, side = self.values, middle + max(tip, shaft, foot) + 14
+        match self.key:
+            case "tip_diameter":
+                self.span((middle - tip, neck), (middle + tip, neck), f"tip {v.tip_diameter:g} mm")
+            case "tip_length":
+                self.span((side, neck), (side, base), f"tip {v.tip_length:g} mm long")
+            case "bite_depth" | "contact" if v.contact == "bite":
+                self.span((side, surface - bite), (side, surface), f"bites {v.bite_depth:g} mm")
+            case "gap_layers" | "contact":
+                self.span((side, surface), (side, surface + gap), f"gap {v.gap_layers} layers, {v.gap_layers * self.layer:g} mm")
+            case "dense_layers":
+                self.span((side, surface + gap), (side, neck), f"dense {v.dense_layers} layers")
+            case "foot_diameter" | "landing":
+                self.span((middle - foot, bottom + 12), (middle + foot, bottom + 12), f"foot {v.foot_diameter:g} mm")
+            case "foot_height":
+                self.span((side, foot_top), (side, bottom), f"foot {v.foot_height:g} mm high")
+            case "lean_limit":
+                self._lean(middle, neck, v.lean_limit)
+            case "height_limit":
+                words = "no height limit" if v.height_limit is None else f"none above {v.height_limit:g} mm"
+                self.span((side, surface), (side, bottom), words)
+            case "part_clearance":
+                self.words(side, (base + foot_top) / 2, f"keeps {v.part_clearance:g} mm from parts")
+            case _:
+                y = (base + foot_top) / 2 + 10
+                self.span((middle - shaft, y), (middle + shaft, y), f"shaft {v.shaft_diameter:g} mm, {v.sides} sides")
+
+    def _lean(self, middle: float, neck: float, limit: float) -> None:
+        from math import cos, radians, sin
+
+        length = 46.0
+        self.painter.setPen(QPen(QColor(self.tokens.ivy), 1.6))
+        for sign in (-1, 1):
+            end = QPointF(middle + sign * length * sin(radians(limit)), neck + length * cos(radians(limit)))
+            self.painter.drawLine(QPointF(middle, neck), end)
+        self.words(middle + length * 0.9 + 14, neck + 30, f"leans up to {limit:g}°")
+
+
+class _Plan(_Drawing):
+    """The pattern from below: hold points on a region with a free edge on the left and a wall on the right."""
+
+    def draw(self) -> None:
+        v = self.values
+        left, right, top, bottom = 30.0, self.area.width() * 0.66, 18.0, self.area.height() - 18
+        self.fill([(left, top), (right, top), (right, bottom), (left, bottom)], self.tokens.straw)
+        self.fill([(right, top), (right + 8, top), (right + 8, bottom), (right, bottom)], self.tokens.slate)
+        scale = min((right - left) / max(4 * v.spacing, 2.2 * (v.edge_inset + v.wall_inset)), 40.0)
+        x0, x1 = left + v.edge_inset * scale, right - v.wall_inset * scale
+        step = v.spacing * scale
+        rise = step if v.pattern == "square" else step * 3**0.5 / 2
+        radius = max(2.0, v.tip_diameter * scale / 2)
+        self.painter.setPen(Qt.PenStyle.NoPen)
+        self.painter.setBrush(QColor(self.tokens.copper))
+        first = None
+        y, number = top + rise / 2, 0
+        while y < bottom - 2:
+            x = x0 + (0 if v.pattern == "square" or number % 2 == 0 else step / 2)
+            while x <= x1 + 1e-6:
+                self.painter.drawEllipse(QPointF(x, y), radius, radius)
+                if first is None:
+                    first = (x, y)
+                x += step
+            y, number = y + rise, number + 1
+        side = right + 16
+        if self.key in ("spacing", "pattern") and first is not None:
+            self.span(first, (first[0] + step, first[1]), "")
+            self.words(side, top + 10, f"{v.spacing:g} mm apart")
+            self.words(side, top + 30, v.pattern)
+        elif self.key == "edge_inset":
+            self.span((left, bottom - 8), (x0, bottom - 8), "")
+            self.words(side, bottom - 10, f"{v.edge_inset:g} mm from air")
+        elif self.key == "wall_inset":
+            self.span((x1, bottom - 8), (right, bottom - 8), "")
+            self.words(side, bottom - 10, f"{v.wall_inset:g} mm from walls")
+        else:
+            self.words(side, top + 10, "row on the rim" if v.rim_row else "no row on the rim")

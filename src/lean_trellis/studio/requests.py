@@ -1,0 +1,223 @@
+"""What the worker is asked: frozen requests, and the pure functions that answer them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from lean_trellis.core.arrays import Floats, Ints, Longs
+from lean_trellis.core.checks import Finding
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.formats import Body, read_bodies
+from lean_trellis.core.job.files import open_job, save_job
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh import Mesh, MeshHealth
+from lean_trellis.core.overhang import Island, Region
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.pipeline import Pipeline
+from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.progress import Watch
+from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.supports import Bars, Support
+
+MOST_SHOWN = 60_000
+"""Faces of one part shown at most: what Mesa in software draws in less than a tenth of a second."""
+
+
+@dataclass(frozen=True, eq=False)
+class ShownMesh:
+    """A mesh as the view shows it: itself, or a lighter stand-in. `source` (k,) tells each face's original."""
+
+    vertices: Floats
+    faces: Ints
+    source: Longs
+    is_stand_in: bool
+
+
+@dataclass(frozen=True, eq=False)
+class ShownPart:
+    """What the window knows of a mesh."""
+
+    shown: ShownMesh
+    health: MeshHealth
+
+
+@dataclass(frozen=True, eq=False)
+class ShownRegions:
+    """What the window knows of a part's overhangs. Arrays are per shown face."""
+
+    regions: tuple[Region, ...]
+    islands: tuple[Island, ...]
+    angles: Floats
+    on_plate: np.ndarray
+    region_of_face: Ints
+    critical_area_mm2: float
+    projected_area_mm2: float
+
+
+@dataclass(frozen=True)
+class ReadFiles:
+    """Read mesh files; a bad one does not stop the others."""
+
+    paths: tuple[Path, ...]
+    unit: str = "mm"
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[list[tuple[Path, list[Body]]], list[TrellisError]]:
+        """The bodies of each good file, and the errors of the others."""
+        good, bad = [], []
+        for number, path in enumerate(self.paths):
+            watch.at(number / len(self.paths), f"reading {path.name}")
+            try:
+                stretch = Stretch(watch, number / len(self.paths), (number + 1) / len(self.paths))
+                good.append((path, read_bodies(path, unit=self.unit, watch=stretch)))
+            except TrellisError as problem:
+                if type(problem).__name__ == "Cancelled":
+                    raise
+                bad.append(problem)
+        return good, bad
+
+
+@dataclass(frozen=True)
+class OpenJob:
+    """Read a job file."""
+
+    path: Path
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Job:
+        """The job."""
+        return open_job(self.path, shipped_library(), watch)
+
+
+@dataclass(frozen=True)
+class SaveJob:
+    """Write a job file."""
+
+    job: Job
+    path: Path
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Path:
+        """Where it was written."""
+        save_job(self.job, self.path, watch)
+        return self.path
+
+
+@dataclass(frozen=True)
+class Export:
+    """Write parts and supports to open formats."""
+
+    job: Job
+    request: ExportRequest
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Path, ...]:
+        """The files written."""
+        state = pipeline.state(self.job, Stretch(watch, 0, 0.5))
+        return export_build(state, self.request, Stretch(watch, 0.5, 1))
+
+
+@dataclass(frozen=True)
+class ShowPart:
+    """Examine a mesh and make what the view shows of it."""
+
+    mesh: Mesh
+    name: str
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> ShownPart:
+        """Health and shown mesh."""
+        watch.at(0.1, f"examining {self.name}")
+        health = pipeline.health(self.mesh)
+        watch.at(0.6, f"preparing the view of {self.name}")
+        return ShownPart(shown_mesh(self.mesh), health)
+
+
+@dataclass(frozen=True)
+class ShowRegions:
+    """Find a part's overhangs."""
+
+    part: Part
+    job: Job
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> ShownRegions:
+        """Regions, islands and what the view colours."""
+        found = pipeline.overhangs(self.part, self.job, Stretch(watch, 0, 0.6))
+        watch.at(0.6, f"looking for islands on {self.part.name}")
+        islands = pipeline.islands(self.part, self.job)
+        source = shown_mesh(self.part.mesh).source
+        return ShownRegions(
+            found.regions,
+            islands,
+            found.surface_angle[source],
+            found.on_plate[source],
+            found.region_of_face[source],
+            found.critical_area_mm2,
+            found.projected_area_mm2,
+        )
+
+
+@dataclass(frozen=True)
+class ShowBars:
+    """Generate a support's bars."""
+
+    support: Support
+    job: Job
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Bars:
+        """The bars."""
+        return pipeline.bars(self.support, self.job, watch)
+
+
+@dataclass(frozen=True)
+class FindFindings:
+    """Run all checks."""
+
+    job: Job
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Finding, ...]:
+        """All findings."""
+        return pipeline.findings(self.job, watch)
+
+
+@dataclass(frozen=True)
+class PrepareTree:
+    """Build a mesh's ray tree ahead of its use."""
+
+    mesh: Mesh
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> bool:
+        """True when it is there."""
+        pipeline.tree(self.mesh).prepare()
+        return True
+
+
+_SHOWN: dict[str, ShownMesh] = {}
+
+
+def shown_mesh(mesh: Mesh, most: int = MOST_SHOWN) -> ShownMesh:
+    """The mesh itself when it is light, else a stand-in of about `most` faces; kept for the latest meshes."""
+    if mesh.key not in _SHOWN:
+        _SHOWN[mesh.key] = _made_lighter(mesh, most) if len(mesh.faces) > most else _as_it_is(mesh)
+        while len(_SHOWN) > 64:
+            del _SHOWN[next(iter(_SHOWN))]
+    return _SHOWN[mesh.key]
+
+
+def _as_it_is(mesh: Mesh) -> ShownMesh:
+    return ShownMesh(mesh.vertices, mesh.faces, np.arange(len(mesh.faces)), is_stand_in=False)
+
+
+def _made_lighter(mesh: Mesh, most: int) -> ShownMesh:
+    import fast_simplification
+
+    points, faces = fast_simplification.simplify(
+        mesh.vertices.astype(np.float32), mesh.faces.copy(), target_count=most, agg=4
+    )
+    middles = points[faces].mean(axis=1)
+    source = cKDTree(mesh.centroids).query(middles, workers=-1)[1]
+    return ShownMesh(points.astype(np.float64), faces.astype(np.int32), source, is_stand_in=True)
+
+
+Request = Any

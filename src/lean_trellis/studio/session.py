@@ -1,0 +1,379 @@
+"""The session: the history of the open job, what is selected, and what was derived for the window.
+
+Views ask for edits here and listen to its signals. Derived results are looked up by what they follow from;
+what is missing is asked of the worker, one request at a time, the most wanted first.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from lean_trellis.core.checks import Finding
+from lean_trellis.core.errors import Cancelled, TrellisError
+from lean_trellis.core.job import Edit, History, Job, new_job
+from lean_trellis.core.job.edits import add_bodies, choose_machine
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.pipeline import bars_key, findings_key, overhangs_key
+from lean_trellis.core.release import ExportRequest
+from lean_trellis.core.shop import Library
+from lean_trellis.core.supports import Bars, Support
+from lean_trellis.studio import requests
+from lean_trellis.studio.requests import ShownPart, ShownRegions
+from lean_trellis.studio.settings import Settings
+from lean_trellis.studio.worker import Worker
+
+_MOST_KEPT = 300
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What is picked: parts (the first is the one in hand), regions of that part, a support, one bar of it."""
+
+    parts: tuple[str, ...] = ()
+    regions: frozenset[int] = frozenset()
+    support: str = ""
+    bar: int = -1
+
+    @property
+    def part(self) -> str:
+        """The part in hand, or nothing."""
+        return self.parts[0] if self.parts else ""
+
+
+class Session(QObject):
+    """Everything the window shows follows from here."""
+
+    job_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    derived_changed = pyqtSignal()
+    file_changed = pyqtSignal()
+    task_started = pyqtSignal(str)
+    task_progress = pyqtSignal(float, str)
+    task_ended = pyqtSignal()
+    said = pyqtSignal(str, str)
+
+    def __init__(self, library: Library, settings: Settings, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.library, self.settings = library, settings
+        self.worker = Worker(self)
+        self.worker.progressed.connect(self.task_progress)
+        self.worker.idle.connect(self._pump)
+        self.selection = Selection()
+        self.path: Path | None = None
+        self._history = History(self._first_job())
+        self._saved: Job | None = self._history.job
+        self._results: OrderedDict[Hashable, Any] = OrderedDict()
+        self._held_back: dict[Hashable, TrellisError] = {}
+        self._explicit: list[tuple[str, Any, Callable[[Any], None]]] = []
+        self._running_key: Hashable | None = None
+        self._running_title = ""
+        self._due = QTimer(self, singleShot=True, interval=0)
+        self._due.timeout.connect(self._pump)
+
+    def _first_job(self) -> Job:
+        machines, materials = self.library.machines, self.library.materials
+        machine = machines.get(self.settings.machine) or next(iter(machines.values()))
+        material = materials.get(self.settings.material)
+        if material is None or material.process != machine.process:
+            material = self.library.materials_for(machine)[0]
+        return new_job(machine, material)
+
+    # --- the job and its history ---
+
+    @property
+    def job(self) -> Job:
+        """The job as it is now."""
+        return self._history.job
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether the job on disk is the one shown."""
+        return self._saved is self.job
+
+    @property
+    def undo_title(self) -> str:
+        """What undo would take back."""
+        return self._history.undo_title
+
+    @property
+    def redo_title(self) -> str:
+        """What redo would do again."""
+        return self._history.redo_title
+
+    def do(self, make: Callable[[Job], Edit], *, merge_key: str = "") -> bool:
+        """Do an edit as one undo step; a refusal is said in the status line. True when it was done."""
+        try:
+            edit = make(self.job)
+        except TrellisError as problem:
+            self.said.emit("stop", str(problem))
+            return False
+        if edit.job == self.job:
+            return True
+        self._history.do(edit, merge_key=merge_key)
+        self._job_moved_on()
+        return True
+
+    def undo(self) -> None:
+        """One step back."""
+        title = self.undo_title
+        self._history.undo()
+        if title:
+            self.said.emit("note", f"Undone: {title}")
+        self._job_moved_on()
+
+    def redo(self) -> None:
+        """One step forward."""
+        self._history.redo()
+        self._job_moved_on()
+
+    def _job_moved_on(self) -> None:
+        self._tidy_selection()
+        self._drop_unwanted()
+        self.job_changed.emit()
+        self._due.start()
+
+    def replace_job(self, job: Job, path: Path | None, *, is_saved: bool = True) -> None:
+        """Open another job: a new history."""
+        self._history = History(job)
+        self._saved = job if is_saved else None
+        self.path = path
+        self.selection = Selection((job.parts[0].id,)) if job.parts else Selection()
+        self._held_back.clear()
+        self.file_changed.emit()
+        self.selection_changed.emit()
+        self._job_moved_on()
+
+    def new_job(self) -> None:
+        """An empty job on the remembered machine."""
+        self.replace_job(self._first_job(), None)
+
+    def choose_shop(self, machine_id: str, material_id: str) -> bool:
+        """Change machine and material and remember the choice."""
+        machine = self.library.machine(machine_id)
+        material = self.library.materials.get(material_id)
+        if material is None or material.process != machine.process:
+            material = self.library.materials_for(machine)[0]
+        self.settings.machine, self.settings.material = machine.id, material.id
+        return self.do(lambda job: choose_machine(job, machine, material))
+
+    # --- selection ---
+
+    def select(self, **changes: Any) -> None:
+        """Change what is picked. A change of the part in hand drops the regions and support picked on another."""
+        changed = replace(self.selection, **changes)
+        if "parts" in changes and changed.part != self.selection.part:
+            changed = replace(changed, regions=changes.get("regions", frozenset()), support=changes.get("support", ""), bar=-1)
+        if changed != self.selection:
+            self.selection = changed
+            self.selection_changed.emit()
+            self._due.start()
+
+    def _tidy_selection(self) -> None:
+        """Drop what is no longer there."""
+        ids = {part.id for part in self.job.parts}
+        kept = tuple(part_id for part_id in self.selection.parts if part_id in ids)
+        support = self.selection.support
+        if support not in {entry.id for entry in self.job.supports}:
+            support = ""
+        tidy = replace(self.selection, parts=kept, support=support)
+        if not kept:
+            tidy = Selection()
+        if tidy != self.selection:
+            self.selection = tidy
+            self.selection_changed.emit()
+
+    @property
+    def part(self) -> Part | None:
+        """The part in hand."""
+        return self.job.part(self.selection.part) if self.selection.part else None
+
+    @property
+    def support(self) -> Support | None:
+        """The support in hand."""
+        return self.job.support(self.selection.support) if self.selection.support else None
+
+    # --- derived results ---
+
+    def shown_part(self, part: Part) -> ShownPart | None:
+        """Health and shown mesh of a part, once known."""
+        return self._results.get(("part", part.mesh.key))
+
+    def regions(self, part: Part) -> ShownRegions | None:
+        """The overhangs of a part as it stands now, once known."""
+        return self._results.get(("regions", overhangs_key(part, self.job)))
+
+    def bars(self, support: Support) -> Bars | None:
+        """The bars of a support as it is now, once known."""
+        return self._results.get(("bars", bars_key(support, self.job)))
+
+    def findings(self) -> tuple[Finding, ...] | None:
+        """The findings on the job as it is now, once known."""
+        return self._results.get(("findings", findings_key(self.job)))
+
+    def problem_of(self, support: Support) -> TrellisError | None:
+        """Why a support has no bars: its values were refused, or the work was cancelled."""
+        return self._held_back.get(("bars", bars_key(support, self.job)))
+
+    def derive_again(self) -> None:
+        """Ask once more for what was cancelled or refused."""
+        self._held_back.clear()
+        self._due.start()
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether everything that follows from the job is known or was refused, and nothing runs."""
+        return self.worker.task is None and not self._explicit and next(self._missing(), None) is None
+
+    def _wanted(self) -> Iterator[tuple[Hashable, str, Callable[[], Any]]]:
+        """Everything the window shows, the most wanted first: the part in hand before the others."""
+        job = self.job
+        parts = sorted(job.parts, key=lambda part: part.id != self.selection.part)
+        for part in parts:
+            yield ("part", part.mesh.key), f"Examining {part.name}", lambda p=part: requests.ShowPart(p.mesh, p.name)
+        for part in parts:
+            key = ("regions", overhangs_key(part, job))
+            yield key, f"Finding overhangs of {part.name}", lambda p=part: requests.ShowRegions(p, job)
+        supports = sorted(job.supports, key=lambda support: support.id != self.selection.support)
+        for support in supports:
+            key = ("bars", bars_key(support, job))
+            yield key, "Generating bars", lambda s=support: requests.ShowBars(s, job)
+        for part in parts:
+            yield ("tree", part.mesh.key), f"Preparing rays for {part.name}", lambda p=part: requests.PrepareTree(p.mesh)
+        if job.parts:
+            yield ("findings", findings_key(job)), "Checking the build", lambda: requests.FindFindings(job)
+
+    def _missing(self) -> Iterator[tuple[Hashable, str, Callable[[], Any]]]:
+        return (entry for entry in self._wanted() if entry[0] not in self._results and entry[0] not in self._held_back)
+
+    def _drop_unwanted(self) -> None:
+        """Stop a derivation that the job no longer asks for."""
+        if self._running_key is not None and self._running_key not in {key for key, _, _ in self._wanted()}:
+            self.worker.cancel()
+
+    def _pump(self) -> None:
+        """Start what is most wanted, when nothing runs."""
+        if self.worker.task is not None:
+            return
+        if self._explicit:
+            title, request, done = self._explicit.pop(0)
+            self._run(None, title, request, done)
+            return
+        entry = next(self._missing(), None)
+        if entry is None:
+            if self._running_title:
+                self._running_title = ""
+                self.task_ended.emit()
+            return
+        key, title, make = entry
+        self._run(key, title, make(), lambda result: self._keep(key, result))
+
+    def _run(self, key: Hashable | None, title: str, request: Any, done: Callable[[Any], None]) -> None:
+        self._running_key, self._running_title = key, title
+        self.task_started.emit(title)
+        self.worker.ask(request, done, lambda problem: self._failed(key, title, problem))
+
+    def _keep(self, key: Hashable, result: Any) -> None:
+        self._running_key = None
+        self._results[key] = result
+        while len(self._results) > _MOST_KEPT:
+            self._results.popitem(last=False)
+        self.derived_changed.emit()
+
+    def _failed(self, key: Hashable | None, title: str, problem: TrellisError) -> None:
+        self._running_key = None
+        still_wanted = key is not None and key in {entry for entry, _, _ in self._wanted()}
+        if key is not None and still_wanted:
+            self._held_back[key] = problem
+            self.derived_changed.emit()
+        if isinstance(problem, Cancelled):
+            if key is None or still_wanted:
+                self.said.emit("note", f"Cancelled: {title}")
+        else:
+            self.said.emit("stop", str(problem))
+
+    def cancel(self) -> None:
+        """Stop what runs, on the user's word."""
+        if self.worker.task is not None:
+            self.worker.cancel()
+
+    # --- files ---
+
+    def _ask(self, title: str, request: Any, done: Callable[[Any], None]) -> None:
+        self._explicit.append((title, request, lambda result: self._finish(done, result)))
+        self._due.start()
+
+    def _finish(self, done: Callable[[Any], None], result: Any) -> None:
+        self._running_key = None
+        done(result)
+
+    def import_files(self, paths: list[Path], unit: str = "mm") -> None:
+        """Read mesh files and add their bodies; good ones are added even when others are bad."""
+        title = f"Reading {paths[0].name}" if len(paths) == 1 else f"Reading {len(paths)} files"
+        self._ask(title, requests.ReadFiles(tuple(paths), unit), self._imported)
+
+    def _imported(self, result: Any) -> None:
+        good, bad = result
+        bodies = [body for _, found in good for body in found]
+        sources = {id(body): path.name for path, found in good for body in found}
+        if bodies:
+
+            def add_all(job: Job) -> Edit:
+                first = len(job.parts)
+                for body in bodies:
+                    job = add_bodies(job, [body], source=sources[id(body)]).job
+                what = job.parts[first].name if len(bodies) == 1 else f"{len(bodies)} parts"
+                return Edit(f"Import {what}", job)
+
+            if self.do(add_all):
+                self.select(parts=(self.job.parts[-1].id,))
+                added = f"{len(bodies)} part{'s' * (len(bodies) > 1)}"
+                self.said.emit("fine", f"Imported {added}")
+        for problem in bad:
+            self.said.emit("stop", str(problem))
+
+    def open_job(self, path: Path) -> None:
+        """Open a job file."""
+        self._ask(f"Opening {path.name}", requests.OpenJob(path), lambda job: self._opened(job, path))
+
+    def _opened(self, job: Job, path: Path) -> None:
+        self.settings.remember_job(path)
+        self.replace_job(job, path)
+
+    def save_job(self, path: Path, then: Callable[[], None] | None = None) -> None:
+        """Save to a file, beside the window; `then` is called when it is safe on disk."""
+        job = self.job
+
+        def saved(_: Path) -> None:
+            self._saved = job
+            self.path = path
+            self.settings.remember_job(path)
+            self.file_changed.emit()
+            self.said.emit("fine", f"Saved {path.name}")
+            if then is not None:
+                then()
+
+        self._ask(f"Saving {path.name}", requests.SaveJob(job, path), saved)
+
+    def keep_recovery_copy(self, path: Path) -> None:
+        """Save a copy for after a crash, without a word."""
+        self._ask("Keeping a recovery copy", requests.SaveJob(self.job, path), lambda _: None)
+
+    def export(self, request: ExportRequest) -> None:
+        """Write parts and supports to files."""
+
+        def written(files: tuple[Path, ...]) -> None:
+            where = files[0] if len(files) == 1 else f"{len(files)} files to {files[0].parent}"
+            self.said.emit("fine", f"Exported {where}")
+
+        self._ask(f"Exporting {request.out.name}", requests.Export(self.job, request), written)
+
+    def close(self) -> None:
+        """End the worker."""
+        self._due.stop()
+        self.worker.close()

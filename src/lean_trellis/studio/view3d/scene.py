@@ -1,0 +1,289 @@
+"""What is shown: plate, parts, bars, marks; rebuilt only where something changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
+from vtkmodules.vtkFiltersSources import vtkSphereSource
+from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkRenderer, vtkTextActor3D
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.supports import Bars
+from lean_trellis.core.supports.struts import ON_PART
+from lean_trellis.studio.requests import ShownPart, ShownRegions
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.theme import Tokens, rgb
+from lean_trellis.studio.view3d.actors import colour_faces, matrix_of, mesh_actor, plate_actors, poly_data
+
+_MOST_BAR_FACES = 60_000
+
+
+@dataclass
+class _PartActor:
+    actor: vtkActor
+    data: vtkPolyData
+    shown: ShownPart
+    look: Any = None
+    pose: Any = None
+
+
+@dataclass
+class _BarsActor:
+    actor: vtkActor
+    bars: Bars
+    faces_per_bar: int
+
+
+class Scene:
+    """Keeps the renderer's actors in step with the session."""
+
+    def __init__(self, renderer: vtkRenderer, session: Session, tokens: Tokens) -> None:
+        self._renderer, self._session, self._tokens = renderer, session, tokens
+        self._parts: dict[str, _PartActor] = {}
+        self._bars: dict[str, _BarsActor] = {}
+        self._plate: list[Any] = []
+        self._plate_of: Any = None
+        self._mark: vtkActor | None = None
+        self._section: vtkPlane | None = None
+        self.shows_angles = False
+        self.shows_plate = self.shows_parts = self.shows_supports = True
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours; everything is coloured anew at the next update."""
+        self._tokens = tokens
+        self._plate_of = None
+        for entry in self._parts.values():
+            entry.look = None
+        for support_id in list(self._bars):
+            self._remove_bars(support_id)
+
+    def update(self) -> None:
+        """Bring all actors in step."""
+        self._update_plate()
+        job = self._session.job
+        for part_id in set(self._parts) - {part.id for part in job.parts}:
+            self._renderer.RemoveActor(self._parts.pop(part_id).actor)
+        for part in job.parts:
+            self._update_part(part)
+        for support_id in set(self._bars) - {support.id for support in job.supports}:
+            self._remove_bars(support_id)
+        for support in job.supports:
+            self._update_bars(support.id, self._session.bars(support))
+        self._show_or_hide()
+
+    def _update_plate(self) -> None:
+        machine = self._session.job.machine
+        if self._plate_of is machine:
+            return
+        for actor in self._plate:
+            self._renderer.RemoveActor(actor)
+        self._plate = [*plate_actors(machine.plate, self._tokens), self._front_name(machine.plate)]
+        for actor in self._plate:
+            self._renderer.AddActor(actor)
+        self._plate_of = machine
+
+    def _front_name(self, plate: Any) -> vtkTextActor3D:
+        name = vtkTextActor3D()
+        name.SetInput("FRONT")
+        look = name.GetTextProperty()
+        look.SetFontSize(40)
+        look.SetColor(*rgb(self._tokens.muted))
+        look.BoldOn()
+        size = plate.width / 2200
+        name.SetScale(size, size, size)
+        name.SetPosition(plate.width / 2 - 65 * size, -62 * size, 0)
+        name.PickableOff()
+        return name
+
+    def _update_part(self, part: Part) -> None:
+        shown = self._session.shown_part(part)
+        entry = self._parts.get(part.id)
+        if shown is None:
+            return
+        if entry is None or entry.shown is not shown:
+            if entry is not None:
+                self._renderer.RemoveActor(entry.actor)
+            data = poly_data(shown.shown.vertices, shown.shown.faces)
+            entry = _PartActor(mesh_actor(data, self._tint(part)), data, shown)
+            entry.actor.GetMapper().SetScalarVisibility(True)
+            self._clip(entry.actor)
+            self._renderer.AddActor(entry.actor)
+            self._parts[part.id] = entry
+        if entry.pose != part.pose:
+            entry.actor.SetUserMatrix(matrix_of(part.pose.matrix, part.pose.shift(part.mesh)))
+            entry.pose = part.pose
+        self._colour(part, entry)
+
+    def _tint(self, part: Part) -> str:
+        owners = sorted({other.owner for other in self._session.job.parts})
+        return self._tokens.part_tints[owners.index(part.owner) % len(self._tokens.part_tints)]
+
+    def _colour(self, part: Part, entry: _PartActor) -> None:
+        regions = self._session.regions(part) if self.shows_angles else None
+        selection = self._session.selection
+        picked = selection.regions if part.id == selection.part else frozenset()
+        in_hand = part.id in selection.parts
+        angles = (self._session.job.critical_angle(part), self._session.job.watch_angle(part))
+        look = (self._tint(part), id(regions), picked, in_hand, angles, self._tokens)
+        if entry.look == look:
+            return
+        entry.look = look
+        base = _bytes(self._tint(part))
+        if in_hand and not self.shows_angles:
+            base = _mixed(base, _bytes(self._tokens.ivy), 0.38)
+        colours = np.tile(base, (len(entry.shown.shown.faces), 1)).astype(np.uint8)
+        if regions is not None:
+            paint_regions(colours, regions, picked, angles, self._tokens)
+        colour_faces(entry.data, colours)
+
+    def _update_bars(self, support_id: str, bars: Bars | None) -> None:
+        entry = self._bars.get(support_id)
+        selected = support_id == self._session.selection.support
+        if bars is None:
+            if entry is not None:
+                entry.actor.GetProperty().SetOpacity(0.35)  # out of date: still there, but faint
+            return
+        if entry is None or entry.bars is not bars:
+            self._remove_bars(support_id)
+            if not len(bars):
+                return
+            sides = int(np.clip(_MOST_BAR_FACES // (10 * len(bars)), 3, min(bars.sides, 8)))
+            light = replace(bars, sides=sides)
+            mesh = light.mesh
+            entry = _BarsActor(mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.copper), bars,
+                               len(mesh.faces) // len(bars))  # fmt: skip
+            on_part = np.repeat(bars.landings == ON_PART, entry.faces_per_bar)
+            plain, dark = _bytes(self._tokens.copper), _mixed(_bytes(self._tokens.copper), _bytes(self._tokens.ink), 0.4)
+            colour_faces(entry.actor.GetMapper().GetInput(), np.where(on_part[:, None], dark, plain))
+            self._clip(entry.actor)
+            self._renderer.AddActor(entry.actor)
+            self._bars[support_id] = entry
+        look = entry.actor.GetProperty()
+        look.SetOpacity(1.0)
+        look.SetAmbient(0.34 if selected else 0.14)
+
+    def _remove_bars(self, support_id: str) -> None:
+        entry = self._bars.pop(support_id, None)
+        if entry is not None:
+            self._renderer.RemoveActor(entry.actor)
+
+    def _show_or_hide(self) -> None:
+        for actor in self._plate:
+            actor.SetVisibility(self.shows_plate)
+        for part in self._parts.values():
+            part.actor.SetVisibility(self.shows_parts)
+        for bars in self._bars.values():
+            bars.actor.SetVisibility(self.shows_supports)
+
+    # --- section ---
+
+    def set_section(self, axis: int | None, place: float = 0.0) -> None:
+        """Cut away what lies beyond a plane across the axis (0, 1, 2), or show everything."""
+        self._section = None
+        if axis is not None:
+            self._section = vtkPlane()
+            normal = [0.0, 0.0, 0.0]
+            origin = [0.0, 0.0, 0.0]
+            # Away from the usual eye: the half nearer to it is cut off.
+            normal[axis] = 1.0 if axis == 1 else -1.0
+            origin[axis] = place
+            self._section.SetNormal(*normal)
+            self._section.SetOrigin(*origin)
+        for entry in (*self._parts.values(), *self._bars.values()):
+            self._clip(entry.actor)
+
+    def _clip(self, actor: vtkActor) -> None:
+        mapper = actor.GetMapper()
+        mapper.RemoveAllClippingPlanes()
+        if self._section is not None:
+            mapper.AddClippingPlane(self._section)
+
+    # --- marks, drag, pick ---
+
+    def mark(self, place: tuple[float, float, float] | None, radius: float = 1.2) -> None:
+        """A ball at a finding's place; None takes it away."""
+        if self._mark is not None:
+            self._renderer.RemoveActor(self._mark)
+            self._mark = None
+        if place is None:
+            return
+        ball = vtkSphereSource()
+        ball.SetCenter(*place)
+        ball.SetRadius(radius)
+        ball.SetThetaResolution(16)
+        ball.SetPhiResolution(12)
+        mapper = vtkPolyDataMapper()
+        mapper.SetInputConnection(ball.GetOutputPort())
+        self._mark = vtkActor()
+        self._mark.SetMapper(mapper)
+        self._mark.GetProperty().SetColor(*rgb(self._tokens.stop))
+        self._mark.GetProperty().SetLighting(False)
+        self._mark.PickableOff()
+        self._renderer.AddActor(self._mark)
+
+    def shift_part(self, part: Part, dx: float, dy: float) -> None:
+        """Show a part moved while it is dragged; the job is not changed."""
+        entry = self._parts.get(part.id)
+        if entry is not None:
+            shift = part.pose.shift(part.mesh) + [dx, dy, 0]
+            entry.actor.SetUserMatrix(matrix_of(part.pose.matrix, shift))
+            entry.pose = None
+
+    def part_of(self, actor: Any) -> str:
+        """The part that an actor shows, or nothing."""
+        return next((part_id for part_id, entry in self._parts.items() if entry.actor is actor), "")
+
+    def bar_of(self, actor: Any, cell: int) -> tuple[str, int]:
+        """The support and bar that a cell of an actor belongs to, or nothing."""
+        for support_id, entry in self._bars.items():
+            if entry.actor is actor:
+                return support_id, cell // entry.faces_per_bar
+        return "", -1
+
+    def source_face(self, part_id: str, cell: int) -> int:
+        """The face of the part's own mesh that a shown face stands for."""
+        return int(self._parts[part_id].shown.shown.source[cell])
+
+    def bounds(self) -> tuple[Floats, Floats]:
+        """The box round everything on the plate, or round the plate when it is empty."""
+        job = self._session.job
+        boxes = [part.bounds() for part in job.parts]
+        if not boxes:
+            plate = job.machine.plate
+            return np.zeros(3), np.array([plate.width, plate.depth, plate.width * 0.2])
+        low = np.min([box[0] for box in boxes], axis=0)
+        high = np.max([box[1] for box in boxes], axis=0)
+        low[2] = min(low[2], 0)
+        return low, high
+
+
+def paint_regions(
+    colours: np.ndarray,
+    regions: ShownRegions,
+    picked: frozenset[int],
+    angles: tuple[float, float],
+    tokens: Tokens,
+) -> None:
+    """Colour faces by surface angle: straw where doubtful, ochre to plum below the critical angle, ivy if picked."""
+    critical, watch = angles
+    doubtful = (regions.angles < watch) & (regions.region_of_face < 0) & ~regions.on_plate & (regions.angles >= critical)
+    colours[doubtful] = _bytes(tokens.straw)
+    inside = regions.region_of_face >= 0
+    share = np.clip(regions.angles[inside] / max(critical, 1e-6), 0, 1)[:, None]
+    plum, ochre = _bytes(tokens.plum), _bytes(tokens.ochre)
+    colours[inside] = np.round(plum + (ochre - plum) * share).astype(np.uint8)
+    if picked:
+        chosen = np.isin(regions.region_of_face, list(picked))
+        colours[chosen] = _mixed(_bytes(tokens.ivy), _bytes(tokens.card), 0.1)
+
+
+def _bytes(colour: str) -> np.ndarray:
+    return np.round(np.array(rgb(colour)) * 255)
+
+
+def _mixed(one: np.ndarray, other: np.ndarray, share: float) -> np.ndarray:
+    return np.round(one * (1 - share) + other * share)

@@ -1,0 +1,287 @@
+"""The 3D view as a widget: mouse and keys in, picks and drags out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import vtkmodules.qt
+
+vtkmodules.qt.PyQtImpl = "PyQt6"
+
+import vtkmodules.vtkInteractionStyle  # noqa: E402, F401 - registers the factories
+import vtkmodules.vtkRenderingFreeType  # noqa: E402, F401
+import vtkmodules.vtkRenderingOpenGL2  # noqa: E402, F401
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSignal  # noqa: E402
+from PyQt6.QtGui import QMouseEvent, QWheelEvent  # noqa: E402
+from PyQt6.QtWidgets import QVBoxLayout, QWidget  # noqa: E402
+from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor  # noqa: E402
+from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
+from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # noqa: E402
+
+from lean_trellis.core.arrays import Floats  # noqa: E402
+from lean_trellis.studio.session import Session  # noqa: E402
+from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
+from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye  # noqa: E402
+from lean_trellis.studio.view3d.scene import Scene  # noqa: E402
+
+_DRAG_STARTS_AT = 4
+
+
+@dataclass(frozen=True)
+class Pick:
+    """What is under the pointer: a part's face, or a support's bar, and where."""
+
+    part: str = ""
+    face: int = -1
+    support: str = ""
+    bar: int = -1
+    place: tuple[float, float, float] | None = None
+
+
+@dataclass
+class _Press:
+    at: QPointF
+    last: QPointF
+    button: Qt.MouseButton
+    pick: Pick
+    dragging: bool = False
+
+
+class BuildView(QWidget):
+    """Left: pick, drag a part where that is allowed, else turn. Middle or Shift+left: pan. Wheel: zoom at the pointer."""
+
+    picked = pyqtSignal(object, bool)
+    part_dragged = pyqtSignal(str, float, float)
+    pointed = pyqtSignal(str)
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.eye = Eye()
+        self.may_drag_parts = False
+        self._press: _Press | None = None
+        self._before_below: Eye | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.canvas = QVTKRenderWindowInteractor(self)
+        layout.addWidget(self.canvas)
+        self.renderer = vtkRenderer()
+        window = self.canvas.GetRenderWindow()
+        window.AddRenderer(self.renderer)
+        window.SetMultiSamples(4)
+        self.canvas.SetInteractorStyle(vtkInteractorStyleUser())
+        self._lights()
+        self.scene = Scene(self.renderer, session, tokens)
+        self.set_tokens(tokens)
+        self.canvas.installEventFilter(self)
+        self.canvas.setMouseTracking(True)
+        self.canvas.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self._picker = vtkCellPicker()
+        self._picker.SetTolerance(0.0005)
+        self._redraw = QTimer(self, singleShot=True, interval=0)
+        self._redraw.timeout.connect(self._draw)
+        session.job_changed.connect(self.refresh)
+        session.derived_changed.connect(self.refresh)
+        session.selection_changed.connect(self.refresh)
+
+    def _lights(self) -> None:
+        """Soft light from above and below, both moving with the eye."""
+        self.renderer.AutomaticLightCreationOff()
+        for place, strength in (((0.4, 0.8, 1.0), 0.78), ((-0.6, -0.7, 0.5), 0.34)):
+            light = vtkLight()
+            light.SetLightTypeToCameraLight()
+            light.SetPosition(*place)
+            light.SetIntensity(strength)
+            self.renderer.AddLight(light)
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours."""
+        self.renderer.SetBackground(*rgb(tokens.ground))
+        self.scene.set_tokens(tokens)
+
+    def start(self) -> None:
+        """Begin to draw, once the window is shown."""
+        self.canvas.Initialize()
+        self.canvas.Start()
+        self.fit()
+
+    def refresh(self) -> None:
+        """Bring the scene in step with the session and draw soon."""
+        self.scene.update()
+        self._redraw.start()
+
+    def _draw(self) -> None:
+        if self.canvas.isVisible() and self.canvas.width() > 1:
+            self.eye.apply(self.renderer.GetActiveCamera())
+            self.renderer.ResetCameraClippingRange()
+            self.canvas.GetRenderWindow().Render()
+            self.changed.emit()
+
+    def draw_now(self) -> None:
+        """Draw without waiting; for pictures."""
+        self.scene.update()
+        self._draw()
+
+    # --- the eye ---
+
+    def fit(self) -> None:
+        """See everything."""
+        low, high = self.scene.bounds()
+        self.eye = self.eye.fitted(low, high, self.width() / max(self.height(), 1))
+        self._redraw.start()
+
+    def look(self, direction: str) -> None:
+        """Look from a standard direction at everything."""
+        azimuth, height = DIRECTIONS[direction]
+        self.eye = Eye(self.eye.focus, azimuth, height, self.eye.distance)
+        self.fit()
+
+    def toggle_below(self) -> bool:
+        """Look from below, or back to where we looked from. True when now from below."""
+        if self._before_below is None:
+            self._before_below = self.eye
+            self.look("low")
+            return True
+        self.eye, self._before_below = self._before_below, None
+        self._redraw.start()
+        return False
+
+    def fly_to(self, place: tuple[float, float, float]) -> None:
+        """Bring a place to the middle, from below when it is an underside, and mark it."""
+        self.eye = Eye(place, self.eye.azimuth, min(self.eye.height, -18.0), min(self.eye.distance, 110.0))
+        self.scene.mark(place)
+        self._redraw.start()
+
+    def clear_mark(self) -> None:
+        """Take the mark away."""
+        self.scene.mark(None)
+        self._redraw.start()
+
+    # --- picking ---
+
+    def _display_point(self, at: QPointF) -> tuple[float, float]:
+        ratio = self.canvas.devicePixelRatioF()
+        return at.x() * ratio, (self.canvas.height() - at.y() - 1) * ratio
+
+    def pick_at(self, at: QPointF | QPoint) -> Pick:
+        """What is under a point of the canvas."""
+        x, y = self._display_point(QPointF(at))
+        if not self._picker.Pick(x, y, 0, self.renderer):
+            return Pick()
+        actor, cell = self._picker.GetActor(), self._picker.GetCellId()
+        place = tuple(self._picker.GetPickPosition())
+        part_id = self.scene.part_of(actor)
+        if part_id:
+            return Pick(part=part_id, face=self.scene.source_face(part_id, cell), place=place)
+        support, bar = self.scene.bar_of(actor, cell)
+        return Pick(support=support, bar=bar, place=place) if support else Pick()
+
+    def _ray(self, at: QPointF) -> tuple[Floats, Floats]:
+        x, y = self._display_point(at)
+        ends = []
+        for depth in (0.0, 1.0):
+            self.renderer.SetDisplayPoint(x, y, depth)
+            self.renderer.DisplayToWorld()
+            world = np.array(self.renderer.GetWorldPoint())
+            ends.append(world[:3] / world[3])
+        return ends[0], ends[1] - ends[0]
+
+    def on_level(self, at: QPointF, z: float) -> Floats | None:
+        """Where the ray under a point meets the level z; None when it runs beside it."""
+        origin, direction = self._ray(at)
+        if abs(direction[2]) < 1e-9 * np.linalg.norm(direction):
+            return None
+        share = (z - origin[2]) / direction[2]
+        result: Floats = origin + share * direction
+        return result if share > 0 else None
+
+    # --- events ---
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Take the mouse before VTK does."""
+        kind = event.type()
+        if kind == QEvent.Type.MouseButtonPress and isinstance(event, QMouseEvent):
+            self._pressed(event)
+            return True
+        if kind == QEvent.Type.MouseMove and isinstance(event, QMouseEvent):
+            self._moved(event)
+            return True
+        if kind == QEvent.Type.MouseButtonRelease and isinstance(event, QMouseEvent):
+            self._released(event)
+            return True
+        if kind == QEvent.Type.Wheel and isinstance(event, QWheelEvent):
+            self._wheeled(event)
+            return True
+        if kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
+            event.ignore()
+            return True
+        return super().eventFilter(watched, event)
+
+    def _pressed(self, event: QMouseEvent) -> None:
+        self.canvas.setFocus()
+        pick = self.pick_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else Pick()
+        self._press = _Press(event.position(), event.position(), event.button(), pick)
+
+    def _moved(self, event: QMouseEvent) -> None:
+        press = self._press
+        if press is None:
+            return
+        step = event.position() - press.last
+        whole = event.position() - press.at
+        if not press.dragging and abs(whole.x()) + abs(whole.y()) < _DRAG_STARTS_AT:
+            return
+        press.dragging, press.last = True, event.position()
+        if self._drags_part(press):
+            self._drag_part(press, event.position())
+        elif press.button == Qt.MouseButton.MiddleButton or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.eye = self.eye.panned(step.x(), step.y(), self.canvas.height())
+        else:
+            self.eye = self.eye.orbited(step.x(), step.y())
+        self._redraw.start()
+
+    def _drags_part(self, press: _Press) -> bool:
+        is_left = press.button == Qt.MouseButton.LeftButton
+        return self.may_drag_parts and is_left and press.pick.part in self._session.selection.parts and bool(press.pick.part)
+
+    def _drag_part(self, press: _Press, at: QPointF) -> tuple[float, float] | None:
+        """How far the part goes with the pointer, along the level at which it was taken."""
+        z = press.pick.place[2] if press.pick.place else 0.0
+        begin, now = self.on_level(press.at, z), self.on_level(at, z)
+        if begin is None or now is None:
+            return None
+        dx, dy = float(now[0] - begin[0]), float(now[1] - begin[1])
+        part = self._session.job.part(press.pick.part)
+        self.scene.shift_part(part, dx, dy)
+        self.pointed.emit(f"x {part.pose.x + dx:.2f}  y {part.pose.y + dy:.2f} mm")
+        return dx, dy
+
+    def _released(self, event: QMouseEvent) -> None:
+        press, self._press = self._press, None
+        if press is None:
+            return
+        if not press.dragging:
+            if press.button == Qt.MouseButton.LeftButton:
+                adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+                self.picked.emit(press.pick, adds)
+            return
+        if self._drags_part(press):
+            moved = self._drag_part(press, event.position())
+            if moved is not None:
+                part = self._session.job.part(press.pick.part)
+                self.part_dragged.emit(part.id, part.pose.x + moved[0], part.pose.y + moved[1])
+
+    def _wheeled(self, event: QWheelEvent) -> None:
+        factor = 1.18 ** (event.angleDelta().y() / 120)
+        at = self.pick_at(event.position()).place
+        place: Any = np.array(at) if at is not None else self.on_level(event.position(), 0)
+        self.eye = self.eye.zoomed(factor, place)
+        self._redraw.start()
+
+    def finish(self) -> None:
+        """Let go of VTK's window before the widget goes."""
+        self._redraw.stop()
+        self.canvas.removeEventFilter(self)
+        self.canvas.Finalize()
