@@ -345,6 +345,16 @@ class Session(QObject):
         self.settings.remember_job(path)
         self.replace_job(job, path)
 
+    def open_recovered(self, path: Path) -> None:
+        """Open a recovery copy as an unsaved job, and take the copy away."""
+
+        def opened(job: Job) -> None:
+            self.replace_job(job, None, is_saved=False)
+            path.unlink(missing_ok=True)
+            self.said.emit("note", "Recovered: this is the job as it was a few seconds before the end. Save it.")
+
+        self._ask("Recovering the job", requests.OpenJob(path), opened)
+
     def save_job(self, path: Path, then: Callable[[], None] | None = None) -> None:
         """Save to a file, beside the window; `then` is called when it is safe on disk."""
         job = self.job

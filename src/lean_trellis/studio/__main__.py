@@ -1,0 +1,64 @@
+"""Starts the window: `python -m lean_trellis.studio [--demo] [--picture OUT.png] [FILES]`."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from lean_trellis.studio.display import has_display, prepare_platform, virtual_display
+
+
+def main() -> int:
+    """Start the window, or say what is missing."""
+    parser = argparse.ArgumentParser(prog="trellis demo", description="The window of Lean Trellis.")
+    parser.add_argument("--demo", action="store_true", help="open the demo build")
+    parser.add_argument("--picture", type=Path, metavar="OUT.png", help="write a picture of the window and end")
+    parser.add_argument("files", nargs="*", type=Path, help="a job, or parts to import")
+    options = parser.parse_args()
+    prepare_platform()
+    if options.picture is not None:
+        from lean_trellis.studio.pictures import write_picture
+
+        with virtual_display():
+            write_picture(options.picture)
+        return 0
+    if not has_display():
+        sys.stderr.write(
+            "There is no display to show a window on. For a picture of it: ./trellis demo --picture out.png\n"
+        )
+        return 2
+    return _run(options.demo, options.files)
+
+
+def _run(demo: bool, files: list[Path]) -> int:
+    from PyQt6.QtWidgets import QMessageBox
+
+    from lean_trellis.studio.recovery import left_behind
+    from lean_trellis.studio.settings import load_settings, save_settings
+    from lean_trellis.studio.start import make_application, make_window
+
+    settings = load_settings()
+    application = make_application(settings)
+    window = make_window(settings)
+    window.show()
+    window.view.start()
+    lost = left_behind()
+    if lost:
+        answer = QMessageBox.question(window, "A job was left open", "The program ended unexpectedly. Open the job as it was?")
+        if answer == QMessageBox.StandardButton.Yes:
+            window.session.open_recovered(lost[0])
+        for path in lost[1:] if answer == QMessageBox.StandardButton.Yes else lost:
+            path.unlink(missing_ok=True)
+    elif files:
+        window.take_files(files)
+    elif demo or not settings.started_before:
+        window.open_demo()
+    settings.started_before = True
+    status = application.exec()
+    save_settings(settings)
+    return status
+
+
+if __name__ == "__main__":
+    sys.exit(main())

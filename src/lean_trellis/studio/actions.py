@@ -1,0 +1,54 @@
+"""One table of actions: it feeds menus, shortcuts, the action search and the help."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class ActionEntry:
+    """An action's id, title, shortcut and menu; `is_switch` for those that are on or off."""
+
+    id: str
+    title: str
+    shortcut: str
+    menu: str
+    is_switch: bool = False
+    starts_on: bool = False
+
+
+ACTIONS: tuple[ActionEntry, ...] = (
+    ActionEntry("new", "New job", "Ctrl+N", "Job"),
+    ActionEntry("open", "Open job…", "Ctrl+O", "Job"),
+    ActionEntry("demo", "Open the demo build", "", "Job"),
+    ActionEntry("save", "Save", "Ctrl+S", "Job"),
+    ActionEntry("save_as", "Save as…", "Ctrl+Shift+S", "Job"),
+    ActionEntry("import", "Import parts…", "Ctrl+I", "Job"),
+    ActionEntry("export", "Export files…", "Ctrl+E", "Job"),
+    ActionEntry("quit", "Quit", "Ctrl+Q", "Job"),
+    ActionEntry("undo", "Undo", "Ctrl+Z", "Edit"),
+    ActionEntry("redo", "Redo", "Ctrl+Shift+Z", "Edit"),
+    ActionEntry("copy", "Copy the part beside", "Ctrl+D", "Edit"),
+    ActionEntry("copy_in_place", "Copy the part in place", "Ctrl+Shift+D", "Edit"),
+    ActionEntry("delete", "Delete what is picked", "Del", "Edit"),
+    ActionEntry("arrange", "Arrange all parts", "", "Edit"),
+    ActionEntry("support_all", "Support all regions of the part", "Ctrl+B", "Edit"),
+    ActionEntry("palette", "Find an action…", "Ctrl+K", "Edit"),
+    ActionEntry("below", "Look from below", "B", "View", is_switch=True),
+    ActionEntry("fit", "See everything", "Home", "View"),
+    ActionEntry("look_front", "From the front", "Alt+1", "View"),
+    ActionEntry("look_right", "From the right", "Alt+2", "View"),
+    ActionEntry("look_top", "From the top", "Alt+3", "View"),
+    ActionEntry("look_below", "Straight from below", "Alt+4", "View"),
+    ActionEntry("look_corner", "From the corner", "Alt+5", "View"),
+    ActionEntry("section", "Section plane", "X", "View", is_switch=True),
+    ActionEntry("show_plate", "Show the plate", "G", "View", is_switch=True, starts_on=True),
+    ActionEntry("show_parts", "Show the parts", "H", "View", is_switch=True, starts_on=True),
+    ActionEntry("show_supports", "Show the supports", "J", "View", is_switch=True, starts_on=True),
+    ActionEntry("night", "Night shift", "", "View", is_switch=True),
+    ActionEntry("recompute", "Compute again what was cancelled", "F5", "Edit"),
+    ActionEntry("keys", "Keys and gestures", "F1", "Help"),
+    ActionEntry("about", "About", "", "Help"),
+)
+MENUS = ("Job", "Edit", "View", "Stations", "Help")
+SEPARATED_BEFORE = {"save", "import", "quit", "copy", "palette", "section", "show_plate", "night", "recompute"}

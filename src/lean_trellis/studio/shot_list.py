@@ -1,0 +1,114 @@
+"""What is shown on each picture: the window is brought there as a user would, through its own parts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from lean_trellis.studio.pictures import open_demo_window, settle, take_picture
+from lean_trellis.studio.view3d.camera import Eye
+from lean_trellis.studio.window import MainWindow
+
+
+def _setup(window: MainWindow) -> None:
+    window.open_station(0)
+
+
+def _parts(window: MainWindow) -> None:
+    window.open_station(1)
+    window.session.select(parts=(window.session.job.parts[2].id,))
+
+
+def _pose(window: MainWindow) -> None:
+    window.open_station(2)
+    window.session.select(parts=(window.session.job.parts[0].id,))
+
+
+def _overhangs(window: MainWindow) -> None:
+    window.open_station(3)
+    part = window.session.job.parts[2]
+    window.session.select(parts=(part.id,))
+    found = window.session.regions(part)
+    assert found is not None
+    largest = max(found.regions, key=lambda region: region.area_mm2)
+    window.session.select(regions=frozenset({largest.id}))
+    low, high = part.bounds().copy()
+    window.view.eye = Eye(azimuth=-60.0, height=-28.0).fitted(low, high, 1.2)
+
+
+def _supports(window: MainWindow) -> None:
+    window.open_station(4)
+    part = window.session.job.parts[0]
+    window.session.select(parts=(part.id,))
+    window.session.select(support=window.session.job.supports_of(part.id)[0].id)
+    low, high = part.bounds().copy()
+    low[2] = 0
+    window.view.eye = Eye(azimuth=-68.0, height=6.0).fitted(low, high, 1.2)
+
+
+def _supports_below(window: MainWindow) -> None:
+    _supports(window)
+    part = window.session.job.parts[1]
+    window.session.select(parts=(part.id,))
+    window.session.select(support=window.session.job.supports_of(part.id)[0].id)
+    low, high = part.bounds().copy()
+    window.view.eye = Eye(azimuth=-60.0, height=-24.0).fitted(low, high, 1.2)
+
+
+def _section(window: MainWindow) -> None:
+    _supports(window)
+    part = window.session.job.parts[1]
+    window.session.select(parts=(part.id,))
+    window.session.select(support=window.session.job.supports_of(part.id)[0].id)
+    low, high = part.bounds().copy()
+    window.view.eye = Eye(azimuth=-75.0, height=14.0).fitted(low, high, 1.2)
+    window.actions_by_id["section"].trigger()
+    window.viewbar.section.place.setText(f"{(low[1] + high[1]) / 2 - 1.0:.1f}")
+    window.viewbar.section.place.setModified(True)
+    window.viewbar.section.place._take()
+
+
+def _release(window: MainWindow) -> None:
+    window.actions_by_id["section"].setChecked(False)
+    window.do_section()
+    window.open_station(5)
+    settle(window)
+    station = window.stations[5]
+    findings = window.session.findings()
+    assert findings is not None
+    wanted = next(n for n, f in enumerate(findings) if f.code == "region_not_held" and f.part == "Exhaust elbow")
+    station.table.selectRow(station.table.keys().index(wanted))
+
+
+def _night(window: MainWindow) -> None:
+    _supports(window)
+    window.actions_by_id["night"].trigger()
+
+
+SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
+    ("setup", _setup),
+    ("parts", _parts),
+    ("pose", _pose),
+    ("overhangs-below", _overhangs),
+    ("supports", _supports),
+    ("supports-below", _supports_below),
+    ("section", _section),
+    ("release", _release),
+    ("night-shift", _night),
+)
+
+
+def take_all(folder: Path, only: set[str]) -> Iterator[Path]:
+    """Take the pictures and give their paths; only the named ones, when some are named."""
+    window = open_demo_window()
+    for name, bring in SHOTS:
+        if only and name not in only:
+            continue
+        window.view.fit()
+        bring(window)
+        settle(window)
+        path = folder / f"{name}.png"
+        take_picture(window, path)
+        yield path
+    window.session.replace_job(window.session.job, None)
+    window.close()

@@ -1,0 +1,32 @@
+"""Putting the window together, for the program, for pictures and for tests."""
+
+from __future__ import annotations
+
+import sys
+
+from PyQt6.QtCore import QCoreApplication, QLocale, Qt
+from PyQt6.QtWidgets import QApplication
+
+from lean_trellis.core.shop import shipped_library
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.settings import Settings
+from lean_trellis.studio.theme import DAY, NIGHT, apply_theme, load_fonts
+from lean_trellis.studio.window import MainWindow
+
+
+def make_application(settings: Settings) -> QApplication:
+    """The Qt application with our type and colours."""
+    QLocale.setDefault(QLocale.c())
+    QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_DontCreateNativeWidgetSiblings)
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(application, QApplication)
+    application.setApplicationName("Lean Trellis")
+    application.setStyle("Fusion")
+    load_fonts()
+    apply_theme(application, NIGHT if settings.night else DAY)
+    return application
+
+
+def make_window(settings: Settings) -> MainWindow:
+    """The window with a session of its own; show it, then call `view.start()`."""
+    return MainWindow(Session(shipped_library(), settings))

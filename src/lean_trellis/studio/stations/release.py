@@ -1,0 +1,193 @@
+"""Release: every finding with place, value, limit, cause and cures; export."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import cast
+
+from PyQt6.QtWidgets import QButtonGroup, QFileDialog, QPushButton, QRadioButton, QSizePolicy, QVBoxLayout, QWidget
+
+from lean_trellis.core.checks import Cure, Finding
+from lean_trellis.core.job.edits import add_support, change_support, move_part, set_build_offset
+from lean_trellis.core.pipeline import pick_region
+from lean_trellis.core.release import ExportRequest
+from lean_trellis.core.release.export import ExportFormat, What
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row, rule, set_role
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.station import Fact, Station
+from lean_trellis.studio.stations.tables import PickTable
+
+_SIGNS = {"stop": "⬣ stop", "caution": "▲ caution", "note": "● note"}
+
+
+class ReleaseStation(Station):
+    """The findings of the whole build, and the files that leave."""
+
+    key = "release"
+    name = "Release"
+    shows_angles = True
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.verdict = muted()
+        self.page.addWidget(self.verdict)
+        self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2)
+        self.table.setObjectName("release.table")
+        self.table.setMinimumHeight(170)
+        self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.table.picked.connect(self._choose)
+        self.page.addWidget(self.table, 1)
+        self.message, self.measured, self.cause = figure(), figure(), muted()
+        for widget in (self.message, self.measured, self.cause):
+            self.page.addWidget(widget)
+        self.cures = QWidget()
+        self._cure_list = QVBoxLayout(self.cures)
+        self._cure_list.setContentsMargins(0, 0, 0, 0)
+        self.page.addWidget(self.cures)
+        self.page.addWidget(rule())
+        self.page.addWidget(head("Export files"))
+        self.file_format, self.what = ChoiceField(), ChoiceField()
+        self.file_format.setObjectName("release.format")
+        self.what.setObjectName("release.what")
+        self.file_format.offer([("3mf", "3MF, named objects"), ("stl", "STL, binary")], "3mf")
+        self.what.offer([("all", "Parts and supports"), ("parts", "Parts only"), ("supports", "Supports only")], "all")
+        self.page.addWidget(row(self.file_format, self.what))
+        self.merged, self.separate = QRadioButton("One file"), QRadioButton("One file a body")
+        self.merged.setChecked(True)
+        group = QButtonGroup(self)
+        for button in (self.merged, self.separate):
+            group.addButton(button)
+        self.export_button = QPushButton("Export…")
+        self.export_button.setProperty("role", "main")
+        self.export_button.clicked.connect(self._ask_and_export)
+        self.page.addWidget(row(self.merged, self.separate, 1, self.export_button))
+        self.note = muted()
+        self.page.addWidget(self.note)
+        self._chosen: Finding | None = None
+
+    # --- findings ---
+
+    def _choose(self, keys: list[int]) -> None:
+        findings = self.session.findings()
+        self._chosen = findings[keys[0]] if keys and findings is not None and keys[0] < len(findings) else None
+        chosen = self._chosen
+        if chosen is not None:
+            if chosen.part_id:
+                self.session.select(parts=(chosen.part_id,))
+            if chosen.support_id:
+                self.session.select(support=chosen.support_id)
+            if chosen.at_mm is not None:
+                self.asks.emit("fly", chosen.at_mm)
+        self._show_chosen()
+
+    def _show_chosen(self) -> None:
+        while (item := self._cure_list.takeAt(0)) is not None:
+            item.widget().deleteLater()
+        chosen = self._chosen
+        for widget in (self.message, self.measured, self.cause, self.cures):
+            widget.setVisible(chosen is not None)
+        if chosen is None:
+            return
+        set_role(self.message, {"stop": "stop", "caution": "warn", "note": "good"}[chosen.severity])
+        self.message.setText(f"{chosen.part}: {chosen.message}")
+        measured = "nothing holds it" if chosen.value is None else f"{chosen.value:,.2f} {chosen.unit}"
+        limit = "" if chosen.limit is None else f", limit {chosen.limit:,.2f} {chosen.unit}"
+        place = "" if chosen.at_mm is None else "\nat x {:.1f}  y {:.1f}  z {:.1f}".format(*chosen.at_mm)
+        self.measured.setText(f"Measured: {measured}{limit}{place}")
+        source = f"  Limit: {chosen.source}." if chosen.source else ""
+        self.cause.setText(f"Because {chosen.cause}.{source}")
+        for cure in chosen.cures:
+            button = QPushButton(cure.words)
+            button.setProperty("role", "quiet")
+            button.clicked.connect(lambda _, c=cure, f=chosen: self.apply_cure(c, f))
+            self._cure_list.addWidget(button)
+
+    def apply_cure(self, cure: Cure, finding: Finding) -> None:
+        """Do what a cure says, as an edit; or open the station where it is done."""
+        session = self.session
+        match cure.action:
+            case "set_build_offset":
+                session.do(lambda job: set_build_offset(job, [finding.part_id], cure.value("offset")))
+            case "move_part":
+                session.do(lambda job: move_part(job, finding.part_id, cure.value("x"), cure.value("y")))
+            case "set_parameter":
+                session.do(lambda job: change_support(job, finding.support_id, cure.value("key"), cure.value("value")))
+            case "support_regions":
+                self._support(finding.part_id, cure.value("regions"))
+            case "open_station":
+                self.wanted.emit(cure.value("station"))
+
+    def _support(self, part_id: str, numbers: tuple[int, ...]) -> None:
+        """Support regions by number, or all when none are named, with the set used last for the process."""
+        session, part = self.session, self.session.job.part(part_id)
+        found = session.regions(part)
+        used = [s.set_name for s in session.job.supports]
+        fitting = [s for s in shipped_sets().values() if s.process == session.job.machine.process]
+        chosen = next((s for s in fitting if s.name in used[::-1]), fitting[0])
+        target = None
+        if numbers and found is not None:
+            target = tuple(pick_region(found.regions[number], part) for number in numbers)
+        session.do(lambda job: add_support(job, part_id, chosen, target))
+
+    # --- export ---
+
+    def _ask_and_export(self) -> None:
+        folder, suffix = self.session.settings.folder, str(self.file_format.currentData())
+        if self.separate.isChecked():
+            chosen = QFileDialog.getExistingDirectory(self, "Export into a folder", folder)
+        else:
+            start = str(Path(folder) / f"{self.session.job.name}.{suffix}")
+            chosen, _ = QFileDialog.getSaveFileName(self, "Export to a file", start, f"*.{suffix}")
+        if chosen:
+            self.export_to(Path(chosen))
+
+    def export_to(self, path: Path) -> None:
+        """Export with the choices on the bench."""
+        suffix = str(self.file_format.currentData())
+        merged = self.merged.isChecked()
+        if merged and path.suffix.lower() != f".{suffix}":
+            path = path.with_name(f"{path.name}.{suffix}")
+        what = cast(What, str(self.what.currentData()))
+        self.session.export(ExportRequest(path, cast(ExportFormat, suffix), what, merged))
+
+    # --- what is shown ---
+
+    def refresh(self) -> None:
+        """Show the findings."""
+        findings = self.session.findings()
+        self.export_button.setEnabled(bool(self.session.job.parts))
+        if findings is None:
+            waiting = "Checking …" if self.session.job.parts else "Nothing to check: import parts first."
+            self.verdict.setText(waiting)
+            set_role(self.verdict, "muted")
+            self.table.show_rows([], [])
+            self._chosen = None
+            self._show_chosen()
+            self.note.setText("")
+            return
+        stops = sum(f.severity == "stop" for f in findings)
+        cautions = sum(f.severity == "caution" for f in findings)
+        set_role(self.verdict, "stop" if stops else "warn" if cautions else "good")
+        counts = f"{stops} stop{'s' * (stops != 1)}, {cautions} caution{'s' * (cautions != 1)}"
+        if stops:
+            self.verdict.setText(f"Not ready: {counts}. A stop must be cured.")
+        else:
+            self.verdict.setText(f"Ready: {counts}." if findings else "Ready: no findings.")
+        if self._chosen not in findings:
+            self._chosen = None
+            self._show_chosen()
+        picked = [findings.index(self._chosen)] if self._chosen is not None else []
+        self.table.show_rows([(n, (_SIGNS[f.severity], f.part, f.message)) for n, f in enumerate(findings)], picked)
+        self.note.setText("Files can be exported in any case; what is not ready says so here." if stops else "")
+
+    def fact(self) -> Fact:
+        """Ready or not."""
+        findings = self.session.findings()
+        if findings is None:
+            return Fact("stale" if self.session.job.parts else "open", "checking …" if self.session.job.parts else "no parts yet")
+        stops = sum(f.severity == "stop" for f in findings)
+        cautions = sum(f.severity == "caution" for f in findings)
+        if stops:
+            return Fact("stop", f"{stops} stop{'s' * (stops > 1)}, {cautions} caution{'s' * (cautions != 1)}")
+        return Fact("look" if cautions else "fine", f"ready, {cautions} caution{'s' * (cautions != 1)}" if cautions else "ready")

@@ -1,0 +1,108 @@
+"""Setup: the machine, the material, the layer height, and what the material brings."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
+
+from lean_trellis.core.job.edits import set_layer_height
+from lean_trellis.core.shop.machine import PROCESS_WORDS
+from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.station import Fact, Station
+
+_CONSTANT_WORDS = {
+    "density": "Density", "price": "Price", "loss": "Loss", "plate_temperature": "Plate temperature",
+    "strength": "Strength", "stiffness": "Stiffness", "thermal_lift": "Thermal lift", "recoater_push": "Recoater push",
+    "recoat_time": "Recoating", "hatch_speed": "Hatch speed", "outline_speed": "Outline speed",
+    "hatch_distance": "Hatch distance", "least_wall": "Thinnest wall", "peel_pressure": "Peel pressure",
+    "exposure_time": "Exposure", "base_exposure_time": "Base exposure", "base_layers": "Base layers",
+    "lift_time": "Lift", "path_speed": "Path speed", "path_width": "Path width",
+    "nozzle_temperature": "Nozzle temperature", "nozzle_push": "Nozzle push", "change_time": "Material change",
+    "purge_volume": "Purge",
+}  # fmt: skip
+_UNIT_WORDS = {"1": "", "degC": "°C", "g/cm3": "g/cm³", "mm3": "mm³", "N/mm2": "N/mm²", "EUR/kg": "€/kg"}
+
+
+class SetupStation(Station):
+    """Machine, material and layer height of the job."""
+
+    key = "setup"
+    name = "Setup"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.machine, self.material, self.layer = ChoiceField(), ChoiceField(), ChoiceField()
+        for label, field, name in (
+            ("Machine", self.machine, "setup.machine"),
+            ("Material", self.material, "setup.material"),
+            ("Layer height", self.layer, "setup.layer"),
+        ):
+            field.setObjectName(name)
+            field.setAccessibleName(label)
+            self.page.addWidget(head(label))
+            self.page.addWidget(field)
+        self.machine.chosen.connect(lambda key: session.choose_shop(key, session.job.material.id))
+        self.material.chosen.connect(lambda key: session.choose_shop(session.job.machine.id, key))
+        self.layer.chosen.connect(lambda text: session.do(lambda job: set_layer_height(job, float(text))))
+        self.page.addWidget(head("What the machine is"))
+        self._machine_facts = figure()
+        self.page.addWidget(self._machine_facts)
+        self.page.addWidget(head("What the material brings"))
+        self._facts = QWidget()
+        self._grid = QGridLayout(self._facts)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(3)
+        self._grid.setColumnStretch(0, 1)
+        self.page.addWidget(self._facts)
+        self.page.addWidget(muted("○ assumed: measure it in your shop.  ● has a source: rest the pointer on it."))
+        self.page.addStretch(1)
+        self._shown: object = None
+
+    def refresh(self) -> None:
+        """Show the job's machine and material."""
+        job, library = self.session.job, self.session.library
+        machines = [(m.id, f"{m.name} · {PROCESS_WORDS[m.process]}") for m in library.machines.values()]
+        self.machine.offer(machines, job.machine.id)
+        self.material.offer([(m.id, m.name) for m in library.materials_for(job.machine)], job.material.id)
+        layers = [(f"{layer.height:g}", f"{layer.height:g} mm · {layer.purpose}") for layer in job.material.layers]
+        if f"{job.layer_height:g}" not in {key for key, _ in layers}:
+            layers.append((f"{job.layer_height:g}", f"{job.layer_height:g} mm · typed"))
+        self.layer.offer(layers, f"{job.layer_height:g}")
+        plate = job.machine.plate
+        size = f"round plate of {plate.width:g} mm" if plate.shape == "round" else f"plate {plate.width:g} × {plate.depth:g} mm"
+        self._machine_facts.setText(f"{size}, {job.machine.height:g} mm high\n{job.machine.note}")
+        if self._shown is not job.material:
+            self._shown = job.material
+            self._fill_facts()
+
+    def _fill_facts(self) -> None:
+        while (item := self._grid.takeAt(0)) is not None:
+            item.widget().deleteLater()
+        material = self.session.job.material
+        found, span = material.detection, material.free_span
+        rows = [
+            ("Build offset", f"{material.build_offset:g} mm", "set for this library"),
+            ("Pose range", f"{material.pose_range[0]:g}° to {material.pose_range[1]:g}°", "a guide, never a ban"),
+            ("Critical angle", f"{found.critical_angle:g}°", found.source),
+            ("Watch angle", f"{found.watch_angle:g}°", found.source),
+            ("Bridges up to", f"{found.bridge_span:g} mm", found.source),
+            ("Ledges up to", f"{found.ledge_limit:g} mm", found.source),
+            ("Smallest region", f"{found.smallest_region:g} mm²", found.source),
+            ("Free span, flat", f"{span.at(0):g} mm", span.source),
+            ("Free span at critical", f"{span.at(found.critical_angle):g} mm", span.source),
+        ]
+        for key, constant in material.constants.items():
+            unit = _UNIT_WORDS.get(constant.unit, constant.unit)
+            rows.append((_CONSTANT_WORDS.get(key, key), f"{constant.value:,g} {unit}".rstrip(), constant.source))
+        for place, (words, value, source) in enumerate(rows):
+            is_assumed = source.startswith("assumed")
+            cells = (QLabel(words), figure(value), QLabel("○" if is_assumed else "●"))
+            for column, cell in enumerate(cells):
+                cell.setToolTip(source)
+                self._grid.addWidget(cell, place, column)
+
+    def fact(self) -> Fact:
+        """Machine, material, layer."""
+        job = self.session.job
+        return Fact("fine", f"{job.machine.name}, {job.layer_height:g} mm")

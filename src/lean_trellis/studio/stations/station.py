@@ -1,0 +1,75 @@
+"""What every station is: a bench, a mark and a line of fact for the traveller."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
+
+from lean_trellis.studio.forms.fields import title
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.view3d.view import Pick
+
+Mark = Literal["open", "fine", "look", "stop", "stale"]
+MARK_WORDS: dict[Mark, str] = {
+    "open": "not begun",
+    "fine": "fine",
+    "look": "needs a look",
+    "stop": "has stops",
+    "stale": "out of date",
+}
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A station's state in the traveller: a mark and one line."""
+
+    mark: Mark
+    words: str
+
+
+class Station(QWidget):
+    """Base of the benches. `refresh` brings it in step with the session; nothing is kept here."""
+
+    key = ""
+    name = ""
+    shows_angles = False
+    drags_parts = False
+    wanted = pyqtSignal(str)
+    asks = pyqtSignal(str, object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        page = QWidget()
+        self.page = QVBoxLayout(page)
+        self.page.setContentsMargins(12, 10, 12, 10)
+        self.page.setSpacing(6)
+        self.heading = title(self.name)
+        self.page.addWidget(self.heading)
+        scroll.setWidget(page)
+        outer.addWidget(scroll)
+        self.footing = QVBoxLayout()
+        outer.addLayout(self.footing)
+
+    def refresh(self) -> None:
+        """Show the session as it is."""
+
+    def fact(self) -> Fact:
+        """The line in the traveller."""
+        return Fact("open", "")
+
+    def take_pick(self, pick: Pick, *, adds: bool) -> bool:
+        """A click in the view. True when the station has used it up; otherwise it picks a part."""
+        return False
+
+    def leave(self) -> None:
+        """Called when another station is opened: modes end."""

@@ -1,0 +1,256 @@
+"""Supports: a set for the picked regions or for all, its values, its bars."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtWidgets import QLabel, QPushButton
+
+from lean_trellis.core.checks.bars import NO_WAY_WORDS
+from lean_trellis.core.errors import ParameterError, TrellisError
+from lean_trellis.core.job.edits import add_support, change_support, extend_target, remove_supports, use_set
+from lean_trellis.core.pipeline import pick_region
+from lean_trellis.core.sets import ParameterSet, shipped_sets
+from lean_trellis.core.supports import BarParameters, RegionPick, Support
+from lean_trellis.core.supports.bar_parameters import require_self_holding
+from lean_trellis.core.supports.struts import ON_PART
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, head, muted, row, set_role
+from lean_trellis.studio.forms.parameter_form import ParameterForm
+from lean_trellis.studio.forms.sketch import Sketch
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.overhangs import pick_region_at
+from lean_trellis.studio.stations.station import Fact, Station
+from lean_trellis.studio.stations.tables import PickTable
+from lean_trellis.studio.theme import DAY
+from lean_trellis.studio.view3d.view import Pick
+
+
+class SupportsStation(Station):
+    """The supports of the part in hand."""
+
+    key = "supports"
+    name = "Supports"
+    shows_angles = True
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.selected = muted()
+        self.page.addWidget(self.selected)
+        self.set_choice = ChoiceField()
+        self.set_choice.setObjectName("supports.set")
+        self.set_choice.setAccessibleName("Parameter set")
+        self.set_choice.chosen.connect(self._set_chosen)
+        self.page.addWidget(row(QLabel("Set"), self.set_choice))
+        self.support_picked = QPushButton("Support picked")
+        self.support_picked.setProperty("role", "main")
+        self.support_picked.clicked.connect(lambda: self.add(picked_only=True))
+        self.support_all = QPushButton("Support all")
+        self.support_all.setToolTip("Every region of the part in hand")
+        self.support_all.clicked.connect(lambda: self.add(picked_only=False))
+        self.extend = QPushButton("Add picked to it")
+        self.extend.setToolTip("The support in hand serves the picked regions as well")
+        self.extend.clicked.connect(self._extend)
+        self.page.addWidget(row(self.support_picked, self.support_all, 1, spacing=6))
+        self.table = PickTable(("Set", "For", "Bars", "cm³"), several=False)
+        self.table.setObjectName("supports.table")
+        self.table.setFixedHeight(122)
+        self.table.picked.connect(lambda keys: session.select(support=keys[0] if keys else "", bar=-1))
+        self.page.addWidget(self.table)
+        self.remove = QPushButton("Delete")
+        self.remove.clicked.connect(self.delete)
+        self.page.addWidget(row(self.extend, self.remove, 1, spacing=6))
+        self.problem = QLabel()
+        self.problem.setWordWrap(True)
+        self.page.addWidget(self.problem)
+        self.limit = QLabel()
+        self.limit.setWordWrap(True)
+        self.limit.setProperty("role", "warn")
+        self.page.addWidget(self.limit)
+        self.totals = figure()
+        self.page.addWidget(self.totals)
+        self.bar_facts = figure()
+        self.page.addWidget(self.bar_facts)
+        self._form_head = head("Values")
+        self.page.addWidget(self._form_head)
+        self.form = ParameterForm(BarParameters)
+        self.form.changed.connect(self._change)
+        self.form.refused.connect(lambda why: session.said.emit("stop", why))
+        self.page.addWidget(self.form)
+        self.page.addStretch(1)
+        self.sketch = Sketch(DAY)
+        self.form.entered.connect(self.sketch.show_key)
+        self.footing.addWidget(self.sketch)
+
+    # --- edits ---
+
+    def _chosen_set(self) -> ParameterSet:
+        return shipped_sets()[str(self.set_choice.currentData())]
+
+    def add(self, *, picked_only: bool) -> None:
+        """Support the picked regions, or all of the part in hand, with the chosen set."""
+        session, part = self.session, self.session.part
+        if part is None:
+            return
+        target = self._picked_targets() if picked_only else None
+        if session.do(lambda job: add_support(job, part.id, self._chosen_set(), target)):
+            session.select(support=session.job.supports[-1].id, regions=frozenset())
+
+    def _picked_targets(self) -> tuple[RegionPick, ...]:
+        part = self.session.part
+        found = None if part is None else self.session.regions(part)
+        if part is None or found is None:
+            return ()
+        return tuple(pick_region(found.regions[number], part) for number in sorted(self.session.selection.regions))
+
+    def _extend(self) -> None:
+        support = self.session.support
+        if support is not None:
+            targets = self._picked_targets()
+            self.session.do(lambda job: extend_target(job, support.id, targets))
+
+    def delete(self) -> None:
+        """Delete the support in hand."""
+        support = self.session.support
+        if support is not None:
+            self.session.do(lambda job: remove_supports(job, [support.id]))
+
+    def _set_chosen(self, _: str) -> None:
+        """Choosing another set changes the support in hand."""
+        support = self.session.support
+        if support is not None:
+            chosen = self._chosen_set()
+            self.session.do(lambda job: use_set(job, support.id, chosen))
+        self.refresh()
+
+    def _change(self, key: str, value: Any) -> None:
+        """One value of the support in hand; a wrong one is refused in words beside the field."""
+        support = self.session.support
+        if support is None:
+            return
+        try:
+            changed = support.parameters.with_value(key, value)
+            assert isinstance(changed, BarParameters)
+            require_self_holding(changed, self.session.job.critical_angle(self.session.job.part(support.part_id)))
+        except (ParameterError, TrellisError) as problem:
+            field = self.form.field(key)
+            if isinstance(field, NumberField):
+                field.show_wrong(str(problem))
+            else:
+                self.session.said.emit("stop", str(problem))
+            return
+        self.session.do(lambda job: change_support(job, support.id, key, value))
+
+    def take_pick(self, pick: Pick, *, adds: bool) -> bool:
+        """A click on a bar picks it and its support; on a region, the region."""
+        if pick.support:
+            owner = self.session.job.support(pick.support).part_id
+            if owner != self.session.selection.part:
+                self.session.select(parts=(owner,))
+            self.session.select(support=pick.support, bar=pick.bar)
+            return True
+        return self.session.part is not None and pick_region_at(self.session, pick, adds=adds)
+
+    # --- what is shown ---
+
+    def refresh(self) -> None:
+        """Show the supports of the part in hand."""
+        session, part, support = self.session, self.session.part, self.session.support
+        process = session.job.machine.process
+        offered = [(s.name, s.title) for s in shipped_sets().values() if s.process == process]
+        current = support.set_name if support is not None else str(self.set_choice.currentData())
+        self.set_choice.offer(offered, current if current in dict(offered) else offered[0][0])
+        picked = len(session.selection.regions)
+        self.selected.setText(
+            "Pick a part in the view or in the list." if part is None
+            else f"{part.name}, {picked} region{'s' * (picked != 1)} picked"
+        )  # fmt: skip
+        self.support_picked.setEnabled(part is not None and picked > 0)
+        self.support_all.setEnabled(part is not None)
+        self.extend.setEnabled(support is not None and support.target is not None and picked > 0)
+        self.remove.setEnabled(support is not None)
+        mine = () if part is None else session.job.supports_of(part.id)
+        self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
+        self._show_support(support, has_any=bool(mine))
+
+    def _row(self, support: Support) -> tuple[Any, ...]:
+        bars = self.session.bars(support)
+        target = "all" if support.target is None else f"{len(support.target)}"
+        chosen = shipped_sets().get(support.set_name)
+        differs = chosen is not None and bool(support.parameters.differences(chosen.parameters))
+        title = f"{chosen.title if chosen else support.set_name}{' ≠' if differs else ''}"
+        waiting = "refused" if self.session.problem_of(support) else "…"
+        if bars is None:
+            return title, target, waiting, ""
+        return title, target, len(bars), round(bars.volume_mm3 / 1000, 2)
+
+    def _show_support(self, support: Support | None, *, has_any: bool) -> None:
+        for widget in (self.form, self._form_head, self.totals):
+            widget.setVisible(support is not None)
+        self.bar_facts.hide()
+        self.limit.hide()
+        self.problem.hide()
+        if support is None:
+            self.sketch.show_values(self._chosen_set().parameters, self.session.job.layer_height)
+            self.problem.setVisible(True)
+            set_role(self.problem, "muted")
+            self.problem.setText(
+                "Pick a support in the list to change its values." if has_any
+                else "No supports yet. Pick regions in the view and press Support picked, or Support all."
+            )  # fmt: skip
+            return
+        origin = shipped_sets().get(support.set_name)
+        self.form.show_parameters(support.parameters, origin.parameters if origin else support.parameters)
+        version = f"{support.set_name}, version {support.set_version}"
+        count = len(support.parameters.differences(origin.parameters)) if origin else 0
+        self._form_head.setText(f"{version}" + (f" · {count} differ{'s' * (count == 1)}" if count else ""))
+        self.sketch.show_values(support.parameters, self.session.job.layer_height)
+        self._show_bars(support)
+
+    def _show_bars(self, support: Support) -> None:
+        bars, problem = self.session.bars(support), self.session.problem_of(support)
+        limit = support.parameters.height_limit
+        if limit is not None:
+            bare = "" if bars is None else f" It leaves {len(bars.bare_holds)} hold points without a bar."
+            self.limit.setText(f"Height limit {limit:g} mm is on: nothing higher gets a bar.{bare}")
+            self.limit.show()
+        if problem is not None:
+            set_role(self.problem, "stop")
+            self.problem.setText(f"{problem}  Nothing was generated.")
+            self.problem.show()
+        if bars is None:
+            self.totals.setText("Generating …" if problem is None else "")
+            return
+        on_part = int((bars.landings == ON_PART).sum())
+        landed = f", {on_part} stand on the part" if on_part else ""
+        self.totals.setText(
+            f"{len(bars):,} bars{landed}\n{bars.volume_mm3 / 1000:,.2f} cm³, contact {bars.contact_area_mm2:,.1f} mm², "
+            f"longest {bars.longest_mm:.1f} mm"
+        )
+        if len(bars.missed_holds):
+            reasons = [f"{int((bars.missed_reasons == r).sum())} {NO_WAY_WORDS[int(r)]}" for r in np.unique(bars.missed_reasons)]
+            set_role(self.problem, "warn")
+            self.problem.setText(f"{len(bars.missed_holds)} hold points found no way: {'; '.join(reasons)}.")
+            self.problem.show()
+        bar = self.session.selection.bar
+        if 0 <= bar < len(bars):
+            where = "the part" if bars.landings[bar] == ON_PART else "the plate"
+            self.bar_facts.setText(
+                f"Bar {bar + 1}: {bars.lengths_mm[bar]:.2f} mm long, contact {bars.contact_areas_mm2[bar]:.3f} mm², "
+                f"stands on {where}, serves region {int(bars.regions[bar]) + 1}"
+            )
+            self.bar_facts.show()
+
+    def fact(self) -> Fact:
+        """How many bars, and how much they take."""
+        supports = self.session.job.supports
+        if not supports:
+            return Fact("open", "none yet")
+        known = [self.session.bars(support) for support in supports]
+        if any(self.session.problem_of(support) for support in supports):
+            return Fact("stop", "a set is refused here")
+        if None in known:
+            return Fact("stale", "generating …")
+        count = sum(len(bars) for bars in known if bars is not None)
+        volume = sum(bars.volume_mm3 for bars in known if bars is not None)
+        return Fact("fine", f"{count:,} bars, {volume / 1000:,.2f} cm³")

@@ -1,0 +1,116 @@
+"""Tables that show rows given to them and tell which are picked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QItemSelection, QItemSelectionModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
+
+_SORT_ROLE = Qt.ItemDataRole.UserRole + 1
+
+
+class _Rows(QAbstractTableModel):
+    def __init__(self, columns: Sequence[str]) -> None:
+        super().__init__()
+        self._columns = list(columns)
+        self.rows: list[tuple[Any, Sequence[Any]]] = []
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self._columns)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self._columns[section]
+        return None
+
+    def data(self, index: QModelIndex, role: int = 0) -> Any:
+        value = self.rows[index.row()][1][index.column()]
+        if role == _SORT_ROLE:
+            return value
+        if role == Qt.ItemDataRole.DisplayRole:
+            return f"{value:,.2f}" if isinstance(value, float) else str(value)
+        if role == Qt.ItemDataRole.ToolTipRole and isinstance(value, str):
+            return value
+        if role == Qt.ItemDataRole.TextAlignmentRole and isinstance(value, int | float):
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def replace(self, rows: list[tuple[Any, Sequence[Any]]]) -> None:
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+
+class PickTable(QTableView):
+    """Rows as (key, cells). `picked` gives the keys when the user picks; `show_rows` tells nobody."""
+
+    picked = pyqtSignal(list)
+
+    def __init__(self, columns: Sequence[str], *, several: bool = True, stretch: int = 0) -> None:
+        super().__init__()
+        self._model = _Rows(columns)
+        self._sorted = QSortFilterProxyModel()
+        self._sorted.setSourceModel(self._model)
+        self._sorted.setSortRole(_SORT_ROLE)
+        self.setModel(self._sorted)
+        self.setSortingEnabled(True)
+        self.sortByColumn(-1, Qt.SortOrder.AscendingOrder)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        mode = QAbstractItemView.SelectionMode
+        self.setSelectionMode(mode.ExtendedSelection if several else mode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(28)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        header = self.horizontalHeader()
+        header.setHighlightSections(False)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+        header.setMinimumSectionSize(28)
+        self._is_showing = False
+        self.selectionModel().selectionChanged.connect(self._tell)
+
+    def _tell(self) -> None:
+        if not self._is_showing:
+            self.picked.emit(self.picked_keys())
+
+    def picked_keys(self) -> list[Any]:
+        """The keys of the picked rows, in the order shown."""
+        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
+        return [self._model.rows[self._sorted.mapToSource(self._sorted.index(r, 0)).row()][0] for r in rows]
+
+    def keys(self) -> list[Any]:
+        """All keys in the order shown."""
+        count = self._sorted.rowCount()
+        return [self._model.rows[self._sorted.mapToSource(self._sorted.index(r, 0)).row()][0] for r in range(count)]
+
+    def show_rows(self, rows: list[tuple[Any, Sequence[Any]]], picked: Sequence[Any]) -> None:
+        """Show rows and which are picked."""
+        self._is_showing = True
+        try:
+            if rows != self._model.rows:
+                self._model.replace(rows)
+            wanted = set(picked)
+            if wanted != set(self.picked_keys()):
+                self._pick(wanted)
+        finally:
+            self._is_showing = False
+
+    def _pick(self, wanted: set[Any]) -> None:
+        chosen = QItemSelection()
+        first = None
+        for place, key in enumerate(self.keys()):
+            if key in wanted:
+                index = self._sorted.index(place, 0)
+                chosen.select(index, self._sorted.index(place, self._sorted.columnCount() - 1))
+                first = first or index
+        flag = QItemSelectionModel.SelectionFlag.ClearAndSelect
+        self.selectionModel().select(chosen, flag)
+        if first is not None:
+            self.scrollTo(first)

@@ -1,0 +1,600 @@
+"""The main window: header, traveller, view, bench, status line; and the actions that join them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QApplication, QFileDialog, QHBoxLayout, QLabel, QMainWindow, QMenu, QMessageBox, QProgressBar, QPushButton,
+    QSplitter, QStackedWidget, QVBoxLayout, QWidget,
+)  # fmt: skip
+
+from lean_trellis import __version__
+from lean_trellis.core.demo import metal_build
+from lean_trellis.core.formats.registry import SUFFIXES
+from lean_trellis.core.job.edits import arrange_parts, copy_part, move_part, remove_parts
+from lean_trellis.core.job.files import SUFFIX
+from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE
+from lean_trellis.studio.palette import ActionPalette
+from lean_trellis.studio.recovery import Recovery
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations import STATIONS
+from lean_trellis.studio.stations.supports import SupportsStation
+from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
+from lean_trellis.studio.traveller import Traveller
+from lean_trellis.studio.view3d.view import BuildView, Pick
+from lean_trellis.studio.viewbar import ViewBar
+
+_KEYS_TEXT = """<b>In the view</b><br>
+Left: pick. Ctrl+left: pick more. Left and move: turn, or move the picked part (stations Parts and Pose).<br>
+Shift+left or middle and move: pan. Wheel: zoom at the pointer.<br><br>
+<b>Stations</b>: keys 1 to {count}. <b>Escape</b>: ends a mode, then cancels what is running.<br><br>{rows}"""
+
+
+class MainWindow(QMainWindow):
+    """Puts the pieces together; what is done is asked of the session."""
+
+    application: QApplication | None = None
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._tokens = NIGHT if session.settings.night else DAY
+        self.setWindowTitle("Lean Trellis")
+        self.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "leaf.svg")))
+        self.setAcceptDrops(True)
+        self.resize(*(session.settings.window or [1280, 800]))
+        self.stations = [make(session) for make in STATIONS]
+        self.view = BuildView(session, self._tokens)
+        self.viewbar = ViewBar(self._tokens)
+        self.traveller = Traveller(session, list(self.stations), self._tokens)
+        self.bench = QStackedWidget()
+        for station in self.stations:
+            self.bench.addWidget(station)
+            station.wanted.connect(self._wanted)
+            station.asks.connect(self._asked)
+        self.actions_by_id: dict[str, QAction] = {}
+        self._build_menus()
+        self._build_layout()
+        self._connect()
+        self.recovery = Recovery(session, self)
+        self.open_station(1)
+        self.refresh()
+
+    # --- building ---
+
+    def _build_layout(self) -> None:
+        centre = QWidget()
+        column = QVBoxLayout(centre)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._header())
+        middle = QWidget()
+        view_column = QVBoxLayout(middle)
+        view_column.setContentsMargins(0, 0, 0, 0)
+        view_column.setSpacing(0)
+        view_column.addWidget(self.view, 1)
+        view_column.addWidget(self.viewbar)
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter.setHandleWidth(1)
+        self.splitter.addWidget(middle)
+        self.splitter.addWidget(self.bench)
+        self.bench.setMinimumWidth(318)
+        self.splitter.setStretchFactor(0, 1)
+        self.splitter.setStretchFactor(1, 0)
+        self.splitter.setSizes([720, 352])
+        self.splitter.setChildrenCollapsible(False)
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        row.addWidget(self.traveller)
+        row.addWidget(self.splitter, 1)
+        column.addLayout(row, 1)
+        column.addWidget(self._status_line())
+        self.setCentralWidget(centre)
+
+    def _header(self) -> QWidget:
+        header = QWidget()
+        header.setObjectName("header")
+        header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QHBoxLayout(header)
+        layout.setContentsMargins(14, 5, 10, 5)
+        self.job_name = QLabel()
+        self.job_name.setProperty("role", "title")
+        self.saved_mark, self.shop_words = QLabel(), QLabel()
+        self.saved_mark.setProperty("role", "muted")
+        find = QPushButton("Find an action   Ctrl+K")
+        find.setProperty("role", "quiet")
+        find.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        find.clicked.connect(self.find_action)
+        layout.addWidget(self.job_name)
+        layout.addWidget(self.saved_mark)
+        layout.addSpacing(18)
+        layout.addWidget(self.shop_words)
+        layout.addStretch(1)
+        layout.addWidget(find)
+        return header
+
+    def _status_line(self) -> QWidget:
+        line = QWidget()
+        line.setObjectName("statusline")
+        line.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        line.setFixedHeight(32)
+        layout = QHBoxLayout(line)
+        layout.setContentsMargins(12, 0, 12, 0)
+        self.task_words = QLabel("Ready")
+        self.progress = QProgressBar()
+        self.progress.setFixedWidth(120)
+        self.progress.setTextVisible(False)
+        self.progress.setRange(0, 100)
+        self.cancel = QPushButton("Cancel  Esc")
+        self.cancel.setProperty("role", "quiet")
+        self.cancel.clicked.connect(self.session.cancel)
+        self.message = QLabel()
+        self.findings_words = QPushButton()
+        self.findings_words.setProperty("role", "quiet")
+        self.findings_words.setToolTip("Open the findings")
+        self.findings_words.clicked.connect(lambda: self.open_station(self._place("release")))
+        self.supports_words = QLabel()
+        for widget in (self.task_words, self.progress, self.cancel, self.message):
+            layout.addWidget(widget)
+        layout.addStretch(1)
+        layout.addWidget(self.findings_words)
+        layout.addWidget(self.supports_words)
+        self.progress.hide()
+        self.cancel.hide()
+        return line
+
+    def _build_menus(self) -> None:
+        menus = {name: self.menuBar().addMenu(name) for name in MENUS}
+        for entry in ACTIONS:
+            action = QAction(entry.title, self)
+            if entry.shortcut:
+                action.setShortcut(QKeySequence(entry.shortcut))
+                action.setToolTip(f"{entry.title} ({entry.shortcut})")
+            action.setCheckable(entry.is_switch)
+            action.setChecked(entry.starts_on)
+            action.triggered.connect(lambda _, name=entry.id: self._run(name))
+            if entry.id in SEPARATED_BEFORE:
+                menus[entry.menu].addSeparator()
+            menus[entry.menu].addAction(action)
+            self.addAction(action)
+            self.actions_by_id[entry.id] = action
+            if entry.id == "open":
+                self.recent_menu: QMenu = menus["Job"].addMenu("Open recent")
+        for place, station in enumerate(self.stations):
+            action = QAction(station.name, self)
+            action.setShortcut(QKeySequence(str(place + 1)))
+            action.triggered.connect(lambda _, place=place: self.open_station(place))
+            menus["Stations"].addAction(action)
+            self.addAction(action)
+            self.actions_by_id[f"station.{station.key}"] = action
+        self.actions_by_id["night"].setChecked(self.session.settings.night)
+
+    def _connect(self) -> None:
+        session = self.session
+        for signal in (session.job_changed, session.derived_changed, session.selection_changed, session.file_changed):
+            signal.connect(self.refresh)
+        session.task_started.connect(self._task_started)
+        session.task_progress.connect(self._task_progressed)
+        session.task_ended.connect(self._task_ended)
+        session.said.connect(self.say)
+        session.file_changed.connect(self._file_changed)
+        self.view.picked.connect(self._picked)
+        self.view.part_dragged.connect(self._part_dragged)
+        self.view.pointed.connect(self.viewbar.where.setText)
+        self.viewbar.section.changed.connect(self._section_moved)
+        self._message_timer = QTimer(self, singleShot=True, interval=12_000)
+        self._message_timer.timeout.connect(lambda: self.say("", ""))
+
+    # --- stations ---
+
+    def _place(self, key: str) -> int:
+        return next(place for place, station in enumerate(self.stations) if station.key == key)
+
+    def open_station(self, place: int) -> None:
+        """Open a station; modes of the one before end."""
+        before = self.stations[self.bench.currentIndex()]
+        if before is not self.stations[place]:
+            before.leave()
+        self.bench.setCurrentIndex(place)
+        station = self.stations[place]
+        self.view.scene.shows_angles = station.shows_angles
+        self.view.may_drag_parts = station.drags_parts
+        self.view.clear_mark()
+        self.refresh()
+        self.view.refresh()
+
+    @property
+    def station(self) -> Any:
+        """The open station."""
+        return self.stations[self.bench.currentIndex()]
+
+    def _wanted(self, what: str) -> None:
+        """A bench asks for another station or an action."""
+        if what in {station.key for station in self.stations}:
+            self.open_station(self._place(what))
+        else:
+            self.actions_by_id[what].trigger()
+
+    def _asked(self, what: str, value: Any) -> None:
+        if what == "fly":
+            self.view.fly_to(value)
+
+    def _picked(self, pick: Pick, adds: bool) -> None:
+        if self.station.take_pick(pick, adds=adds):
+            return
+        if pick.part:
+            chosen = self.session.selection.parts
+            if adds:
+                rest = tuple(part for part in chosen if part != pick.part)
+                self.session.select(parts=rest if pick.part in chosen else (pick.part, *rest))
+            else:
+                self.session.select(parts=(pick.part,))
+        elif not adds and not pick.support:
+            self.session.select(parts=(), regions=frozenset(), support="")
+
+    def _part_dragged(self, part_id: str, x: float, y: float) -> None:
+        self.session.do(lambda job: move_part(job, part_id, x, y))
+        self.viewbar.where.setText("")
+
+    # --- actions ---
+
+    def _run(self, name: str) -> None:
+        """Run an action by its id: `do_<id>` here."""
+        getattr(self, f"do_{name}")()
+
+    def do_new(self) -> None:
+        """Start an empty job."""
+        self._after_asking(self.session.new_job)
+
+    def do_open(self) -> None:
+        """Ask for a job file and open it."""
+        chosen, _ = QFileDialog.getOpenFileName(self, "Open a job", self.session.settings.folder, f"Jobs (*{SUFFIX})")
+        if chosen:
+            self._after_asking(lambda: self.session.open_job(Path(chosen)))
+
+    def do_demo(self) -> None:
+        """Open the demo build."""
+        self._after_asking(self.open_demo)
+
+    def open_demo(self) -> None:
+        """Open the demo build without asking."""
+        self.session.replace_job(metal_build(self.session.library), None)
+        self.view.fit()
+
+    def do_save(self) -> None:
+        """Save where it was saved, or ask."""
+        if self.session.path is None:
+            self.do_save_as()
+        else:
+            self.session.save_job(self.session.path)
+
+    def do_save_as(self) -> None:
+        """Ask for a file and save."""
+        self._save_as()
+
+    def _save_as(self, then: Any = None) -> None:
+        start = str(Path(self.session.settings.folder) / f"{self.session.job.name}{SUFFIX}")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the job", start, f"Jobs (*{SUFFIX})")
+        if chosen:
+            path = Path(chosen)
+            self.session.save_job(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX), then)
+
+    def do_import(self) -> None:
+        """Ask for mesh files and import them."""
+        pattern = " ".join(f"*.{suffix} *.{suffix.upper()}" for suffix in SUFFIXES)
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Import parts", self.session.settings.folder, f"Parts ({pattern});;All files (*)")
+        if chosen:
+            self.session.settings.folder = str(Path(chosen[0]).parent)
+            self.take_files([Path(name) for name in chosen])
+
+    def take_files(self, paths: list[Path]) -> None:
+        """Import mesh files; a job file among them is opened instead."""
+        jobs = [path for path in paths if path.suffix == SUFFIX]
+        if jobs:
+            self._after_asking(lambda: self.session.open_job(jobs[0]))
+        meshes = [path for path in paths if path.suffix != SUFFIX]
+        if meshes:
+            self.open_station(self._place("parts"))
+            self.session.import_files(meshes)
+
+    def do_export(self) -> None:
+        """Open the station where files are exported."""
+        self.open_station(self._place("release"))
+
+    def do_quit(self) -> None:
+        """Close the window."""
+        self.close()
+
+    def do_undo(self) -> None:
+        """Take the last step back."""
+        self.session.undo()
+
+    def do_redo(self) -> None:
+        """Do the step again."""
+        self.session.redo()
+
+    def do_copy(self) -> None:
+        """Copy the part in hand beside."""
+        self._copy(in_place=False)
+
+    def do_copy_in_place(self) -> None:
+        """Copy the part in hand exactly in place."""
+        self._copy(in_place=True)
+
+    def _copy(self, *, in_place: bool) -> None:
+        part = self.session.selection.part
+        if part and self.session.do(lambda job: copy_part(job, part, in_place=in_place)):
+            self.session.select(parts=(self.session.job.parts[-1].id,))
+
+    def do_delete(self) -> None:
+        """Delete the support in hand at its station, else the picked parts."""
+        if self.station.key == "supports" and self.session.support is not None:
+            self.station.delete()
+        elif self.station.key in ("parts", "pose", "setup") and self.session.selection.parts:
+            self.session.do(lambda job: remove_parts(job, self.session.selection.parts))
+
+    def do_arrange(self) -> None:
+        """Arrange all parts."""
+        self.session.do(arrange_parts)
+
+    def do_support_all(self) -> None:
+        """Support every region of the part in hand."""
+        self.open_station(self._place("supports"))
+        station = self.station
+        assert isinstance(station, SupportsStation)
+        station.add(picked_only=False)
+
+    def do_palette(self) -> None:
+        """Find an action by typing."""
+        self.find_action()
+
+    def find_action(self) -> None:
+        """Show the action search under the header."""
+        self.palette_dialog = ActionPalette(list(self.actions_by_id.values()), self)
+        corner = self.mapToGlobal(self.rect().topLeft())
+        self.palette_dialog.move(corner.x() + (self.width() - self.palette_dialog.width()) // 2, corner.y() + 70)
+        self.palette_dialog.show()
+        self.palette_dialog.field.setFocus()
+
+    def do_below(self) -> None:
+        """Look from below, or back."""
+        self.actions_by_id["below"].setChecked(self.view.toggle_below())
+
+    def do_fit(self) -> None:
+        """See everything."""
+        self.view.fit()
+
+    def do_look_front(self) -> None:
+        """Look from the front."""
+        self.view.look("front")
+
+    def do_look_right(self) -> None:
+        """Look from the right."""
+        self.view.look("right")
+
+    def do_look_top(self) -> None:
+        """Look from the top."""
+        self.view.look("top")
+
+    def do_look_below(self) -> None:
+        """Look straight from below."""
+        self.view.look("below")
+
+    def do_look_corner(self) -> None:
+        """Look from the corner."""
+        self.view.look("corner")
+
+    def do_section(self) -> None:
+        """Section plane on or off."""
+        is_on = self.actions_by_id["section"].isChecked()
+        bar = self.viewbar.section
+        low, high = self.view.scene.bounds()
+        bar.show_range(tuple(low.tolist()), tuple(high.tolist()))
+        bar.setVisible(is_on)
+        if is_on:
+            bar._tell()
+        else:
+            self.view.scene.set_section(None)
+            self.view.refresh()
+
+    def _section_moved(self, axis: int, place: float) -> None:
+        self.view.scene.set_section(axis, place)
+        self.view.refresh()
+
+    def do_show_plate(self) -> None:
+        """Plate shown or hidden."""
+        self._show("show_plate", "shows_plate")
+
+    def do_show_parts(self) -> None:
+        """Parts shown or hidden."""
+        self._show("show_parts", "shows_parts")
+
+    def do_show_supports(self) -> None:
+        """Supports shown or hidden."""
+        self._show("show_supports", "shows_supports")
+
+    def _show(self, action: str, switch: str) -> None:
+        setattr(self.view.scene, switch, self.actions_by_id[action].isChecked())
+        self.view.refresh()
+
+    def do_night(self) -> None:
+        """Change between day and night colours."""
+        is_night = self.actions_by_id["night"].isChecked()
+        self.session.settings.night = is_night
+        self._tokens = NIGHT if is_night else DAY
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        apply_theme(application, self._tokens)
+        self.view.set_tokens(self._tokens)
+        self.traveller.set_tokens(self._tokens)
+        for station in self.stations:
+            if isinstance(station, SupportsStation):
+                station.sketch.set_tokens(self._tokens)
+        self.refresh()
+        self.view.refresh()
+
+    def do_recompute(self) -> None:
+        """Compute again what was cancelled."""
+        self.session.derive_again()
+
+    def do_keys(self) -> None:
+        """Show keys and gestures."""
+        rows = "".join(
+            f"<tr><td>{entry.title}</td><td>&nbsp;&nbsp;<b>{entry.shortcut}</b></td></tr>" for entry in ACTIONS if entry.shortcut
+        )
+        text = _KEYS_TEXT.format(count=len(self.stations), rows=f"<table>{rows}</table>")
+        QMessageBox.information(self, "Keys and gestures", text)
+
+    def do_about(self) -> None:
+        """Show version and licence."""
+        QMessageBox.about(
+            self, "About", f"<b>Lean Trellis {__version__}</b><br>Parts, supports and shared builds for additive "
+            "manufacturing.<br>GPL-3.0-or-later. Type: Lato, SIL Open Font Licence.",
+        )  # fmt: skip
+
+    # --- keys, drops, closing ---
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Escape ends a mode, then cancels what runs."""
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            station = self.station
+            if hasattr(station, "face_mode") and station.face_mode.isChecked():
+                station.leave()
+            else:
+                self.session.cancel()
+            return
+        super().keyPressEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files may be dropped."""
+        if event is not None and event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Import dropped files, or open a dropped job."""
+        if event is not None:
+            paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+            if paths:
+                event.acceptProposedAction()
+                self.take_files(paths)
+
+    def _after_asking(self, then: Any) -> None:
+        """Do something that leaves the job; unsaved work is asked about first."""
+        if self.session.is_saved or not self.session.undo_title:
+            then()
+            return
+        answer = QMessageBox.question(
+            self, "Unsaved work", f"Save {self.session.job.name} first?",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        if answer == QMessageBox.StandardButton.Discard:
+            then()
+        elif answer == QMessageBox.StandardButton.Save:
+            if self.session.path is None:
+                self._save_as(then)
+            else:
+                self.session.save_job(self.session.path, then)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Ask about unsaved work, remember the window, end the worker."""
+        if event is None:
+            return
+        if not self._is_closing and not self.session.is_saved and self.session.undo_title:
+            event.ignore()
+            self._after_asking(self._close_for_good)
+            return
+        self.session.settings.window = [self.width(), self.height()]
+        self.recovery.finish()
+        self.view.finish()
+        self.session.close()
+        event.accept()
+
+    _is_closing = False
+
+    def _close_for_good(self) -> None:
+        self._is_closing = True
+        self.close()
+
+    # --- showing ---
+
+    def refresh(self) -> None:
+        """Bring everything round the view in step with the session."""
+        job, session = self.session.job, self.session
+        self.job_name.setText(job.name)
+        self.saved_mark.setText("" if session.is_saved else "not saved" if session.path is None else "changed")
+        self.shop_words.setText(f"{job.machine.name}  ·  {job.material.name}  ·  {job.layer_height:g} mm layers")
+        self.setWindowTitle(f"{job.name}{'' if session.is_saved else ' *'} – Lean Trellis")
+        self.station.refresh()
+        self.traveller.refresh(self.bench.currentIndex())
+        self._refresh_actions()
+        self._refresh_figures()
+        part = session.part
+        shows_angles = self.station.shows_angles and bool(job.parts)
+        self.viewbar.legend.setVisible(shows_angles)
+        if shows_angles:
+            shown = part or job.parts[0]
+            self.viewbar.legend.show_angles(job.critical_angle(shown), job.watch_angle(shown), self._tokens)
+        light = [session.shown_part(entry) for entry in job.parts]
+        simplified = sum(1 for entry in light if entry is not None and entry.shown.is_stand_in)
+        self.viewbar.simplified.setText("view simplified, figures exact" if simplified else "")
+
+    def _refresh_actions(self) -> None:
+        session, actions = self.session, self.actions_by_id
+        for name, title in (("undo", session.undo_title), ("redo", session.redo_title)):
+            actions[name].setEnabled(bool(title))
+            actions[name].setText(f"{name.capitalize()}: {title}" if title else name.capitalize())
+        has_part = session.part is not None
+        for name in ("copy", "copy_in_place", "support_all"):
+            actions[name].setEnabled(has_part)
+        actions["delete"].setEnabled(has_part or session.support is not None)
+
+    def _refresh_figures(self) -> None:
+        findings = self.session.findings()
+        if findings is None:
+            self.findings_words.setText("checking …" if self.session.job.parts else "")
+        else:
+            stops = sum(f.severity == "stop" for f in findings)
+            cautions = sum(f.severity == "caution" for f in findings)
+            self.findings_words.setText(f"⬣ {stops} stop   ▲ {cautions} caution")
+        known = [self.session.bars(support) for support in self.session.job.supports]
+        volume = sum(bars.volume_mm3 for bars in known if bars is not None)
+        waiting = " …" if None in known else ""
+        self.supports_words.setText(f"supports {volume / 1000:,.2f} cm³{waiting}")
+
+    def _file_changed(self) -> None:
+        self.recent_menu.clear()
+        for name in self.session.settings.recent:
+            action = self.recent_menu.addAction(Path(name).name)
+            action.setToolTip(name)
+            action.triggered.connect(lambda _, n=name: self._after_asking(lambda: self.session.open_job(Path(n))))
+        self.recent_menu.setEnabled(bool(self.session.settings.recent))
+
+    def _task_started(self, title: str) -> None:
+        self.task_words.setText(title)
+        self.progress.setValue(0)
+        self.progress.show()
+        self.cancel.show()
+
+    def _task_progressed(self, share: float, words: str) -> None:
+        self.progress.setValue(round(share * 100))
+        if words:
+            self.task_words.setText(words[:1].upper() + words[1:])
+
+    def _task_ended(self) -> None:
+        self.task_words.setText("Ready")
+        self.progress.hide()
+        self.cancel.hide()
+
+    def say(self, kind: str, words: str) -> None:
+        """Say something in the status line: what happened, and for a while."""
+        signs = {"stop": "⬣ ", "fine": "✓ ", "note": ""}
+        self.message.setText(f"{signs.get(kind, '')}{words}")
+        self.message.setToolTip(words)
+        colour = {"stop": self._tokens.stop, "fine": self._tokens.fine}.get(kind, self._tokens.muted)
+        self.message.setStyleSheet(f"color: {colour}")
+        if words:
+            self._message_timer.start()
