@@ -135,7 +135,10 @@ QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line};
 QCheckBox {{ spacing: 7px; min-height: {ROW - 4}px; }}
 QCheckBox::indicator {{ width: 15px; height: 15px; border: 1px solid {t.muted}; border-radius: 3px; background: {t.card}; }}
 QCheckBox::indicator:checked {{ background: {t.ivy}; border-color: {t.ivy}; image: url({tick}); }}
-QCheckBox:focus {{ color: {t.ivy}; }}
+QRadioButton {{ spacing: 6px; }}
+QRadioButton::indicator {{ width: 13px; height: 13px; border: 1px solid {t.muted}; border-radius: 7px; background: {t.card}; }}
+QRadioButton::indicator:checked {{ background: {t.ivy}; border: 1px solid {t.ivy}; }}
+QRadioButton:focus, QCheckBox:focus {{ color: {t.ivy}; }}
 QTableView, QListView {{ background: {t.card}; alternate-background-color: {t.card}; border: 1px solid {t.line};
   border-radius: {RADIUS}px; gridline-color: transparent; selection-background-color: {t.ivy_wash};
   selection-color: {t.ink}; outline: none; }}

@@ -139,7 +139,7 @@ class Traveller(QWidget):
         holder = QVBoxLayout()
         holder.setContentsMargins(8, 0, 8, 0)
         holder.addWidget(head("On the plate"))
-        self.parts = PickTable(("Part", "Owner", ""), stretch=0)
+        self.parts = PickTable(("", "", ""), stretch=0)
         self.parts.setObjectName("traveller.parts")
         self.parts.horizontalHeader().hide()
         self.parts.picked.connect(lambda keys: session.select(parts=tuple(keys)))

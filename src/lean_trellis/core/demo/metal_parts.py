@@ -73,8 +73,8 @@ def exhaust_elbow() -> Mesh:
     ends = []
     for place, rotation, radius in (
         (main[0] - [0, 0, 8], (0, 0, 0), 15),
-        (main[-1] + [6, 0, 0], (0, 90, 0), 15),
-        (branch[-1] + [1.2, 3.6, 3.4], (-48, 18, 0), 12.5),
+        (main[-1] - [2, 0, 0], (0, 90, 0), 15),
+        (branch[-1] - [0.2, 0.9, 0.7], (-48, 18, 0), 12.5),
     ):
         disc = Manifold.cylinder(3.5, radius, radius, 80)
         for k in range(4):

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.studio.forms.numbers import parse_number, shown_number
@@ -156,6 +156,7 @@ def set_role(widget: QWidget, role: str) -> None:
         widget.setProperty("role", role)
         widget.style().unpolish(widget)
         widget.style().polish(widget)
+        QApplication.sendEvent(widget, QEvent(QEvent.Type.StyleChange))  # frames take their padding only then
 
 
 def rule() -> QFrame:

@@ -142,7 +142,8 @@ class _Side(_Drawing):
         v, side = self.values, middle + max(tip, shaft, foot) + 14
         match self.key:
             case "tip_diameter":
-                self.span((middle - tip, neck), (middle + tip, neck), f"tip {v.tip_diameter:g} mm")
+                self.span((middle - tip, neck), (middle + tip, neck), "")
+                self.words(middle + shaft + 16, neck + 12, f"tip {v.tip_diameter:g} mm wide")
             case "tip_length":
                 self.span((side, neck), (side, base), f"tip {v.tip_length:g} mm long")
             case "bite_depth" | "contact" if v.contact == "bite":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton, QSizePolicy
 
 from lean_trellis.core.job.edits import set_angles
@@ -41,6 +42,7 @@ class OverhangsStation(Station):
         self.page.addWidget(self.total)
         self.table = PickTable(("", "Kind", "mm²", "Worst °", "Low mm"), stretch=1)
         self.table.setObjectName("overhangs.table")
+        self.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
         self.table.setMinimumHeight(220)
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.table.picked.connect(lambda keys: session.select(regions=frozenset(keys)))

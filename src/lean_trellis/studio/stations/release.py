@@ -18,7 +18,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.stations.tables import PickTable
 
-_SIGNS = {"stop": "⬣ stop", "caution": "▲ caution", "note": "● note"}
+_SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 
 
 class ReleaseStation(Station):
@@ -99,7 +99,6 @@ class ReleaseStation(Station):
         self.cause.setText(f"Because {chosen.cause}.{source}")
         for cure in chosen.cures:
             button = QPushButton(cure.words)
-            button.setProperty("role", "quiet")
             button.clicked.connect(lambda _, c=cure, f=chosen: self.apply_cure(c, f))
             self._cure_list.addWidget(button)
 

@@ -97,7 +97,7 @@ class SetupStation(Station):
             rows.append((_CONSTANT_WORDS.get(key, key), f"{constant.value:,g} {unit}".rstrip(), constant.source))
         for place, (words, value, source) in enumerate(rows):
             is_assumed = source.startswith("assumed")
-            cells = (QLabel(words), figure(value), QLabel("○" if is_assumed else "●"))
+            cells = (QLabel(words), QLabel(value), QLabel("○" if is_assumed else "●"))
             for column, cell in enumerate(cells):
                 cell.setToolTip(source)
                 self._grid.addWidget(cell, place, column)

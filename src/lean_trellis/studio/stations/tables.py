@@ -24,9 +24,11 @@ class _Rows(QAbstractTableModel):
         return 0 if parent.isValid() else len(self._columns)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return self._columns[section]
-        return None
+        if orientation != Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.TextAlignmentRole and self.rows and isinstance(self.rows[0][1][section], int | float):
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        return self._columns[section] if role == Qt.ItemDataRole.DisplayRole else None
 
     def data(self, index: QModelIndex, role: int = 0) -> Any:
         value = self.rows[index.row()][1][index.column()]
@@ -72,7 +74,8 @@ class PickTable(QTableView):
         header.setHighlightSections(False)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
-        header.setMinimumSectionSize(28)
+        header.setMinimumSectionSize(26)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self._is_showing = False
         self.selectionModel().selectionChanged.connect(self._tell)
 

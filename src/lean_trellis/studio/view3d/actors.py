@@ -65,8 +65,8 @@ def mesh_actor(data: vtkPolyData, colour: str) -> vtkActor:
     look = actor.GetProperty()
     look.SetColor(*rgb(colour))
     look.SetInterpolationToFlat()
-    look.SetAmbient(0.16)
-    look.SetDiffuse(0.84)
+    look.SetAmbient(0.34)
+    look.SetDiffuse(0.72)
     look.SetSpecular(0.0)
     return actor
 

@@ -41,8 +41,9 @@ class _BarsActor:
 class Scene:
     """Keeps the renderer's actors in step with the session."""
 
-    def __init__(self, renderer: vtkRenderer, session: Session, tokens: Tokens) -> None:
-        self._renderer, self._session, self._tokens = renderer, session, tokens
+    def __init__(self, renderer: vtkRenderer, overlay: vtkRenderer, session: Session, tokens: Tokens) -> None:
+        self._renderer, self._overlay = renderer, overlay
+        self._session, self._tokens = session, tokens
         self._parts: dict[str, _PartActor] = {}
         self._bars: dict[str, _BarsActor] = {}
         self._plate: list[Any] = []
@@ -164,7 +165,7 @@ class Scene:
             self._bars[support_id] = entry
         look = entry.actor.GetProperty()
         look.SetOpacity(1.0)
-        look.SetAmbient(0.34 if selected else 0.14)
+        look.SetAmbient(0.5 if selected else 0.3)
 
     def _remove_bars(self, support_id: str) -> None:
         entry = self._bars.pop(support_id, None)
@@ -205,9 +206,9 @@ class Scene:
     # --- marks, drag, pick ---
 
     def mark(self, place: tuple[float, float, float] | None, radius: float = 1.2) -> None:
-        """A ball at a finding's place; None takes it away."""
+        """A ball at a finding's place, seen through everything; None takes it away."""
         if self._mark is not None:
-            self._renderer.RemoveActor(self._mark)
+            self._overlay.RemoveActor(self._mark)
             self._mark = None
         if place is None:
             return
@@ -223,7 +224,7 @@ class Scene:
         self._mark.GetProperty().SetColor(*rgb(self._tokens.stop))
         self._mark.GetProperty().SetLighting(False)
         self._mark.PickableOff()
-        self._renderer.AddActor(self._mark)
+        self._overlay.AddActor(self._mark)
 
     def shift_part(self, part: Part, dx: float, dy: float) -> None:
         """Show a part moved while it is dragged; the job is not changed."""

@@ -1,0 +1,100 @@
+"""Shared fixtures: awkward meshes, the shop, an X server per process for the window tests."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, settings
+
+from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
+from lean_trellis.core.shop import Library, Machine, Material, shipped_library
+
+settings.register_profile("here", deadline=None, max_examples=25, suppress_health_check=list(HealthCheck))
+settings.load_profile("here")
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Settings and recovery copies of a test never touch the user's."""
+    home = tmp_path_factory.mktemp("home")
+    for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(home / name.lower()))
+
+
+@pytest.fixture(scope="session")
+def library() -> Library:
+    return shipped_library()
+
+
+@pytest.fixture(scope="session")
+def metal(library: Library) -> tuple[Machine, Material]:
+    return library.machine("metal-260"), library.material("steel-316l")
+
+
+@pytest.fixture(scope="session")
+def table() -> Mesh:
+    """A top of 40 x 40 x 2 at height 20 on four legs of 4 x 4."""
+    solid = to_manifold(box((40, 40, 2), corner=(0, 0, 20)))
+    for x in (0, 36):
+        for y in (0, 36):
+            solid += to_manifold(box((4, 4, 20), corner=(x, y, 0)))
+    return from_manifold(solid)
+
+
+@pytest.fixture(scope="session")
+def shelf() -> Mesh:
+    """A 40 x 40 floor and ceiling, 18 apart, joined by a wall along one side: bars have to stand on the part."""
+    solid = to_manifold(box((40, 40, 2), corner=(0, 0, 20))) + to_manifold(box((40, 40, 2)))
+    return from_manifold(solid + to_manifold(box((4, 40, 22))))
+
+
+def awkward_meshes() -> dict[str, Mesh]:
+    """Meshes that break careless code."""
+    cube = box((10, 10, 10))
+    doubled = Mesh(cube.vertices, np.vstack([cube.faces, cube.faces[:1]]))
+    needle = Mesh(np.array([[0, 0, 0], [1, 0, 0], [2, 0, 0], [0, 1, 1.0]]), np.array([[0, 1, 2], [0, 1, 3], [0, 0, 1]]))
+    return {
+        "empty": Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32)),
+        "one triangle": Mesh(np.eye(3), np.array([[0, 1, 2]])),
+        "open cube": Mesh(cube.vertices, cube.faces[2:]),
+        "doubled face": doubled,
+        "degenerate": needle,
+        "turned over": Mesh(cube.vertices, cube.faces[:, ::-1]),
+        "tiny": cube.scaled(1e-4),
+        "huge": cube.scaled(1e5),
+        "far away": Mesh(cube.vertices + 1e6, cube.faces),
+        "coplanar": Mesh(np.array([[0, 0, 5], [9, 0, 5], [9, 9, 5], [0, 9, 5.0]]), np.array([[0, 2, 1], [0, 3, 2]])),
+        "ball": ball(5, subdivisions=2),
+    }
+
+
+@pytest.fixture(params=list(awkward_meshes()))
+def awkward(request: pytest.FixtureRequest) -> Mesh:
+    return awkward_meshes()[request.param]
+
+
+@pytest.fixture(scope="session")
+def display() -> Iterator[str]:
+    """An X server of this process's own: windows of parallel tests do not take each other's focus."""
+    from lean_trellis.studio.display import prepare_platform, virtual_display
+
+    prepare_platform()
+    with virtual_display("1400x900") as name:
+        yield name
+        # Qt and VTK close their connections when the process ends, after the server: that is no error.
+        os.environ["DISPLAY"] = name
+
+
+@pytest.fixture
+def stl(tmp_path: Path) -> Path:
+    """A 20 x 20 x 5 slab as a binary STL."""
+    from lean_trellis.core.formats.stl import stl_bytes
+
+    path = tmp_path / "slab.stl"
+    path.write_bytes(stl_bytes(box((20, 20, 5))))
+    return path
