@@ -59,6 +59,9 @@ def _refuse(line: str) -> int:
 
 def main() -> None:
     """Entry of the console script."""
+    for stream in (sys.stdout, sys.stderr):  # a terminal set to plain ASCII still gets its answer
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(encoding="utf-8", errors="backslashreplace")
     sys.exit(run(sys.argv[1:]))
 
 

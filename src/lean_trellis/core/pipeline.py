@@ -44,7 +44,7 @@ def overhangs_key(part: Part, job: Job) -> Hashable:
 def bars_key(support: Support, job: Job) -> Hashable:
     """What the bars of a support follow from: the own part, and those that could stand in their way."""
     part = job.part(support.part_id)
-    near = tuple((other.mesh.key, other.pose) for other in obstacle_parts(part, job))
+    near = frozenset((other.mesh.key, other.pose) for other in obstacle_parts(part, job))
     return (overhangs_key(part, job), support.target, support.parameters, job.layer_height, near)
 
 

@@ -63,6 +63,8 @@ def read_ascii(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
     """Read an ASCII STL; several `solid` blocks in one file become several bodies."""
     text = path.read_bytes()
     watch.at(0.2, f"reading {path.name}")
+    if not text.rstrip().lower().rsplit(b"\n", 1)[-1].strip().startswith(b"endsolid"):
+        raise FormatError(path, "ends in the middle: its last line is not 'endsolid'", "copy or export it again")
     starts = [match.start() for match in _SOLID.finditer(text)] or [0]
     bodies = []
     for start, stop in zip(starts, [*starts[1:], len(text)], strict=True):
@@ -72,8 +74,6 @@ def read_ascii(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
             title = _SOLID.match(block)
             name = title.group(1).decode("utf-8", "replace").strip() if title and len(starts) > 1 else ""
             bodies.append(_body(path, name or path.stem, corners, watch))
-    if not text.rstrip().lower().rsplit(b"\n", 1)[-1].strip().startswith(b"endsolid"):
-        raise FormatError(path, "ends in the middle: its last line is not 'endsolid'", "copy or export it again")
     require_triangles(path, sum(body.triangles_read for body in bodies))
     return bodies
 

@@ -125,14 +125,12 @@ class _Coverage:
         narrow = ~np.isfinite(near)
         if enough.any() and not narrow.any():
             return enough
-        cells = np.round(place[narrow] / [max(2 * widest, 2 * self.pitch)] * 2 + [[0, 0, 0]]).astype(np.int64)
-        cells[:, 2] = self.region_of_face[self.samples.faces[narrow]]
-        _, cell = np.unique(cells, axis=0, return_inverse=True)
-        cell = cell.reshape(-1)
-        best = np.zeros(int(cell.max(initial=-1)) + 1)
-        np.maximum.at(best, cell, share[narrow])
+        pairs = cKDTree(place[narrow]).query_pairs(max(widest, 1.5 * self.pitch), output_type="ndarray")
+        best = share[narrow].copy()
+        np.maximum.at(best, pairs[:, 0], share[narrow][pairs[:, 1]])
+        np.maximum.at(best, pairs[:, 1], share[narrow][pairs[:, 0]])
         required = enough.copy()
-        required[narrow] = share[narrow] >= 0.8 * best[cell]
+        required[narrow] = share[narrow] >= 0.8 * best
         return required
 
     def _still_bare(self, held: SurfacePoints) -> SurfacePoints:

@@ -1,0 +1,210 @@
+"""The command line as a script uses it: documents, exit statuses, one line for what is wrong."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+import zipfile
+
+import numpy as np
+import pytest
+import trimesh
+
+from lean_trellis.cli.main import run
+from lean_trellis.core.formats.stl import stl_bytes
+from lean_trellis.core.mesh.primitives import ball, box
+
+
+@pytest.fixture
+def call(capsys):
+    """Run a command; give exit status, the JSON document (or text) and standard error."""
+
+    def calling(*arguments):
+        status = run([str(argument) for argument in arguments])
+        out, err = capsys.readouterr()
+        return status, json.loads(out) if "--json" in arguments and out else out, err
+
+    return calling
+
+
+@pytest.fixture
+def prepared(call, stl, tmp_path):
+    path = tmp_path / "slab.trellis"
+    status, document, _ = call("prepare", stl, "-o", path, "--set", "bars-metal", "--json")
+    assert status == 0
+    return path, document
+
+
+def test_inspect_gives_the_promised_keys_and_figures(call, stl):
+    status, (found,), err = call("inspect", stl, "--json")
+    assert (status, err) == (0, "")
+    assert found["volume_mm3"] == pytest.approx(2000)
+    assert (found["triangles"], found["vertices"], found["shells"], found["watertight"]) == (12, 8, 1, True)
+    assert found["bounds_mm"] == [[0, 0, 0], [20, 20, 5]]
+    keys = {"open_edges", "non_manifold_edges", "degenerate_faces", "duplicate_faces", "inward_shells"}
+    assert keys <= set(found["defects"])
+    assert {"file", "name", "area_mm2"} <= set(found)
+
+
+def test_units_are_taken_where_the_file_names_none(call, stl):
+    assert call("inspect", stl, "--units", "in", "--json")[1][0]["volume_mm3"] == pytest.approx(2000 * 25.4**3)
+
+
+def test_overhangs_of_a_turned_and_lifted_slab(call, stl):
+    status, found, _ = call(
+        "overhangs", stl, "--critical-angle", 45, "--rotate", 0, 30, 0, "--build-offset", 3, "--json"
+    )
+    assert status == 0
+    assert found["critical_area_mm2"] == pytest.approx(400)
+    assert found["projected_area_mm2"] == pytest.approx(400 * np.cos(np.radians(30)))
+    (region,) = found["regions"]
+    assert (region["kind"], region["lowest_mm"]) == ("face", pytest.approx(3))
+    assert region["min_angle_deg"] == pytest.approx(30)
+    (island,) = found["islands"]
+    assert island["z_mm"] == pytest.approx(3)
+
+
+def test_overhangs_rest_on_the_plate_by_default_and_the_belt_tilts(call, stl):
+    assert call("overhangs", stl, "--critical-angle", 45, "--json")[1]["regions"] == []
+    belt = call("overhangs", stl, "--critical-angle", 46, "--machine", "belt-260", "--build-offset", 5, "--json")[1]
+    assert belt["critical_area_mm2"] == pytest.approx(400 + 100)
+
+
+def test_prepare_gives_figures_that_add_up_and_a_job_that_opens(prepared, call):
+    path, document = prepared
+    (part,) = document["parts"]
+    (support,) = part["supports"]
+    assert document["job"] == str(path)
+    assert (part["name"], part["regions"]) == ("slab", 1)
+    assert (support["family"], support["set"], support["count"]) == ("bars", "bars-metal", len(support["contacts"]))
+    contacts = np.array(support["contacts"])
+    assert contacts[:, 2] == pytest.approx(4.0)
+    assert {"read", "overhangs", "supports", "total"} <= set(document["seconds"])
+    status, checked, _ = call("check", path, "--json")
+    assert (status, checked["releasable"], checked["findings"]) == (0, True, [])
+
+
+def test_prepare_without_a_set_makes_none_and_check_says_what_is_not_held(call, stl, tmp_path):
+    path = tmp_path / "bare.trellis"
+    _, document, _ = call("prepare", stl, "-o", path, "--json")
+    assert document["parts"][0]["supports"] == []
+    status, found, _ = call("check", path, "--json")
+    assert (status, found["releasable"]) == (1, False)
+    assert {"code", "severity", "part", "message", "at_mm", "value", "limit"} <= set(found["findings"][0])
+    assert {"in_the_air", "region_not_held"} <= {f["code"] for f in found["findings"]}
+
+
+def test_parameters_go_over_the_sets_values(call, stl, tmp_path, prepared):
+    base = prepared[1]["parts"][0]["supports"][0]["count"]
+    options = ("prepare", stl, "-o", tmp_path / "b.trellis", "--json", "--set", "bars-metal")
+    wide = call(*options, "--param", "spacing=6", "--param", "rim_row=off")[1]["parts"][0]["supports"][0]["count"]
+    assert wide < base / 2
+    both = call(*options, "--set", "bars-metal-braced", "--param", "bars-metal:spacing=6")[1]["parts"][0]["supports"]
+    assert [entry["set"] for entry in both] == ["bars-metal", "bars-metal-braced"]
+    assert both[0]["count"] < base
+
+
+def test_position_offset_and_arrangement(call, stl, tmp_path):
+    options = ("prepare", stl, "-o", tmp_path / "k.trellis", "--json", "--set", "bars-metal")
+    kept = call(*options, "--keep-position", "--build-offset", 7.5)[1]["parts"][0]["supports"][0]["contacts"]
+    assert np.array(kept).mean(axis=0) == pytest.approx([10, 10, 7.5], abs=0.5)
+    middle = call(*options)[1]["parts"][0]["supports"][0]["contacts"]
+    assert np.array(middle).mean(axis=0) == pytest.approx([130, 110, 4], abs=0.5)
+
+
+def test_recipes_and_lists(call, stl, tmp_path):
+    _, document, _ = call("prepare", stl, "-o", tmp_path / "r.trellis", "--material", "resin-model", "--recipe",
+                          "vat-standard", "--json")  # fmt: skip
+    assert [s["set"] for s in document["parts"][0]["supports"]] == ["bars-resin-regular"]
+    machines = call("machines", "--json")[1]
+    assert {"metal-260", "belt-260"} <= {entry["id"] for entry in machines}
+    assert len(call("materials", "--json")[1]) == 12
+    assert "bars-metal" in {entry["name"] for entry in call("sets", "list", "--json")[1]}
+    assert call("sets", "show", "bars-metal", "--json")[1]["parameters"]["spacing"] == 2.6
+    assert "Metal, general work" in call("sets", "list")[1]
+
+
+def test_export_writes_what_it_says(prepared, call, tmp_path):
+    job = prepared[0]
+    status, document, _ = call("export", job, "-o", tmp_path / "out.stl", "--json")
+    assert (status, document["files"]) == (0, [str(tmp_path / "out.stl")])
+    assert trimesh.load(tmp_path / "out.stl").volume > 2000
+    files = call("export", job, "-o", tmp_path / "all", "--separate", "--format", "3mf", "--json")[1]["files"]
+    assert len(files) == 2
+    only = call("export", job, "-o", tmp_path / "s.3mf", "--what", "supports", "--json")[1]["files"]
+    assert call("inspect", only[0], "--json")[1][0]["name"] == "slab support 1"
+
+
+def bad_calls(tmp_path):
+    good = tmp_path / "good.stl"
+    good.write_bytes(stl_bytes(box((5, 5, 5))))
+    cut = tmp_path / "cut.stl"
+    cut.write_bytes(good.read_bytes()[:-10])
+    empty = tmp_path / "empty.stl"
+    empty.touch()
+    newer = tmp_path / "newer.trellis"
+    with zipfile.ZipFile(newer, "w") as archive:
+        archive.writestr("job.json", json.dumps({"format": "lean-trellis-job", "version": 9}))
+    out = tmp_path / "o.trellis"
+    return {
+        str(cut): ["inspect", cut],
+        str(empty): ["inspect", good, empty, "--json"],
+        str(tmp_path / "no.stl"): ["overhangs", tmp_path / "no.stl", "--critical-angle", 45],
+        str(newer): ["check", newer],
+        "bars-metl": ["prepare", good, "-o", out, "--set", "bars-metl"],
+        "spacing": ["prepare", good, "-o", out, "--set", "bars-metal", "--param", "spacing=-1"],
+        "spacin": ["prepare", good, "-o", out, "--set", "bars-metal", "--param", "spacin=2"],
+        "--param": ["prepare", good, "-o", out, "--param", "spacing=2"],
+        "lean_limit": ["prepare", good, "-o", out, "--set", "bars-metal", "--param", "lean_limit=55"],
+        "--critical-angle": ["overhangs", good, "--critical-angle", 200],
+        "--units": ["inspect", good, "--units", "furlong"],
+        "metal-26": ["prepare", good, "-o", out, "--machine", "metal-26"],
+        "resin-model": ["prepare", good, "-o", out, "--machine", "metal-260", "--material", "resin-model"],
+        "o.stl": ["prepare", good, "-o", tmp_path / "o.stl"],
+        "--format": ["export", newer, "-o", out, "--format", "docx"],
+        "'foo'": ["foo"],
+        "--bogus": ["inspect", good, "--bogus"],
+        "FILE...": ["inspect"],
+        "--build-offset": ["overhangs", good, "--critical-angle", 45, "--build-offset", "-1"],
+    }
+
+
+def test_what_cannot_be_done_gets_one_line_and_exit_2(call, tmp_path):
+    for subject, arguments in bad_calls(tmp_path).items():
+        status, out, err = call(*arguments)
+        assert status == 2, arguments
+        assert out == ""
+        assert subject in err
+        assert err.count("\n") == 1, err
+        assert "Traceback" not in err
+    assert not (tmp_path / "o.trellis").exists()
+
+
+def program(*arguments, **options):
+    command = [sys.executable, "-m", "lean_trellis", *map(str, arguments)]
+    return subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, **options)
+
+
+def test_it_answers_in_a_plain_ascii_terminal_and_never_imports_qt(stl):
+    environment = {**os.environ, "LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONIOENCODING": "ascii"}
+    out, err = program("inspect", stl, env=environment).communicate(timeout=60)
+    assert "mm³" in out.decode("utf-8")
+    assert err == b""
+    code = "import sys; import lean_trellis.cli.main; print([m for m in sys.modules if m.startswith(('PyQt', 'vtk'))])"
+    assert subprocess.check_output([sys.executable, "-c", code]).strip() == b"[]"
+
+
+def test_ctrl_c_exits_130_and_leaves_no_half_file(tmp_path):
+    path, out = tmp_path / "big.stl", tmp_path / "big.trellis"
+    path.write_bytes(stl_bytes(ball(50, subdivisions=7)))
+    process = program("prepare", path, "-o", out, "--set", "bars-metal", "--param", "spacing=0.6")
+    time.sleep(1.5)
+    process.send_signal(signal.SIGINT)
+    _, err = process.communicate(timeout=60)
+    assert process.returncode == 130
+    assert b"Traceback" not in err
+    assert [p.name for p in tmp_path.iterdir()] == ["big.stl"]

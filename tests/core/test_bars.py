@@ -1,0 +1,222 @@
+"""Bars: hold points, ways, struts and solids; checked by independent measures."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
+
+from lean_trellis.core.errors import Cancelled, ParameterError
+from lean_trellis.core.mesh import Mesh, build_topology, examine
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
+from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.overhang import detect
+from lean_trellis.core.parts import Pose, rotation_about
+from lean_trellis.core.parts.pose import rotation_between
+from lean_trellis.core.progress import CountingWatch
+from lean_trellis.core.supports import BarParameters, BarRequest, generate_bars
+from lean_trellis.core.supports.route import Obstacle, lean_directions
+from lean_trellis.core.supports.struts import BLOCKED, ON_PART, ON_PLATE
+from lean_trellis.core.supports.surface_points import grid_basis, grid_points
+
+LAYER = 0.05
+
+
+def request_for(mesh, *, lift=10.0, turn=None, critical=45.0, others=(), **values):
+    pose = Pose(x=50, y=50, build_offset=lift)
+    pose = pose if turn is None else pose.turned(turn)
+    topology, placed = build_topology(mesh), pose.applied(mesh)
+    found = detect(topology, placed, critical_angle=critical)
+    obstacles = [Obstacle(RayTree(mesh), pose, placed)]
+    obstacles += [Obstacle(RayTree(m), p, p.applied(m)) for m, p in others]
+    chosen = tuple(range(len(found.regions)))
+    return BarRequest(topology, found, chosen, BarParameters(**values), LAYER, tuple(obstacles))
+
+
+def bars_for(mesh, **options):
+    return generate_bars(request_for(mesh, **options))
+
+
+def test_every_place_of_the_inset_region_is_within_the_bound_of_a_hold():
+    for pattern, share in (("hexagonal", 3**0.5), ("square", 2**0.5)):
+        bars = bars_for(box((23, 17, 4)), pattern=pattern, spacing=2.5, edge_inset=1.0)
+        x, y = np.meshgrid(np.linspace(39.5, 60.5, 150), np.linspace(42.5, 57.5, 120))
+        places = np.column_stack([x.ravel(), y.ravel()])
+        away = cKDTree(bars.holds[:, :2]).query(places)[0]
+        assert away.max() <= 2.5 / share + 2.5 / 8  # the sample that finds bare places is an eighth apart
+
+
+def test_holds_keep_their_insets_from_free_edges_and_walls(table):
+    bars = bars_for(table, lift=0.0, spacing=3.0, edge_inset=1.5, wall_inset=2.0)
+    x, y = (bars.holds[:, :2] - 50).T
+    assert np.abs(bars.holds[:, :2] - 50).max() <= 20 - 1.5 + 1e-6
+    legs = np.maximum(16 - np.abs(x), 0) ** 2 + np.maximum(16 - np.abs(y), 0) ** 2
+    assert np.sqrt(legs.min()) >= 2.0 - 1e-6
+    assert len(bars) > 100
+
+
+def test_where_curvature_fades_there_is_no_inset():
+    bars = bars_for(ball(10), spacing=2.0, edge_inset=3.0, wall_inset=3.0)
+    out = np.hypot(*(bars.holds[:, :2] - 50).T).max()
+    assert out > 10 * np.sin(np.pi / 4) - 1.2
+
+
+def test_a_narrow_bar_is_held_along_its_middle():
+    bars = bars_for(box((30, 1.0, 4)), spacing=3.0, edge_inset=0.8)
+    assert len(bars) >= 10
+    assert np.abs(bars.holds[:, 1] - 50).max() <= 0.2
+    assert np.diff(np.sort(bars.holds[:, 0])).max() <= 2 * 3.0 / 3**0.5 + 0.4
+
+
+def test_a_rim_row_holds_near_the_rim():
+    without = bars_for(box((20, 20, 4)), spacing=5.0, edge_inset=0.5)
+    with_row = bars_for(box((20, 20, 4)), spacing=5.0, edge_inset=0.5, rim_row=True)
+
+    def on_rim(bars):
+        return int((np.abs(bars.holds[:, :2] - 50).max(axis=1) > 10 - 0.5 - 0.7).sum())
+
+    assert on_rim(with_row) > on_rim(without)
+    assert on_rim(with_row) >= 12
+
+
+def test_the_bottom_of_a_ball_low_points_and_low_edges_are_held():
+    assert any(np.allclose(hold, [50, 50, 10], atol=1e-6) for hold in bars_for(ball(10)).holds)
+    corner = bars_for(box((9, 9, 9)), turn=rotation_between(np.ones(3) / 3**0.5, np.array([0, 0, -1.0])))
+    assert corner.holds.tolist() == [pytest.approx([50, 50, 10])]
+    edge = bars_for(box((20, 9, 9)), turn=rotation_about("x", 45), spacing=3.0)
+    assert np.ptp(edge.holds[:, 0]) == pytest.approx(20)
+    assert np.diff(np.sort(edge.holds[:, 0])).max() <= 3.0 + 1e-6
+
+
+def test_an_overlapping_region_is_held_on_both_floors():
+    floors = to_manifold(box((12, 12, 1), corner=(0, 0, 0))) + to_manifold(box((12, 12, 1), corner=(0, 0, 12)))
+    bars = bars_for(from_manifold(floors + to_manifold(box((1, 12, 13)))), lift=6.0, spacing=3.0)
+    low, high = (bars.holds[:, 2] < 10).sum(), (bars.holds[:, 2] > 10).sum()
+    assert low >= 12
+    assert high >= 10
+
+
+def test_figures_agree_with_the_solids():
+    bars = bars_for(box((15, 15, 4)), sides=7)
+    mesh = bars.mesh
+    health = examine(build_topology(mesh))
+    assert health.is_sound
+    assert health.shells == len(bars)
+    assert mesh.volume == pytest.approx(bars.volume_mm3)
+    share = 7 / 2 * np.sin(2 * np.pi / 7)
+    assert bars.contact_area_mm2 == pytest.approx(len(bars) * share * 0.25**2)
+    np.testing.assert_allclose(bars.bounds()[:, 2], [0, 10.15])
+    assert bars.longest_mm == pytest.approx(10.15)
+
+
+def test_bite_goes_in_and_a_gap_stays_away_by_whole_layers():
+    bite = bars_for(box((9, 9, 4)), bite_depth=0.3)
+    np.testing.assert_allclose(bite.centres[:, -1, 2], 10.3)
+    gap = bars_for(box((9, 9, 4)), contact="gap", gap_layers=2, dense_layers=4, tip_length=1.0)
+    np.testing.assert_allclose(gap.centres[:, -1, 2], 10 - 2 * LAYER)
+    np.testing.assert_allclose(gap.centres[:, -2, 2], 10 - 6 * LAYER)
+
+
+def test_tips_follow_the_surface_as_far_as_the_lean_limit():
+    leaning = lean_directions(np.array([[0, 0, -1.0], [0.6, 0, -0.8], [1.0, 0, -1e-9]]), 30)
+    angles = np.degrees(np.arccos(-leaning[:, 2]))
+    np.testing.assert_allclose(angles, [0, 30, 30], atol=1e-6)
+    np.testing.assert_allclose(np.linalg.norm(leaning, axis=1), 1)
+    bars = bars_for(box((30, 20, 3)), turn=rotation_about("y", 20), lean_limit=40)
+    axis = bars.centres[:, 3] - bars.centres[:, 2]
+    assert np.degrees(np.arccos(axis[:, 2] / np.linalg.norm(axis, axis=1))) == pytest.approx(20, abs=1e-6)
+
+
+@pytest.mark.parametrize(("landing", "expected"), [("plate_only", 0), ("plate_first", 1), ("anywhere", 1)])
+def test_landing_is_kept(shelf, landing, expected):
+    bars = bars_for(shelf, lift=0.0, landing=landing)
+    assert (len(bars) > 0) == bool(expected)
+    if expected:
+        assert (bars.landings == ON_PART).all()
+        np.testing.assert_allclose(bars.centres[:, 0, 2], 2 - 0.15)
+    else:
+        assert set(bars.missed_reasons.tolist()) == {BLOCKED}
+        assert len(bars.missed_holds) > 50
+
+
+def test_plate_only_never_lands_on_a_part(table):
+    bars = bars_for(table, lift=0.0, landing="plate_only")
+    assert (bars.landings == ON_PLATE).all()
+    np.testing.assert_array_equal(bars.centres[:, 0, 2], 0)
+
+
+def test_the_height_limit_leaves_higher_holds_bare_and_counts_them():
+    turn = rotation_about("y", 30)
+    whole = bars_for(box((40, 10, 3)), turn=turn, lift=4.0)
+    limited = bars_for(box((40, 10, 3)), turn=turn, lift=4.0, height_limit=15.0)
+    assert limited.holds[:, 2].max() <= 15.0
+    assert (limited.bare_holds[:, 2] > 15.0).all()
+    assert len(limited) + len(limited.bare_holds) == len(whole)
+
+
+def test_the_foot_shrinks_beside_a_part_and_is_full_elsewhere():
+    bars = bars_for(box((20, 20, 4)), lift=6.0, others=[(box((4, 4, 5)), Pose(x=50, y=50))], landing="plate_only")
+    assert bars.radii[:, 0].max() == pytest.approx(1.2)
+    assert bars.radii[:, 0].min() < 1.2
+    near = np.abs(bars.centres[:, 0, :2] - 50).max(axis=1)
+    assert (near >= 2 + 0.4 + bars.radii[:, 0] - 1e-6).all()
+
+
+@given(st.integers(0, 2**31))
+def test_no_shaft_is_nearer_to_a_part_than_the_clearance(seed):
+    rng = np.random.default_rng(seed)
+    solid = to_manifold(box((26, 26, 2), corner=(0, 0, 22)))
+    for _ in range(5):
+        size, place = rng.uniform(2, 8, 3), rng.uniform(0, 20, 3)
+        solid += to_manifold(box(tuple(size), corner=tuple(place)))
+    mesh = from_manifold(solid)
+    request = request_for(mesh, lift=3.0, spacing=4.0)
+    bars = generate_bars(request)
+    if not len(bars):
+        return
+    corners = request.overhangs.mesh.corners
+    top, low = bars.centres[:, 2].copy(), bars.centres[:, 1].copy()
+    reach = bars.radii[:, 1] + 0.4
+    height = (top - low)[:, 2]
+    top[:, 2] -= np.minimum(reach, height / 2)
+    low[:, 2] += np.where(bars.landings == ON_PART, np.minimum(reach * 0.5, height / 2), 0)
+    share = np.linspace(0, 1, 25)[:, None, None]
+    places = (low + share * (top - low)).reshape(-1, 3)
+    pairs = np.tile(corners, (len(places), 1, 1)), np.repeat(places, len(corners), axis=0)
+    nearest = trimesh.triangles.closest_point(*pairs)
+    away = np.linalg.norm(nearest - pairs[1], axis=1).reshape(len(places), -1).min(axis=1)
+    assert (away.reshape(25, -1).min(axis=0) >= reach - 2e-3).all()
+
+
+def test_the_same_request_gives_the_same_bars():
+    mesh = ball(9, subdivisions=4)
+    one, other = bars_for(mesh), bars_for(mesh)
+    np.testing.assert_array_equal(one.centres, other.centres)
+
+
+def test_a_set_that_cannot_hold_itself_is_refused_and_work_can_be_cancelled():
+    with pytest.raises(ParameterError, match="would not hold itself"):
+        bars_for(box((9, 9, 9)), lean_limit=50)
+    with pytest.raises(Cancelled):
+        generate_bars(request_for(box((9, 9, 9))), CountingWatch(cancel_after=1))
+
+
+def test_grid_points_lie_on_their_faces_and_are_given_once():
+    mesh = box((10, 10, 2))
+    bottom = np.flatnonzero(mesh.normals[:, 2] < -0.5)
+    found = grid_points(mesh, bottom, grid_basis(1.0, "square"), np.zeros(2))
+    assert len(found) == 11 * 11
+    np.testing.assert_allclose(found.places[:, 2], 0)
+    wall = np.flatnonzero(np.abs(mesh.normals[:, 2]) < 0.5)
+    assert len(grid_points(mesh, wall, grid_basis(1.0, "square"), np.array([0.5, 0.5]))) == 0
+
+
+def test_no_regions_give_no_bars():
+    bars = bars_for(box((9, 9, 9)), lift=0.0)
+    assert len(bars) == 0
+    assert len(bars.mesh.faces) == 0
+    assert bars.longest_mm == 0
+    assert isinstance(bars.mesh, Mesh)
