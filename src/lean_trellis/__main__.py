@@ -1,5 +1,5 @@
 """`python -m lean_trellis` is the command line."""
 
-from lean_trellis.cli.main import main
+from lean_trellis.cli.entry import main
 
 main()

@@ -65,5 +65,3 @@ def main() -> None:
     sys.exit(run(sys.argv[1:]))
 
 
-if __name__ == "__main__":
-    main()

@@ -12,6 +12,15 @@ from typing import IO
 from lean_trellis.core.errors import AccessError
 
 
+_unfinished: set[str] = set()
+
+
+def discard_unfinished() -> None:
+    """Remove what is half written: for a process that is about to end at once."""
+    for beside in tuple(_unfinished):
+        Path(beside).unlink(missing_ok=True)
+
+
 @contextmanager
 def written_whole(path: Path) -> Iterator[IO[bytes]]:
     """A binary file that is written beside `path`, flushed to disk and moved into place when whole.
@@ -24,6 +33,7 @@ def written_whole(path: Path) -> Iterator[IO[bytes]]:
         handle, beside = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
     except OSError as problem:
         raise AccessError.of(path, problem, "write") from problem
+    _unfinished.add(beside)
     try:
         with os.fdopen(handle, "wb") as file:
             yield file
@@ -36,6 +46,7 @@ def written_whole(path: Path) -> Iterator[IO[bytes]]:
         raise AccessError.of(path, problem, "write") from problem
     finally:
         Path(beside).unlink(missing_ok=True)
+        _unfinished.discard(beside)
 
 
 def _take_over_mode(path: Path, beside: str) -> None:

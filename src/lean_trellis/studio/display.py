@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import ctypes
 import os
 import select
 import shutil
+import signal
 import subprocess
 from collections.abc import Iterator, MutableMapping
 from contextlib import contextmanager
+
+
+_servers: list[subprocess.Popen[bytes]] = []
 
 
 def has_display(environment: MutableMapping[str, str] | None = None) -> bool:
@@ -23,11 +28,16 @@ def prepare_platform(environment: MutableMapping[str, str] | None = None) -> Non
     known.setdefault("QT_LOGGING_RULES", "qt.qpa.*=false")
 
 
+def _end_with_parent() -> None:
+    """Let the kernel end the server when this process ends, however it ends (Linux: PR_SET_PDEATHSIG)."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
 @contextmanager
 def virtual_display(size: str = "1280x800") -> Iterator[str]:
     """An X server without a screen, with OpenGL by Mesa in software; `DISPLAY` points to it meanwhile.
 
-    Raises `RuntimeError` where Xvfb is missing or does not start.
+    The server lives as long as this process: Qt holds its connection until the very end. Raises `RuntimeError` where Xvfb is missing or does not start.
     """
     program = shutil.which("Xvfb")
     if program is None:
@@ -36,9 +46,11 @@ def virtual_display(size: str = "1280x800") -> Iterator[str]:
     server = subprocess.Popen(
         [program, "-displayfd", str(writer), "-screen", "0", f"{size}x24", "+extension", "GLX", "-nolisten", "tcp",
          "-noreset"],
-        pass_fds=[writer], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        pass_fds=[writer], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, preexec_fn=_end_with_parent,
     )  # fmt: skip
     os.close(writer)
+    _servers.append(server)
+    ready: list[int] = []
     before = {name: os.environ.get(name) for name in ("DISPLAY", "LIBGL_ALWAYS_SOFTWARE", "WAYLAND_DISPLAY")}
     try:
         ready, _, _ = select.select([reader], [], [], 30)
@@ -50,8 +62,8 @@ def virtual_display(size: str = "1280x800") -> Iterator[str]:
         yield f":{number}"
     finally:
         os.close(reader)
-        server.terminate()
-        server.wait(10)
+        if server.poll() is None and not ready:
+            server.kill()
         for name, value in before.items():
             if value is None:
                 os.environ.pop(name, None)

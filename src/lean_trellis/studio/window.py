@@ -18,6 +18,7 @@ from lean_trellis.core.formats.registry import SUFFIXES
 from lean_trellis.core.job.edits import arrange_parts, copy_part, move_part, remove_parts
 from lean_trellis.core.job.files import SUFFIX
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE
+from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.palette import ActionPalette
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
@@ -182,6 +183,8 @@ class MainWindow(QMainWindow):
         session.task_ended.connect(self._task_ended)
         session.said.connect(self.say)
         session.file_changed.connect(self._file_changed)
+        for field in self.findChildren(NumberField):
+            field.refused.connect(lambda why: session.said.emit("stop", why))
         self.view.picked.connect(self._picked)
         self.view.part_dragged.connect(self._part_dragged)
         self.view.pointed.connect(self.viewbar.where.setText)

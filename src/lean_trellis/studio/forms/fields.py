@@ -26,7 +26,6 @@ class NumberField(QLineEdit):
         self._shown = ""
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setFixedWidth(width)
-        self.returnPressed.connect(self._take)
         self.editingFinished.connect(self._take)
 
     def show_value(self, value: float | None) -> None:
@@ -61,8 +60,9 @@ class NumberField(QLineEdit):
         self.taken.emit(value)
 
     def show_wrong(self, why: str) -> None:
-        """Mark the field and say why."""
+        """Mark the field and say why; what was typed stays for mending until the field is left."""
         self._mark(wrong=True)
+        self.setModified(True)
         self.refused.emit(why)
 
     def _mark(self, *, wrong: bool) -> None:
@@ -79,6 +79,14 @@ class NumberField(QLineEdit):
             self._mark(wrong=False)
             return
         super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """A wrong value left behind gives way to the one that holds."""
+        super().focusOutEvent(event)
+        if self.property("wrong"):
+            self.setText(self._shown)
+            self.setModified(False)
+            self._mark(wrong=False)
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         """Tell the sketch, and select all for typing over."""

@@ -24,7 +24,7 @@ def parse_number(text: str, *, is_length: bool = False) -> float:
         cleaned = _UNIT.sub(lambda match: f"*{UNIT_MM[match.group(1)]}", cleaned)
     try:
         value = _value(ast.parse(cleaned, mode="eval").body)
-    except (SyntaxError, ValueError, ZeroDivisionError, RecursionError, MemoryError):
+    except (SyntaxError, ValueError, ZeroDivisionError, OverflowError, RecursionError, MemoryError):
         raise ParameterError(text.strip() or "empty", "this is no number", "type one, for example 12.5+0.4") from None
     if abs(value) > 1e9:
         raise ParameterError(text.strip(), "this is far too large", "type a smaller number")

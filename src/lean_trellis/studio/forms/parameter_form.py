@@ -60,7 +60,6 @@ class _Line(QWidget):
         number.taken.connect(lambda value: form.changed.emit(known.key, round(value) if as_count else value))
         number.emptied.connect(lambda: form.changed.emit(known.key, None))
         number.entered.connect(lambda: form.entered.emit(known.key))
-        number.refused.connect(form.refused)
         return number
 
     def show_value(self, value: Any, *, origin: Any) -> None:
@@ -88,7 +87,6 @@ class ParameterForm(QWidget):
 
     changed = pyqtSignal(str, object)
     entered = pyqtSignal(str)
-    refused = pyqtSignal(str)
 
     def __init__(self, model: type[FamilyParameters]) -> None:
         super().__init__()

@@ -75,7 +75,6 @@ class SupportsStation(Station):
         self.page.addWidget(self._form_head)
         self.form = ParameterForm(BarParameters)
         self.form.changed.connect(self._change)
-        self.form.refused.connect(lambda why: session.said.emit("stop", why))
         self.page.addWidget(self.form)
         self.page.addStretch(1)
         self.sketch = Sketch(DAY)

@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QItemSelection, QItemSelectionModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QItemSelection, QItemSelectionModel, QModelIndex, QObject, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 _SORT_ROLE = Qt.ItemDataRole.UserRole + 1
 
 
 class _Rows(QAbstractTableModel):
-    def __init__(self, columns: Sequence[str]) -> None:
-        super().__init__()
+    def __init__(self, columns: Sequence[str], parent: QObject) -> None:
+        super().__init__(parent)
         self._columns = list(columns)
         self.rows: list[tuple[Any, Sequence[Any]]] = []
 
@@ -55,8 +55,8 @@ class PickTable(QTableView):
 
     def __init__(self, columns: Sequence[str], *, several: bool = True, stretch: int = 0) -> None:
         super().__init__()
-        self._model = _Rows(columns)
-        self._sorted = QSortFilterProxyModel()
+        self._model = _Rows(columns, self)
+        self._sorted = QSortFilterProxyModel(self)
         self._sorted.setSourceModel(self._model)
         self._sorted.setSortRole(_SORT_ROLE)
         self.setModel(self._sorted)
