@@ -80,7 +80,11 @@ def test_prepare_gives_figures_that_add_up_and_a_job_that_opens(prepared, call):
     (support,) = part["supports"]
     assert document["job"] == str(path)
     assert (part["name"], part["regions"]) == ("slab", 1)
-    assert (support["family"], support["set"], support["count"]) == ("bars", "bars-metal", len(support["contacts"]))
+    assert (support["family"], support["set"], support["count"]) == (
+        "bars",
+        "bars-metal",
+        len(support["contacts"]),
+    )
     contacts = np.array(support["contacts"])
     assert contacts[:, 2] == pytest.approx(4.0)
     assert {"read", "overhangs", "supports", "total"} <= set(document["seconds"])

@@ -12,8 +12,7 @@ import pytest
 import trimesh
 
 from lean_trellis.core.errors import AccessError, FormatError
-from lean_trellis.core.formats import Named, read_bodies, recognise
-from lean_trellis.core.formats import ply, stl, three_mf
+from lean_trellis.core.formats import Named, ply, read_bodies, recognise, stl, three_mf
 from lean_trellis.core.mesh.health import examine_mesh
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.progress import CountingWatch
@@ -177,12 +176,14 @@ BAD = {
     "none.stl": (b"x" * 80 + bytes(4), "no triangles"),
     "text.stl": (b"hello, this is a letter to nobody\n" * 20, "no mesh"),
     "half.stl": (stl_text("a", 0)[:-40].encode(), "not 'endsolid'"),
-    "word.stl": (b"solid a\nfacet\nouter loop\nvertex 1 2 x\nvertex 1 2 3\nvertex 0 0 0\nendloop\nendfacet\nendsolid\n", "no number"),
+    "word.stl": (b"solid a\nfacet\nouter loop\nvertex 1 2 x\nvertex 1 2 3\nvertex 0 0 0\nendloop\nendfacet\n"
+                 b"endsolid\n", "no number"),
     "noise.bin": (bytes(range(256)) * 8, "no kind of mesh"),
     "bad.obj": (b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n", "not there"),
     "odd.obj": (b"v 0 0 0\nv 1 0 zero\n", "line 2"),
-    "bad.ply": (b"ply\nformat binary_little_endian 1.0\nelement vertex 99999999999\nproperty float x\nproperty float y\n"
-                b"property float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n", "more than the file"),
+    "bad.ply": (b"ply\nformat binary_little_endian 1.0\nelement vertex 99999999999\nproperty float x\n"
+                b"property float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\n"
+                b"end_header\n", "more than the file"),
     "head.ply": (b"ply\nformat nonsense 1.0\nend_header\n", "header"),
     "zip.3mf": (b"PK\x03\x04broken", "damaged zip"),
 }  # fmt: skip
@@ -247,7 +248,10 @@ def test_components_in_a_circle_and_unsafe_paths_are_refused(tmp_path):
     [
         (model_of(f'<object id="1">{TETRA}</object>', '<item objectid="7"/>'), "not there"),
         (model_of(f'<object id="1">{TETRA}</object>', '<item objectid="1"/>', "furlong"), "unknown unit"),
-        (model_of(f'<object id="1">{TETRA.replace("6", "six")}</object>', '<item objectid="1"/>'), "no number"),
+        (
+            model_of(f'<object id="1">{TETRA.replace("6", "six")}</object>', '<item objectid="1"/>'),
+            "no number",
+        ),
         (model_of(f'<object id="1">{TETRA}</object>', '<item objectid="1" transform="1 2 3"/>'), "transform"),
         (model_of(f'<object id="1">{TETRA}</object>', ""), "no triangles"),
         ("<model><resources>", "broken XML"),

@@ -254,7 +254,11 @@ def damaged_mesh(kept, content):
         (lambda kept, _: kept.update(version=99), NewerFileError, "newer version"),
         (lambda kept, _: kept.update(format="cake"), FormatError, "no job file"),
         (lambda kept, _: kept.update(machine="metal-26"), FormatError, "did you mean metal-260"),
-        (lambda kept, _: kept["parts"][0]["pose"].update(build_offset=-3), FormatError, "parts.0.pose.build_offset"),
+        (
+            lambda kept, _: kept["parts"][0]["pose"].update(build_offset=-3),
+            FormatError,
+            "parts.0.pose.build_offset",
+        ),
         (lambda kept, _: kept["supports"][0]["parameters"].update(sides=1), FormatError, "sides"),
         (lambda kept, _: kept["supports"][0].update(part_id="ghost"), FormatError, "not there"),
         (lambda kept, _: kept.pop("parts"), FormatError, "parts"),
@@ -323,5 +327,3 @@ def test_killing_the_process_while_it_saves_leaves_the_old_file_or_the_new_one(t
         opened = open_job(path, library)
         assert opened.name == "Test" or opened.name.startswith("save ")
         assert without_meshes(replace(opened, name="Test")) == without_meshes(job)
-
-

@@ -144,7 +144,10 @@ def test_on_a_belt_one_side_holds_itself_and_the_other_does_not():
     mesh, pose = box((10, 10, 10)), Pose(build_offset=20)
     tilted = (0.0, -np.sin(np.radians(45)), np.cos(np.radians(45)))
     found = detect(build_topology(mesh), pose.applied(mesh), critical_angle=46, layer_normal=tilted)
-    assert {tuple(np.round(found.mesh.normals[f], 6)) for r in found.regions for f in r.faces} == {(0, 0, -1), (0, 1, 0)}
+    assert {tuple(np.round(found.mesh.normals[f], 6)) for r in found.regions for f in r.faces} == {
+        (0, 0, -1),
+        (0, 1, 0),
+    }
 
 
 def test_a_lifted_part_begins_with_an_island_and_a_resting_one_does_not():

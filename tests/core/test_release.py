@@ -54,7 +54,7 @@ def test_what_is_asked_is_written(state, tmp_path, what, count):
 
 def test_nothing_to_export_and_no_place_for_it_are_refused(metal, state, tmp_path):
     empty = Pipeline().state(new_job(*metal))
-    with pytest.raises(EditError, match="no all to export|no parts"):
+    with pytest.raises(EditError, match="no all to export"):
         export_build(empty, ExportRequest(tmp_path / "out.stl"))
     with pytest.raises(AccessError):
         export_build(state, ExportRequest(tmp_path / "no" / "out.stl"))
@@ -70,4 +70,6 @@ def test_the_demo_is_sound_large_enough_and_needs_supports_inside(library):
     (support,) = job.supports_of(manifold.id)
     bars = pipeline.bars(support, job)
     assert (bars.landings == 1).sum() > 50
-    assert not [f for f in pipeline.findings(job) if f.code in ("parts_overlap", "outside_volume", "support_through_part")]
+    assert not [
+        f for f in pipeline.findings(job) if f.code in ("parts_overlap", "outside_volume", "support_through_part")
+    ]

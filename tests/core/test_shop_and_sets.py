@@ -57,7 +57,12 @@ def test_every_shipped_set_holds_itself_in_every_material_of_its_process(library
 
 def test_a_round_plate_knows_what_lies_on_it(library):
     plate = library.machine("metal-120").plate
-    assert plate.holds(np.array([[60, 60], [119, 60], [5, 5], [60, 121]])).tolist() == [True, True, False, False]
+    assert plate.holds(np.array([[60, 60], [119, 60], [5, 5], [60, 121]])).tolist() == [
+        True,
+        True,
+        False,
+        False,
+    ]
     assert plate.excess(np.array([[60.0, 130.0]]))[0] == pytest.approx(10)
 
 
@@ -74,7 +79,7 @@ def test_unknown_names_say_what_comes_close(library):
         ("usual = true", "usual = false", "layers"),
         ("density =", "densitty =", "density"),
         ("build_offset = 4.0", 'build_offset = "high"', "build_offset"),
-        ("contact = \"bite\"", "contact = \"glue\"", "contact"),
+        ('contact = "bite"', 'contact = "glue"', "contact"),
         ("name =", "colour =", "colour"),
     ],
 )
@@ -103,7 +108,10 @@ def test_broken_toml_and_machines_are_refused(tmp_path):
 def test_sets_are_read_with_their_values_and_refused_with_the_key(tmp_path):
     assert shipped_sets()["bars-metal"].parameters.spacing == 2.6
     path = tmp_path / "mine.toml"
-    path.write_text((SETS / "bars-metal.toml").read_text(encoding="utf-8").replace("sides = 8", "sides = 2"), encoding="utf-8")
+    path.write_text(
+        (SETS / "bars-metal.toml").read_text(encoding="utf-8").replace("sides = 8", "sides = 2"),
+        encoding="utf-8",
+    )
     with pytest.raises(LibraryError, match=r"parameters\.sides"):
         read_set(path)
 

@@ -78,7 +78,9 @@ class User:
         box.activated.emit(place)
         QApplication.processEvents()
 
-    def click_row(self, table: QWidget, key: object, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    def click_row(
+        self, table: QWidget, key: object, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
         index = table.model().index(table.keys().index(key), 0)
         table.scrollTo(index)
         middle = table.visualRect(index).center()
@@ -95,7 +97,11 @@ class User:
         ratio = view.canvas.devicePixelRatioF()
         return QPointF(x / ratio, view.canvas.height() - 1 - y / ratio).toPoint()
 
-    def click_at(self, place: tuple[float, float, float], modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    def click_at(
+        self,
+        place: tuple[float, float, float],
+        modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+    ) -> None:
         QTest.mouseClick(self.window.view.canvas, Qt.MouseButton.LeftButton, modifier, self.on_screen(place))
         QApplication.processEvents()
 

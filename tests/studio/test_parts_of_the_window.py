@@ -25,7 +25,16 @@ from lean_trellis.studio.view3d.camera import Eye
 
 @pytest.mark.parametrize(
     ("text", "value"),
-    [("12.5", 12.5), ("12,5", 12.5), ("12.5+0.4", 12.9), ("(3+1)/2", 2), ("-4", -4), ("−4", -4), ("45°", 45), ("2*3", 6)],
+    [
+        ("12.5", 12.5),
+        ("12,5", 12.5),
+        ("12.5+0.4", 12.9),
+        ("(3+1)/2", 2),
+        ("-4", -4),
+        ("−4", -4),
+        ("45°", 45),
+        ("2*3", 6),
+    ],
 )
 def test_numbers_take_commas_and_sums(text, value):
     assert parse_number(text) == pytest.approx(value)
@@ -36,7 +45,9 @@ def test_lengths_take_units(text, value):
     assert parse_number(text, is_length=True) == pytest.approx(value)
 
 
-@pytest.mark.parametrize("text", ["", "abc", "1+", "2**99", "__import__('os')", "1/0", "9" * 400, "1e999", "True", "(" * 500])
+@pytest.mark.parametrize(
+    "text", ["", "abc", "1+", "2**99", "__import__('os')", "1/0", "9" * 400, "1e999", "True", "(" * 500]
+)
 def test_what_is_no_number_is_refused(text):
     with pytest.raises(ParameterError):
         parse_number(text)
@@ -96,7 +107,10 @@ def test_on_wayland_the_window_goes_through_x11():
 
 def test_without_a_display_the_demo_says_so_and_tells_of_pictures():
     done = subprocess.run(
-        [sys.executable, "-m", "lean_trellis.studio", "--demo"], env={"PATH": "/usr/bin"}, capture_output=True, text=True
+        [sys.executable, "-m", "lean_trellis.studio", "--demo"],
+        env={"PATH": "/usr/bin"},
+        capture_output=True,
+        text=True,
     )
     assert done.returncode == 2
     assert "--picture out.png" in done.stderr
@@ -107,8 +121,8 @@ def test_a_picture_is_written_without_a_display(tmp_path):
     out = tmp_path / "out.png"
     environment = {"PATH": "/usr/bin:/bin", "HOME": str(tmp_path)}
     done = subprocess.run(
-        [sys.executable, "-m", "lean_trellis.studio", "--demo", "--picture", str(out)], env=environment, capture_output=True,
-        timeout=120,
+        [sys.executable, "-m", "lean_trellis.studio", "--demo", "--picture", str(out)], env=environment,
+        capture_output=True, timeout=120,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert out.read_bytes().startswith(b"\x89PNG")
@@ -120,10 +134,10 @@ def test_a_light_mesh_is_shown_as_it_is_and_a_heavy_one_by_a_stand_in():
     assert shown_mesh(light).faces is light.faces
     shown = shown_mesh(heavy)
     assert shown.is_stand_in
-    assert len(shown.faces) < 65_000
+    assert len(shown.faces) < 23_000
     assert shown.source.max() < len(heavy.faces)
     middles = shown.vertices[shown.faces].mean(axis=1)
-    assert np.linalg.norm(middles - heavy.centroids[shown.source], axis=1).max() < 0.4
+    assert np.linalg.norm(middles - heavy.centroids[shown.source], axis=1).max() < 0.6
 
 
 @given(st.floats(-180, 180), st.floats(-89, 89), st.floats(0.3, 3))
@@ -153,5 +167,10 @@ def test_zooming_keeps_the_place_under_the_pointer():
 
 def test_the_layers_keep_to_their_contract():
     root = Path(__file__).parents[2]
-    done = subprocess.run([Path(sys.executable).with_name("lint-imports"), "--no-cache"], cwd=root, capture_output=True, text=True)
+    done = subprocess.run(
+        [Path(sys.executable).with_name("lint-imports"), "--no-cache"],
+        cwd=root,
+        capture_output=True,
+        text=True,
+    )
     assert done.returncode == 0, done.stdout

@@ -10,8 +10,23 @@ from typing import Annotated, Any, cast
 import typer
 
 from lean_trellis.cli.options import (
-    CriticalOption, FilesArgument, JsonOption, KeepOption, LayerOption, MachineOption, MaterialOption, OffsetOption,
-    Read, RotateOption, UnitsOption, WatchOption, choose_shop, posed, read_files, require_angle, require_offset,
+    CriticalOption,
+    FilesArgument,
+    JsonOption,
+    KeepOption,
+    LayerOption,
+    MachineOption,
+    MaterialOption,
+    OffsetOption,
+    Read,
+    RotateOption,
+    UnitsOption,
+    WatchOption,
+    choose_shop,
+    posed,
+    read_files,
+    require_angle,
+    require_offset,
 )  # fmt: skip
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
@@ -101,14 +116,12 @@ def _empty_job(name: str, machine: str | None, material: str | None, layer_heigh
     return job if layer_height is None else set_layer_height(job, layer_height).job
 
 
-def _placed(
-    job: Job, read: Read, rotate: tuple[float, float, float], offset: float | None, keep_position: bool
-) -> Job:
+def _placed(job: Job, read: Read, rotate: tuple[float, float, float], offset: float | None, keep_position: bool) -> Job:
     for file, body in read.bodies:
         job = add_bodies(job, [body], source=str(file.name), keep_position=True).job
         part = job.parts[-1]
         lift = job.material.build_offset if offset is None else offset
-        job = job.with_part(replace(part, pose=posed(body, rotate, lift, part.pose.x, part.pose.y)))
+        job = job.with_part(replace(part, pose=posed(rotate, lift, part.pose.x, part.pose.y)))
     return job if keep_position else arrange_parts(job).job
 
 

@@ -90,7 +90,11 @@ def list_recipes(as_json: JsonOption = False) -> None:
     if as_json:
         say_json([recipe.model_dump() for recipe in known])
         return
-    say_table("Recipes", ("name", "title", "process", "rules"), [(r.id, r.title, r.process, len(r.rules)) for r in known])
+    say_table(
+        "Recipes",
+        ("name", "title", "process", "rules"),
+        [(r.id, r.title, r.process, len(r.rules)) for r in known],
+    )
 
 
 def show_recipe(name: NameArgument, as_json: JsonOption = False) -> None:

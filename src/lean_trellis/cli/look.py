@@ -9,8 +9,21 @@ from typing import Annotated, Any
 import typer
 
 from lean_trellis.cli.options import (
-    FilesArgument, JsonOption, KeepOption, LayerOption, MachineOption, MaterialOption, OffsetOption, RotateOption,
-    UnitsOption, WatchOption, choose_shop, posed, read_files, require_angle, require_offset,
+    FilesArgument,
+    JsonOption,
+    KeepOption,
+    LayerOption,
+    MachineOption,
+    MaterialOption,
+    OffsetOption,
+    RotateOption,
+    UnitsOption,
+    WatchOption,
+    choose_shop,
+    posed,
+    read_files,
+    require_angle,
+    require_offset,
 )  # fmt: skip
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.core.errors import EditError
@@ -81,11 +94,17 @@ def overhangs(
         results = []
         for _, body in bodies:
             middle = body.mesh.middle if keep_position or built_on is None else (*built_on.plate.middle, 0)
-            pose = posed(body, rotate, require_offset(build_offset) or 0.0, float(middle[0]), float(middle[1]))
+            pose = posed(rotate, require_offset(build_offset) or 0.0, float(middle[0]), float(middle[1]))
             topology, placed = build_topology(body.mesh), pose.applied(body.mesh)
             normal = layer_normal(built_on)
-            found = detect(topology, placed, critical_angle=critical_angle, watch_angle=require_angle("--watch-angle", watch_angle),
-                           layer_normal=normal, watch=watch)  # fmt: skip
+            found = detect(
+                topology,
+                placed,
+                critical_angle=critical_angle,
+                watch_angle=require_angle("--watch-angle", watch_angle),
+                layer_normal=normal,
+                watch=watch,
+            )
             islands = find_islands(topology, placed, height, layer_normal=normal, watch=watch)
             results.append((body.name, found, islands))
     document = _overhang_document(results)

@@ -63,5 +63,3 @@ def main() -> None:
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(encoding="utf-8", errors="backslashreplace")
     sys.exit(run(sys.argv[1:]))
-
-

@@ -25,7 +25,8 @@ MachineOption = Annotated[str | None, typer.Option("--machine", help="Machine by
 MaterialOption = Annotated[str | None, typer.Option("--material", help="Material by id (see 'materials').")]
 UnitsOption = Annotated[str, typer.Option("--units", help="Unit of files that carry none: mm, cm, m or in.")]
 RotateOption = Annotated[
-    tuple[float, float, float], typer.Option("--rotate", help="Degrees about X, then Y, then Z.", metavar="RX RY RZ")
+    tuple[float, float, float],
+    typer.Option("--rotate", help="Degrees about X, then Y, then Z.", metavar="RX RY RZ"),
 ]
 OffsetOption = Annotated[
     float | None, typer.Option("--build-offset", help="Height of the lowest point above the plate, mm.")
@@ -76,7 +77,7 @@ def read_files(files: list[Path], units: str, watch: Watch) -> Read:
     return Read(tuple(bodies), time.perf_counter() - begin)
 
 
-def posed(body: Body, rotate: tuple[float, float, float], build_offset: float, x: float, y: float) -> Pose:
+def posed(rotate: tuple[float, float, float], build_offset: float, x: float, y: float) -> Pose:
     """The pose asked for, the part's middle at x, y."""
     return Pose(x=x, y=y, build_offset=build_offset).turned(rotation_xyz(*rotate))
 
@@ -85,7 +86,9 @@ def choose_shop(library: Library, machine: str | None, material: str | None) -> 
     """Machine and material by id; what is not named follows from the other, or is the first of the library."""
     if material is not None and machine is None:
         chosen = library.material(material)
-        fitting = [entry for entry in library.machines.values() if entry.process == chosen.process and not entry.is_belt]
+        fitting = [
+            entry for entry in library.machines.values() if entry.process == chosen.process and not entry.is_belt
+        ]
         return sorted(fitting, key=lambda entry: entry.id, reverse=True)[0], chosen
     built_on = library.machine(machine or "metal-260")
     if material is None:

@@ -15,7 +15,6 @@ from rich.table import Table
 
 from lean_trellis.core.progress import UNWATCHED, Watch
 
-
 _WIDTH_IN_FILES = 140
 
 

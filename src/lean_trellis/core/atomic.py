@@ -11,7 +11,6 @@ from typing import IO
 
 from lean_trellis.core.errors import AccessError
 
-
 _unfinished: set[str] = set()
 
 

@@ -38,7 +38,13 @@ _SAME_PLACE_MM = 2.0
 
 def overhangs_key(part: Part, job: Job) -> Hashable:
     """What the regions of a part follow from."""
-    return (part.mesh.key, part.pose, job.critical_angle(part), job.watch_angle(part), job.machine.layer_normal)
+    return (
+        part.mesh.key,
+        part.pose,
+        job.critical_angle(part),
+        job.watch_angle(part),
+        job.machine.layer_normal,
+    )
 
 
 def bars_key(support: Support, job: Job) -> Hashable:
@@ -124,7 +130,10 @@ class Pipeline:
         return self._derived(
             ("islands", part.mesh.key, part.pose, job.layer_height, job.machine.layer_normal),
             lambda: find_islands(
-                self.topology(part.mesh), self.placed(part), job.layer_height, layer_normal=job.machine.layer_normal
+                self.topology(part.mesh),
+                self.placed(part),
+                job.layer_height,
+                layer_normal=job.machine.layer_normal,
             ),
         )
 
@@ -177,9 +186,7 @@ class Pipeline:
         )
 
 
-def resolve_target(
-    target: tuple[RegionPick, ...] | None, part: Part, overhangs: Overhangs
-) -> tuple[int, ...]:
+def resolve_target(target: tuple[RegionPick, ...] | None, part: Part, overhangs: Overhangs) -> tuple[int, ...]:
     """The regions that a target means on the part as it stands, as places in `overhangs.regions`.
 
     A picked region is the one whose anchor lies nearest to the remembered place, or that has a face there.

@@ -45,7 +45,9 @@ def _run(demo: bool, files: list[Path]) -> int:
     window.view.start()
     lost = left_behind()
     if lost:
-        answer = QMessageBox.question(window, "A job was left open", "The program ended unexpectedly. Open the job as it was?")
+        answer = QMessageBox.question(
+            window, "A job was left open", "The program ended unexpectedly. Open the job as it was?"
+        )
         if answer == QMessageBox.StandardButton.Yes:
             window.session.open_recovered(lost[0])
         for path in lost[1:] if answer == QMessageBox.StandardButton.Yes else lost:

@@ -51,4 +51,14 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("about", "About", "", "Help"),
 )
 MENUS = ("Job", "Edit", "View", "Stations", "Help")
-SEPARATED_BEFORE = {"save", "import", "quit", "copy", "palette", "section", "show_plate", "night", "recompute"}
+SEPARATED_BEFORE = {
+    "save",
+    "import",
+    "quit",
+    "copy",
+    "palette",
+    "section",
+    "show_plate",
+    "night",
+    "recompute",
+}

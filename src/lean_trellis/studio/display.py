@@ -11,7 +11,6 @@ import subprocess
 from collections.abc import Iterator, MutableMapping
 from contextlib import contextmanager
 
-
 _servers: list[subprocess.Popen[bytes]] = []
 
 
@@ -37,7 +36,8 @@ def _end_with_parent() -> None:
 def virtual_display(size: str = "1280x800") -> Iterator[str]:
     """An X server without a screen, with OpenGL by Mesa in software; `DISPLAY` points to it meanwhile.
 
-    The server lives as long as this process: Qt holds its connection until the very end. Raises `RuntimeError` where Xvfb is missing or does not start.
+    The server lives as long as this process: Qt holds its connection until the very end.
+    Raises `RuntimeError` where Xvfb is missing or does not start.
     """
     program = shutil.which("Xvfb")
     if program is None:

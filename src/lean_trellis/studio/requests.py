@@ -25,8 +25,10 @@ from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.shop import shipped_library
 from lean_trellis.core.supports import Bars, Support
 
-MOST_SHOWN = 60_000
-"""Faces of one part shown at most: what Mesa in software draws in less than a tenth of a second."""
+MOST_SHOWN_SOFTWARE = 20_000
+"""Faces of one part shown at most where no graphics hardware draws: some 25 ms a frame on one core."""
+MOST_SHOWN = 600_000
+"""The same with graphics hardware."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,13 +127,14 @@ class ShowPart:
 
     mesh: Mesh
     name: str
+    most: int = MOST_SHOWN_SOFTWARE
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> ShownPart:
         """Health and shown mesh."""
         watch.at(0.1, f"examining {self.name}")
         health = pipeline.health(self.mesh)
         watch.at(0.6, f"preparing the view of {self.name}")
-        return ShownPart(shown_mesh(self.mesh), health)
+        return ShownPart(shown_mesh(self.mesh, self.most), health)
 
 
 @dataclass(frozen=True)
@@ -140,13 +143,14 @@ class ShowRegions:
 
     part: Part
     job: Job
+    most: int = MOST_SHOWN_SOFTWARE
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> ShownRegions:
         """Regions, islands and what the view colours."""
         found = pipeline.overhangs(self.part, self.job, Stretch(watch, 0, 0.6))
         watch.at(0.6, f"looking for islands on {self.part.name}")
         islands = pipeline.islands(self.part, self.job)
-        source = shown_mesh(self.part.mesh).source
+        source = shown_mesh(self.part.mesh, self.most).source
         return ShownRegions(
             found.regions,
             islands,
@@ -196,7 +200,7 @@ class PrepareTree:
 _SHOWN: dict[str, ShownMesh] = {}
 
 
-def shown_mesh(mesh: Mesh, most: int = MOST_SHOWN) -> ShownMesh:
+def shown_mesh(mesh: Mesh, most: int = MOST_SHOWN_SOFTWARE) -> ShownMesh:
     """The mesh itself when it is light, else a stand-in of about `most` faces; kept for the latest meshes."""
     if mesh.key not in _SHOWN:
         _SHOWN[mesh.key] = _made_lighter(mesh, most) if len(mesh.faces) > most else _as_it_is(mesh)

@@ -64,6 +64,7 @@ class Session(QObject):
         self.worker = Worker(self)
         self.worker.progressed.connect(self.task_progress)
         self.worker.idle.connect(self._pump)
+        self.most_shown = requests.MOST_SHOWN_SOFTWARE
         self.selection = Selection()
         self.path: Path | None = None
         self._history = History(self._first_job())
@@ -168,7 +169,12 @@ class Session(QObject):
         """Change what is picked. A change of the part in hand drops the regions and support picked on another."""
         changed = replace(self.selection, **changes)
         if "parts" in changes and changed.part != self.selection.part:
-            changed = replace(changed, regions=changes.get("regions", frozenset()), support=changes.get("support", ""), bar=-1)
+            changed = replace(
+                changed,
+                regions=changes.get("regions", frozenset()),
+                support=changes.get("support", ""),
+                bar=-1,
+            )
         if changed != self.selection:
             self.selection = changed
             self.selection_changed.emit()
@@ -235,16 +241,28 @@ class Session(QObject):
         job = self.job
         parts = sorted(job.parts, key=lambda part: part.id != self.selection.part)
         for part in parts:
-            yield ("part", part.mesh.key), f"Examining {part.name}", lambda p=part: requests.ShowPart(p.mesh, p.name)
+            yield (
+                ("part", part.mesh.key),
+                f"Examining {part.name}",
+                lambda p=part: requests.ShowPart(p.mesh, p.name, self.most_shown),
+            )
         for part in parts:
             key = ("regions", overhangs_key(part, job))
-            yield key, f"Finding overhangs of {part.name}", lambda p=part: requests.ShowRegions(p, job)
+            yield (
+                key,
+                f"Finding overhangs of {part.name}",
+                lambda p=part: requests.ShowRegions(p, job, self.most_shown),
+            )
         supports = sorted(job.supports, key=lambda support: support.id != self.selection.support)
         for support in supports:
             key = ("bars", bars_key(support, job))
             yield key, "Generating bars", lambda s=support: requests.ShowBars(s, job)
         for part in parts:
-            yield ("tree", part.mesh.key), f"Preparing rays for {part.name}", lambda p=part: requests.PrepareTree(p.mesh)
+            yield (
+                ("tree", part.mesh.key),
+                f"Preparing rays for {part.name}",
+                lambda p=part: requests.PrepareTree(p.mesh),
+            )
         if job.parts:
             yield ("findings", findings_key(job)), "Checking the build", lambda: requests.FindFindings(job)
 

@@ -117,7 +117,8 @@ QPushButton:pressed, QPushButton:checked {{ background: {t.ivy_wash}; border-col
 QPushButton:disabled {{ color: {t.muted}; background: {t.paper}; }}
 QPushButton[role="main"] {{ background: {t.ivy}; color: {t.on_ivy}; border-color: {t.ivy}; font-weight: 700; }}
 QPushButton[role="main"]:disabled {{ background: {t.line}; color: {t.muted}; border-color: {t.line}; }}
-QPushButton[role="quiet"] {{ background: transparent; border: 1px solid transparent; padding: 3px 8px; text-align: left; }}
+QPushButton[role="quiet"] {{ background: transparent; border: 1px solid transparent; padding: 3px 8px;
+  text-align: left; }}
 QPushButton[role="quiet"]:hover {{ border-color: {t.line}; }}
 QPushButton[role="quiet"]:checked {{ background: {t.ivy_wash}; border-color: {t.ivy}; }}
 QPushButton[role="fold"] {{ background: transparent; border: none; border-bottom: 1px solid {t.line}; border-radius: 0;
@@ -130,13 +131,16 @@ QLineEdit[differs="true"], QComboBox[differs="true"] {{ border-left: 4px solid {
 QLineEdit:disabled, QComboBox:disabled {{ color: {t.muted}; background: {t.paper}; }}
 QComboBox::drop-down {{ border: none; width: 22px; }}
 QComboBox::down-arrow {{ image: url({arrow}); width: 10px; height: 10px; }}
-QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; selection-background-color: {t.ivy_wash};
+QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line};
+  selection-background-color: {t.ivy_wash};
   selection-color: {t.ink}; outline: none; }}
 QCheckBox {{ spacing: 7px; min-height: {ROW - 4}px; }}
-QCheckBox::indicator {{ width: 15px; height: 15px; border: 1px solid {t.muted}; border-radius: 3px; background: {t.card}; }}
+QCheckBox::indicator {{ width: 15px; height: 15px; border: 1px solid {t.muted}; border-radius: 3px;
+  background: {t.card}; }}
 QCheckBox::indicator:checked {{ background: {t.ivy}; border-color: {t.ivy}; image: url({tick}); }}
 QRadioButton {{ spacing: 6px; }}
-QRadioButton::indicator {{ width: 13px; height: 13px; border: 1px solid {t.muted}; border-radius: 7px; background: {t.card}; }}
+QRadioButton::indicator {{ width: 13px; height: 13px; border: 1px solid {t.muted}; border-radius: 7px;
+  background: {t.card}; }}
 QRadioButton::indicator:checked {{ background: {t.ivy}; border: 1px solid {t.ivy}; }}
 QRadioButton:focus, QCheckBox:focus {{ color: {t.ivy}; }}
 QTableView, QListView {{ background: {t.card}; alternate-background-color: {t.card}; border: 1px solid {t.line};

@@ -79,7 +79,11 @@ class StationEntry(QWidget):
         font.setBold(False)
         painter.setFont(font)
         painter.setPen(QColor(t.muted))
-        painter.drawText(QRectF(self.width() - 28, 6, 16, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, str(self.number))
+        painter.drawText(
+            QRectF(self.width() - 28, 6, 16, 18),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            str(self.number),
+        )
         width = self.width() - 54
         words = painter.fontMetrics().elidedText(self.fact.words, Qt.TextElideMode.ElideRight, width)
         painter.drawText(QRectF(42, 24, width, 17), Qt.AlignmentFlag.AlignVCenter, words)
@@ -158,7 +162,10 @@ class Traveller(QWidget):
         """Show the stations' facts and the parts."""
         for place, entry in enumerate(self.entries):
             entry.show_fact(entry.station.fact(), is_open=place == open_place)
-        rows = [(part.id, (part.name, self._owner_words(part.owner), self._mark(part.id))) for part in self._session.job.parts]
+        rows = [
+            (part.id, (part.name, self._owner_words(part.owner), self._mark(part.id)))
+            for part in self._session.job.parts
+        ]
         self.parts.setVisible(bool(rows))
         self._empty.setVisible(not rows)
         self.parts.show_rows(rows, self._session.selection.parts)

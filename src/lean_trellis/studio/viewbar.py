@@ -42,7 +42,9 @@ class AngleLegend(QWidget):
         painter.setPen(QColor(t.muted))
         row = QRectF(left, top + high, width, 16)
         painter.drawText(row, Qt.AlignmentFlag.AlignLeft, "0° ceiling")
-        painter.drawText(QRectF(split - 130, top + high, 126, 16), Qt.AlignmentFlag.AlignRight, f"critical {critical:g}°")
+        painter.drawText(
+            QRectF(split - 130, top + high, 126, 16), Qt.AlignmentFlag.AlignRight, f"critical {critical:g}°"
+        )
         painter.drawText(QRectF(split + 2, top + high, 90, 16), Qt.AlignmentFlag.AlignLeft, f"watch {watch:g}°")
 
 

@@ -8,8 +8,19 @@ from typing import Any
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
-    QApplication, QFileDialog, QHBoxLayout, QLabel, QMainWindow, QMenu, QMessageBox, QProgressBar, QPushButton,
-    QSplitter, QStackedWidget, QVBoxLayout, QWidget,
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
 )  # fmt: skip
 
 from lean_trellis import __version__
@@ -176,7 +187,12 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        for signal in (session.job_changed, session.derived_changed, session.selection_changed, session.file_changed):
+        for signal in (
+            session.job_changed,
+            session.derived_changed,
+            session.selection_changed,
+            session.file_changed,
+        ):
             signal.connect(self.refresh)
         session.task_started.connect(self._task_started)
         session.task_progress.connect(self._task_progressed)
@@ -289,7 +305,9 @@ class MainWindow(QMainWindow):
     def do_import(self) -> None:
         """Ask for mesh files and import them."""
         pattern = " ".join(f"*.{suffix} *.{suffix.upper()}" for suffix in SUFFIXES)
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Import parts", self.session.settings.folder, f"Parts ({pattern});;All files (*)")
+        chosen, _ = QFileDialog.getOpenFileNames(
+            self, "Import parts", self.session.settings.folder, f"Parts ({pattern});;All files (*)"
+        )
         if chosen:
             self.session.settings.folder = str(Path(chosen[0]).parent)
             self.take_files([Path(name) for name in chosen])
@@ -447,7 +465,9 @@ class MainWindow(QMainWindow):
     def do_keys(self) -> None:
         """Show keys and gestures."""
         rows = "".join(
-            f"<tr><td>{entry.title}</td><td>&nbsp;&nbsp;<b>{entry.shortcut}</b></td></tr>" for entry in ACTIONS if entry.shortcut
+            f"<tr><td>{entry.title}</td><td>&nbsp;&nbsp;<b>{entry.shortcut}</b></td></tr>"
+            for entry in ACTIONS
+            if entry.shortcut
         )
         text = _KEYS_TEXT.format(count=len(self.stations), rows=f"<table>{rows}</table>")
         QMessageBox.information(self, "Keys and gestures", text)

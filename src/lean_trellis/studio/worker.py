@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 import multiprocessing
+import os
 import pickle
 import signal
 import threading
@@ -87,6 +88,7 @@ class _PipeWatch:
 def serve(connection: Connection, cancelled: Any) -> None:
     """The worker's loop: answer requests until the pipe is closed."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(10)  # the window comes first: it draws on the same cores
     line, pipeline = _Line(connection), Pipeline()
     while True:
         try:
@@ -98,9 +100,17 @@ def serve(connection: Connection, cancelled: Any) -> None:
         except TrellisError as problem:
             answer = ("failed", number, problem)
         except MemoryError:
-            answer = ("failed", number, TrellisError("", "there is not enough memory for this", "close other parts"))
+            answer = (
+                "failed",
+                number,
+                TrellisError("", "there is not enough memory for this", "close other parts"),
+            )
         except Exception as problem:  # noqa: BLE001 - the window must hear of it, whatever it is
-            answer = ("failed", number, TrellisError("", f"an error of the program: {problem!r}", "please report it"))
+            answer = (
+                "failed",
+                number,
+                TrellisError("", f"an error of the program: {problem!r}", "please report it"),
+            )
         try:
             line.send(answer)
         except (BrokenPipeError, OSError):
@@ -169,9 +179,7 @@ class Worker(QObject):
         """The request under way, if any."""
         return self._task
 
-    def ask(
-        self, request: Any, done: Callable[[Any], None], failed: Callable[[TrellisError], None]
-    ) -> None:
+    def ask(self, request: Any, done: Callable[[Any], None], failed: Callable[[TrellisError], None]) -> None:
         """Send a request. Only when idle: whoever asks waits for `idle`."""
         assert self._task is None, "one request at a time"
         self._count += 1
@@ -221,7 +229,10 @@ class Worker(QObject):
         self._stop_process()
         self._start()
         if task is not None:
-            self._end(task.failed, Cancelled() if wanted else TrellisError("", "the computation was lost", "try again"))
+            self._end(
+                task.failed,
+                Cancelled() if wanted else TrellisError("", "the computation was lost", "try again"),
+            )
 
     def _stop_process(self) -> None:
         self._generation += 1

@@ -64,7 +64,13 @@ def _low_place_not_held(state: BuildState, part: PartState, region: Region, cont
 
 
 def _not_held(
-    state: BuildState, part: PartState, region: Region, place: Floats, value: float, limit: float, share: float
+    state: BuildState,
+    part: PartState,
+    region: Region,
+    place: Floats,
+    value: float,
+    limit: float,
+    share: float,
 ) -> Finding:
     what = {"face": "region", "edge": "low edge", "point": "low point"}[region.kind]
     far = f"{value:.2f} mm from the nearest hold" if np.isfinite(value) else "no hold at all"
@@ -171,5 +177,3 @@ def _rests_on_another(state: BuildState, part: PartState, place: Floats) -> bool
         if other.tree.first_hits(pose.to_part(mesh, origin), down).distance[0] <= 1.5 * state.job.layer_height:
             return True
     return False
-
-

@@ -20,7 +20,11 @@ def check_volume(state: BuildState) -> Iterator[Finding]:
     for part in state.parts:
         vertices = part.overhangs.mesh.vertices
         move = _way_back(vertices, machine)
-        cure = Cure("Move it onto the plate", "move_part", (("x", part.part.pose.x + move[0]), ("y", part.part.pose.y + move[1])))
+        cure = Cure(
+            "Move it onto the plate",
+            "move_part",
+            (("x", part.part.pose.x + move[0]), ("y", part.part.pose.y + move[1])),
+        )
         yield from _outside(part.part.name, part.part.id, "", "part", vertices, machine, cure)
     for held in state.supports:
         bars = held.bars

@@ -23,8 +23,12 @@ def strut_bracket() -> Mesh:
         for y in (-10, 10):
             foot -= Manifold.cylinder(20, 2.6, 2.6, 48).translate((x, y, -5))
             foot -= Manifold.cylinder(3, 2.6, 5.2, 48).translate((x, y, 2.5))
-    arm = _rounded(26, 12, 5.5).extrude(46, n_divisions=24, twist_degrees=14, scale_top=(0.74, 0.86)).translate((0, 0, 4))
-    window = Manifold.cylinder(40, 6.2, 6.2, 64, center=True).rotate((90, 0, 0)).scale((1, 1, 1.5)).translate((0, 0, 27))
+    arm = (
+        _rounded(26, 12, 5.5).extrude(46, n_divisions=24, twist_degrees=14, scale_top=(0.74, 0.86)).translate((0, 0, 4))
+    )
+    window = (
+        Manifold.cylinder(40, 6.2, 6.2, 64, center=True).rotate((90, 0, 0)).scale((1, 1, 1.5)).translate((0, 0, 27))
+    )
     eye = Manifold.cylinder(22, 11, 11, 96, center=True).rotate((90, 0, 0)).translate((0, 0, 58))
     bore = Manifold.cylinder(40, 7, 7, 96, center=True).rotate((90, 0, 0)).translate((0, 0, 58))
     slot = Manifold.cube((2.2, 40, 14), center=True).translate((0, 0, 69))
@@ -78,7 +82,10 @@ def exhaust_elbow() -> Mesh:
     ):
         disc = Manifold.cylinder(3.5, radius, radius, 80)
         for k in range(4):
-            x, y = (radius - 3) * np.cos(np.pi / 4 + k * np.pi / 2), (radius - 3) * np.sin(np.pi / 4 + k * np.pi / 2)
+            x, y = (
+                (radius - 3) * np.cos(np.pi / 4 + k * np.pi / 2),
+                (radius - 3) * np.sin(np.pi / 4 + k * np.pi / 2),
+            )
             disc -= Manifold.cylinder(12, 1.3, 1.3, 28, center=True).translate((x, y, 0))
         ends.append(disc.rotate(rotation).translate(tuple(place.tolist())))
     bores = [

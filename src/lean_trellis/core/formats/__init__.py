@@ -4,6 +4,6 @@ Readers give `Body` values in mm; every bound is checked before memory is asked 
 """
 
 from lean_trellis.core.formats.body import Body, Named
-from lean_trellis.core.formats.registry import recognise, read_bodies
+from lean_trellis.core.formats.registry import read_bodies, recognise
 
 __all__ = ["Body", "Named", "read_bodies", "recognise"]

@@ -22,5 +22,7 @@ def require_harmless(path: Path, archive: zipfile.ZipFile) -> None:
         total += info.file_size
         if total > MOST_BYTES or info.file_size > MOST_RATIO * max(info.compress_size, 4096):
             raise FormatError(
-                path, f"would unpack {info.filename!r} to {info.file_size / 1e6:,.0f} MB", "do not use this file"
+                path,
+                f"would unpack {info.filename!r} to {info.file_size / 1e6:,.0f} MB",
+                "do not use this file",
             )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import IO, BinaryIO, cast
+from typing import IO, BinaryIO
 
 import numpy as np
 
@@ -108,7 +108,11 @@ def _rows(file: BinaryIO | IO[bytes], path: object, element: _Element, encoding:
         lines = [file.readline().split() for _ in range(element.count)]
         try:
             table = np.array(lines, dtype=np.float64).reshape(element.count, -1)
-            return np.rec.fromarrays(table.T, names=[name for name, _ in element.scalars])
+            columns = {name: table[:, place] for place, (name, _) in enumerate(element.scalars)}
+            rows = np.zeros(element.count, [(name, "f8") for name in columns])
+            for name, column in columns.items():
+                rows[name] = column
+            return rows
         except ValueError:
             raise _ended_early(path, element) from None
     order = "<" if encoding == "binary_little_endian" else ">"
@@ -182,4 +186,4 @@ def ply_bytes(mesh: Mesh) -> bytes:
     )
     rows = np.zeros(len(mesh.faces), np.dtype([("n", "u1"), ("v", "<i4", 3)]))
     rows["n"], rows["v"] = 3, mesh.faces
-    return header.encode() + cast(bytes, mesh.vertices.astype("<f8").tobytes()) + cast(bytes, rows.tobytes())
+    return header.encode() + mesh.vertices.astype("<f8").tobytes() + rows.tobytes()

@@ -20,7 +20,14 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
 _START_PART = "http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"
-_UNITS = {"micron": "micron", "millimeter": "mm", "centimeter": "cm", "inch": "in", "foot": "ft", "meter": "m"}
+_UNITS = {
+    "micron": "micron",
+    "millimeter": "mm",
+    "centimeter": "cm",
+    "inch": "in",
+    "foot": "ft",
+    "meter": "m",
+}
 _DEEPEST = 32
 
 
@@ -39,7 +46,7 @@ class _Model:
     items: list[tuple[str, Floats]] = field(default_factory=list)
 
 
-class _Broken(ValueError):
+class _Broken(ValueError):  # noqa: N818 - it never leaves this module
     """Something in the XML cannot be; the text says what."""
 
 
@@ -140,7 +147,7 @@ def _parse(path: Path, archive: zipfile.ZipFile, name: str, watch: Watch) -> _Mo
                     raise FormatError(path, "declares XML entities or never ends", "do not use this file")
                 parser.feed(chunk)
                 watch.at(0.05 + 0.6 * done / size, f"reading {path.name}")
-        return parser.close()  # type: ignore[no-any-return]
+        return parser.close()
     except etree.XMLSyntaxError as problem:
         raise FormatError(path, f"holds broken XML ({problem.msg})", "export it again") from None
     except _Broken as problem:

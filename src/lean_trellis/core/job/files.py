@@ -11,7 +11,13 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from lean_trellis.core.atomic import written_whole
-from lean_trellis.core.errors import AccessError, FormatError, NewerFileError, ParameterError, UnknownNameError
+from lean_trellis.core.errors import (
+    AccessError,
+    FormatError,
+    NewerFileError,
+    ParameterError,
+    UnknownNameError,
+)
 from lean_trellis.core.formats import ply
 from lean_trellis.core.formats.archives import require_harmless
 from lean_trellis.core.job.job import Job
@@ -82,7 +88,10 @@ class JobFile(_Kept):
 
 def save_job(job: Job, path: Path, watch: Watch = UNWATCHED) -> None:
     """Write a job whole: written beside, flushed, moved in place. Raises `AccessError`."""
-    with written_whole(path) as file, zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+    with (
+        written_whole(path) as file,
+        zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive,
+    ):
         archive.writestr("job.json", json.dumps(_as_kept(job).model_dump(), indent=1, ensure_ascii=False))
         meshes = {part.mesh.key: part.mesh for part in job.parts}
         for number, (key, mesh) in enumerate(meshes.items()):

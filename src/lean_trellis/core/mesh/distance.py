@@ -101,7 +101,9 @@ def point_triangle_distances(points: Floats, corners: Floats) -> Floats:
     for one, other in ((a, b), (b, c), (c, a)):
         inside &= _dot(np.cross(other - one, points - one), normal) >= 0
     height = np.abs(_dot(points - a, normal)) / np.sqrt(np.where(squared > 0, squared, 1))
-    to_edges = np.minimum.reduce([_point_segment(points, a, b), _point_segment(points, b, c), _point_segment(points, c, a)])
+    to_edges = np.minimum.reduce(
+        [_point_segment(points, a, b), _point_segment(points, b, c), _point_segment(points, c, a)]
+    )
     return np.where(inside, height, to_edges)
 
 

@@ -100,7 +100,8 @@ class Mesh:
         """(2, 3): lowest and highest corner of the box round the faces' vertices."""
         if not len(self.vertices):
             return frozen(np.zeros((2, 3)))
-        return frozen(np.array([self.vertices.min(axis=0), self.vertices.max(axis=0)]))
+        columns = [self.vertices[:, axis] for axis in range(3)]
+        return frozen(np.array([[c.min() for c in columns], [c.max() for c in columns]]))
 
     @property
     def middle(self) -> Floats:
@@ -138,7 +139,7 @@ class Mesh:
         """Only the `chosen` faces (indices or mask), with the vertices they use."""
         faces = self.faces[chosen]
         used, renumbered = np.unique(faces, return_inverse=True)
-        return Mesh(self.vertices[used], renumbered.reshape(-1, 3))
+        return Mesh(self.vertices[used], renumbered.reshape(-1, 3).astype(np.int32))
 
 
 def join(meshes: list[Mesh]) -> Mesh:

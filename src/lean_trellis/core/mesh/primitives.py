@@ -91,6 +91,22 @@ def revolution(profile: Floats, *, sides: int = 96) -> Mesh:
     return from_manifold(CrossSection([profile]).revolve(sides))
 
 
+def wavy_torus(around: int = 660, across: int = 660, *, waves: float = 0.06) -> Mesh:
+    """A torus (radii 40 and 16 mm) with a wavy skin: 2 · `around` · `across` faces, 871,200 by default.
+
+    Made for measuring: every height has faces, and thousands of them hang.
+    """
+    u, v = np.meshgrid(np.arange(around) * 2 * np.pi / around, np.arange(across) * 2 * np.pi / across, indexing="ij")
+    thick = 16 * (1 + waves * np.sin(9 * u) * np.sin(7 * v))
+    ring = 40 + thick * np.cos(v)
+    vertices = np.stack([ring * np.cos(u), ring * np.sin(u), thick * np.sin(v)], axis=-1).reshape(-1, 3)
+    i, j = np.meshgrid(np.arange(around), np.arange(across), indexing="ij")
+    a, b = i * across + j, (i + 1) % around * across + j
+    c, d = (i + 1) % around * across + (j + 1) % across, i * across + (j + 1) % across
+    faces = np.stack([np.stack([a, b, c], -1), np.stack([a, c, d], -1)], axis=2).reshape(-1, 3)
+    return Mesh(vertices, faces.astype(np.int32))
+
+
 __all__ = [
     "ball",
     "box",
@@ -99,4 +115,5 @@ __all__ = [
     "from_manifold",
     "revolution",
     "to_manifold",
+    "wavy_torus",
 ]

@@ -21,8 +21,10 @@ class Hits:
 
 
 class RayTree:
-    """A search tree over a mesh's faces, built on first use and kept. Embree works in float32:
-    distances are good to about 1e-6 of the mesh's size."""
+    """A search tree over a mesh's faces, built on first use and kept.
+
+    Embree works in float32: distances are good to about 1e-6 of the mesh's size.
+    """
 
     def __init__(self, mesh: Mesh) -> None:
         self.mesh = mesh

@@ -13,7 +13,8 @@ _MIX = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], dt
 def weld(mesh: Mesh) -> Mesh:
     """The same mesh with vertices of identical coordinates merged and unused ones dropped.
 
-    The order of first appearance is kept: neighbours in the file stay neighbours in memory. -0.0 and 0.0 are the same place.
+    The order of first appearance is kept: neighbours in the file stay neighbours in memory.
+    -0.0 and 0.0 are the same place.
     """
     return _merged(mesh.vertices, mesh.faces.reshape(-1))
 

@@ -88,7 +88,7 @@ def detect(
     cosines = placed.normals @ normal
     heights = placed.vertices[:, 2]
     near = heights <= ON_PLATE_MM
-    on_plate = near[placed.faces].all(axis=1)
+    on_plate: Bools = np.logical_and.reduce(near[placed.faces], axis=1)
     critical = (cosines < -np.cos(np.radians(critical_angle)) - 1e-12) & ~on_plate
     angle = surface_angles(placed, normal)
     watch.at(0.4, "connecting regions")
@@ -163,7 +163,7 @@ def _face_regions(mesh: Mesh, faces: Longs, labels: Ints, angle: Floats, cosines
 
 def _low_regions(mesh: Mesh, low: LowPlaces, first_id: int) -> list[Region]:
     """Low edges and points as regions without area."""
-    regions = []
+    regions: list[Region] = []
     for kind, groups in (("edge", low.edges), ("point", low.points)):
         for vertices in groups:
             places = mesh.vertices[vertices]

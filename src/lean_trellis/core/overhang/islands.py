@@ -133,14 +133,10 @@ def _basin_joins(topology: Topology, along: Floats, basin: Longs, count: int) ->
     tree = minimum_spanning_tree(coo_matrix((weights, (first, second)), shape=(count, count))).tocoo()
     heights = tree.data - 1.0 + height.min()
     ordered = np.argsort(heights, kind="stable")
-    return tuple(
-        zip(heights[ordered].tolist(), tree.row[ordered].tolist(), tree.col[ordered].tolist(), strict=True)
-    )
+    return tuple(zip(heights[ordered].tolist(), tree.row[ordered].tolist(), tree.col[ordered].tolist(), strict=True))
 
 
-def _elder_rule(
-    begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[float, int, int], ...]
-) -> Floats:
+def _elder_rule(begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[float, int, int], ...]) -> Floats:
     """(k,): the height at which each minimum meets an older solid one; infinite for the oldest."""
     ends = np.full(len(begin), np.inf)
     parent = list(range(len(begin)))
@@ -166,9 +162,7 @@ def _elder_rule(
     return ends
 
 
-def _measured(
-    placed: Mesh, along: Floats, births: _Births, chosen: Longs, first_cut: Floats
-) -> tuple[Island, ...]:
+def _measured(placed: Mesh, along: Floats, births: _Births, chosen: Longs, first_cut: Floats) -> tuple[Island, ...]:
     """Area and middle of each chosen piece in its first layer, by Green's theorem over its cut."""
     face_heights = along[placed.faces]
     lowest_corner = placed.faces[np.arange(len(placed.faces)), face_heights.argmin(axis=1)]
@@ -222,7 +216,9 @@ def _cut_area(placed: Mesh, along: Floats, faces: Longs, height: float) -> tuple
 
     def crossing(one: Longs, other: Longs) -> Floats:
         share = (height - along[one]) / (along[other] - along[one])
-        point: Floats = placed.vertices[one, :2] + share[:, None] * (placed.vertices[other, :2] - placed.vertices[one, :2])
+        point: Floats = placed.vertices[one, :2] + share[:, None] * (
+            placed.vertices[other, :2] - placed.vertices[one, :2]
+        )
         return point
 
     p, q = crossing(tip, following), crossing(tip, before)

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
 
@@ -29,14 +29,14 @@ def find_low_places(
 ) -> LowPlaces:
     """Find them on a mesh as it stands.
 
-    `layer_normal` is a (3,) unit vector, `critical` (m,) marks faces that belong to a region already, `resting` (n,) vertices on the plate. A low edge is level within 5°, and both its
-    faces rise from it with the solid between them; a low point has no lower or equal neighbour.
+    `layer_normal` is a (3,) unit vector, `critical` (m,) marks faces that belong to a region already,
+    `resting` (n,) vertices on the plate. A low edge is level within 5°, and both its faces rise from it
+    with the solid between them; a low point has no lower or equal neighbour.
     """
-    along = placed.vertices @ layer_normal
     taken = np.zeros(len(placed.vertices), bool)
     taken[placed.faces[critical]] = True
     edges = _low_edges(topology, placed, layer_normal, taken | resting)
-    chains = _chained(topology.edge_vertices[edges], len(placed.vertices))
+    chains = _chained(topology.edge_vertices[edges])
     on_chain = np.zeros(len(placed.vertices), bool)
     on_chain[topology.edge_vertices[edges]] = True
     points = _low_points(topology, placed, layer_normal, taken | resting | on_chain)
@@ -75,7 +75,7 @@ def _low_points(topology: Topology, placed: Mesh, up: Floats, excluded: Bools) -
     return np.flatnonzero(candidates & (normals @ up < 0))
 
 
-def _chained(ends: Longs, n_vertices: int) -> tuple[Longs, ...]:
+def _chained(ends: Ints) -> tuple[Longs, ...]:
     """Vertex numbers of each connected chain of edges."""
     if not len(ends):
         return ()

@@ -41,7 +41,10 @@ def find_rim(topology: Topology, placed: Mesh, region_of_face: Ints, faces: Long
     inside = corners // 3
     paired = topology.face_count[edges] == 2
     first = topology.starts[edges]
-    sums = topology.corner_order[first] // 3 + topology.corner_order[np.minimum(first + 1, len(topology.corner_order) - 1)] // 3
+    sums = (
+        topology.corner_order[first] // 3
+        + topology.corner_order[np.minimum(first + 1, len(topology.corner_order) - 1)] // 3
+    )
     outside = np.where(paired, sums - inside, -1)
     other_region = np.where(paired, region_of_face[outside], -2)
     on_rim = other_region != region_of_face[inside]

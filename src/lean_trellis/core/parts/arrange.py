@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.shop.machine import Plate
 
@@ -42,8 +42,7 @@ def arranged(parts: Sequence[Part], plate: Plate) -> tuple[Part, ...]:
         deepest, extent = max(deepest, size[1]), max(extent, x - GAP_MM)
     to_middle = np.array(plate.middle) - np.array([extent, y + deepest]) / 2
     return tuple(
-        _at(part, middle + to_middle, offset)
-        for part, middle, (_, offset) in zip(parts, middles, sizes, strict=True)
+        _at(part, middle + to_middle, offset) for part, middle, (_, offset) in zip(parts, middles, sizes, strict=True)
     )
 
 
@@ -55,12 +54,17 @@ def beside(part: Part, others: Sequence[Part], plate: Plate) -> Part:
         return _at(part, middle, offset)
     boxes = np.array([other.bounds()[:, :2] for other in others])
     half = size / 2 + GAP_MM
-    xs = np.concatenate([[middle[0]], (boxes[:, 0, 0] - half[0]), (boxes[:, 1, 0] + half[0]), boxes[:, :, 0].mean(axis=1)])
-    ys = np.concatenate([[middle[1]], (boxes[:, 0, 1] - half[1]), (boxes[:, 1, 1] + half[1]), boxes[:, :, 1].mean(axis=1)])
+    xs = np.concatenate(
+        [[middle[0]], (boxes[:, 0, 0] - half[0]), (boxes[:, 1, 0] + half[0]), boxes[:, :, 0].mean(axis=1)]
+    )
+    ys = np.concatenate(
+        [[middle[1]], (boxes[:, 0, 1] - half[1]), (boxes[:, 1, 1] + half[1]), boxes[:, :, 1].mean(axis=1)]
+    )
     grid = np.stack(np.meshgrid(xs, ys, indexing="ij"), axis=-1).reshape(-1, 2)
     clear = half - 1e-9
     meets = (grid[:, None] + clear > boxes[None, :, 0]) & (grid[:, None] - clear < boxes[None, :, 1])
-    free = grid[~meets.all(axis=2).any(axis=1)]
+    taken: Bools = np.logical_or.reduce(np.logical_and.reduce(meets, axis=2), axis=1)
+    free = grid[~taken]
     corners = free[:, None] + size / 2 * np.array([[1, 1], [1, -1], [-1, 1], [-1, -1]])
     outside = np.maximum(plate.excess(corners.reshape(-1, 2)).reshape(-1, 4).max(axis=1), 0)
     distance = np.linalg.norm(free - middle, axis=1) + 1e3 * outside

@@ -44,8 +44,11 @@ def _placed_bounds(mesh: Mesh, pose: Pose) -> Floats:
     """Asked for over and over while things are placed, so kept for the latest meshes and poses."""
     if not len(mesh.vertices):
         return frozen(np.zeros((2, 3)))
-    turned = mesh.vertices @ pose.matrix.T
-    return frozen(np.array([turned.min(axis=0), turned.max(axis=0)]) + pose.shift(mesh))
+    heights = [mesh.vertices @ direction for direction in pose.matrix]
+    box = np.array([[h.min() for h in heights], [h.max() for h in heights]])
+    turned_middle = pose.matrix @ mesh.middle
+    shift = [pose.x - turned_middle[0], pose.y - turned_middle[1], pose.build_offset - box[0, 2]]
+    return frozen(box + shift)
 
 
 def copied(part: Part, new_id: str, new_name: str) -> Part:

@@ -38,8 +38,8 @@ def export_build(state: BuildState, request: ExportRequest, watch: Watch = UNWAT
     """Write the files and give their paths.
 
     A merged STL is one solid of everything, so that overlaps count once. 3MF keeps parts and supports as named
-    objects in either case; merged, the bars of each support are united. Raises `EditError` when there is nothing to write, `AccessError` when the
-    system refuses.
+    objects in either case; merged, the bars of each support are united. Raises `EditError` when there is
+    nothing to write, `AccessError` when the system refuses.
     """
     bodies = _bodies(state, request, watch)
     if not bodies:

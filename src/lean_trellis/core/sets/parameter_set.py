@@ -53,9 +53,7 @@ def read_set(path: Path) -> ParameterSet:
     except ParameterError as problem:
         raise LibraryError(path, f"key 'parameters.{problem.subject}': {problem.what}", problem.cure) from None
     assert isinstance(parameters, BarParameters)
-    return ParameterSet(
-        kept.id, kept.title, kept.family, kept.version, kept.owner, kept.process, kept.note, parameters
-    )
+    return ParameterSet(kept.id, kept.title, kept.family, kept.version, kept.owner, kept.process, kept.note, parameters)
 
 
 def read_sets(folder: Path) -> dict[str, ParameterSet]:

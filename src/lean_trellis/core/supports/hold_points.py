@@ -48,21 +48,21 @@ def find_hold_points(
     forced = _deepest_places(overhangs, chosen, search.rim)
     found = search.holds(forced)
     on_faces = HoldPoints(
-        found.places, overhangs.mesh.normals[found.faces], overhangs.region_of_face[found.faces].astype(np.int32)
+        found.places,
+        overhangs.mesh.normals[found.faces],
+        overhangs.region_of_face[found.faces].astype(np.int32),
     )
-    return HoldPoints(*(np.concatenate(pair) for pair in zip(_fields(on_faces), _fields(low), strict=True)))
-
-
-def _fields(holds: HoldPoints) -> tuple[Floats, Floats, Ints]:
-    return holds.places, holds.normals, holds.regions
+    return HoldPoints(
+        np.concatenate([on_faces.places, low.places]),
+        np.concatenate([on_faces.normals, low.normals]),
+        np.concatenate([on_faces.regions, low.regions]),
+    )
 
 
 class _Coverage:
     """The inset part of some regions as a fine sample, and which of it is held."""
 
-    def __init__(
-        self, topology: Topology, overhangs: Overhangs, faces: Longs, parameters: BarParameters
-    ) -> None:
+    def __init__(self, topology: Topology, overhangs: Overhangs, faces: Longs, parameters: BarParameters) -> None:
         self.mesh, self.parameters, self.faces = overhangs.mesh, parameters, faces
         self.region_of_face = overhangs.region_of_face
         self.steepest = np.tan(np.radians(min(overhangs.critical_angle, 80)))
@@ -154,7 +154,9 @@ class _Coverage:
             return result
         count = min(4, len(held))
         reach = 2 * self.parameters.spacing
-        found, which = cKDTree(self._apart(held)).query(self._apart(wanted), k=count, distance_upper_bound=reach, workers=-1)
+        found, which = cKDTree(self._apart(held)).query(
+            self._apart(wanted), k=count, distance_upper_bound=reach, workers=-1
+        )
         found, which = found.reshape(len(wanted), count), which.reshape(len(wanted), count)
         heights = np.append(held.places[:, 2], np.inf)[which]
         with np.errstate(invalid="ignore"):
@@ -247,9 +249,7 @@ def _deepest_places(overhangs: Overhangs, chosen: tuple[int, ...], rim: Rim) -> 
     return SurfacePoints(np.array(places).reshape(-1, 3), np.array(faces, np.int64))
 
 
-def _low_holds(
-    topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...], spacing: float
-) -> HoldPoints:
+def _low_holds(topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...], spacing: float) -> HoldPoints:
     """Low points themselves, and low edges at the spacing; the normal is straight down."""
     mesh: Mesh = overhangs.mesh
     places, regions = [np.zeros((0, 3))], [np.zeros(0, np.int32)]

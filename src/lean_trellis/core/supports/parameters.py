@@ -53,7 +53,13 @@ def parameter(
     applies_when: Callable[[Any], bool] = lambda _: True,
 ) -> Any:
     """Declare a parameter as a pydantic field. `words` name the choices for people."""
-    extra = {"label": label, "unit": unit, "question": question, "words": words or {}, "applies_when": applies_when}
+    extra: Any = {
+        "label": label,
+        "unit": unit,
+        "question": question,
+        "words": words or {},
+        "applies_when": applies_when,
+    }
     return Field(default, ge=least, le=most, description=help, json_schema_extra=extra)
 
 

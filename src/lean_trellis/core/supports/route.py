@@ -42,8 +42,11 @@ class Obstacle:
 
 @dataclass(frozen=True, eq=False)
 class Ways:
-    """For each hold point: the `necks` (n, 3) and `tip_ends`, `tip_bases`, the `bottoms` (n, 3), what each stands
-    on, the radius that its foot has room for, and why there is no way (`faults`, 0 where there is one)."""
+    """The way of each hold point.
+
+    The `necks` (n, 3) and `tip_ends`, `tip_bases`, the `bottoms` (n, 3), what each stands
+    on, the radius that its foot has room for, and why there is no way (`faults`, 0 where there is one).
+    """
 
     necks: Floats
     tip_ends: Floats
@@ -73,7 +76,7 @@ def find_ways(
     if parameters.landing == "plate_only":
         faults[to_part] = BLOCKED
     faults[to_part & (faults == 0) & (normals[:, 2] < _STEEPEST_LANDING)] = TOO_STEEP
-    least = _least_shaft(parameters, layer_height)
+    least = _least_shaft(layer_height)
     faults[(faults == 0) & (height - bottoms[:, 2] < np.where(to_part, least, 0.05))] = TOO_SHORT
     faults[(faults == 0) & tips.blocked] = TOO_SHORT
     watch.at(0.5, "looking for clearance")
@@ -90,9 +93,7 @@ class _Tips:
     blocked: Bools
 
     @classmethod
-    def of(
-        cls, holds: HoldPoints, parameters: BarParameters, layer_height: float, obstacles: list[Obstacle]
-    ) -> _Tips:
+    def of(cls, holds: HoldPoints, parameters: BarParameters, layer_height: float, obstacles: list[Obstacle]) -> _Tips:
         """Tips in the direction of the surface, or straight where something is in their way."""
         down = np.array([0.0, 0.0, -1.0])
         length = parameters.tip_length
@@ -122,7 +123,7 @@ def lean_directions(normals: Floats, lean_limit: float) -> Floats:
     return result
 
 
-def _least_shaft(parameters: BarParameters, layer_height: float) -> float:
+def _least_shaft(layer_height: float) -> float:
     """The least height of a bar below its tip that still makes sense on the part."""
     return max(0.2, 2 * layer_height)
 
@@ -142,7 +143,12 @@ def _lower_tip(parameters: BarParameters, heights: Floats) -> Floats:
 
 
 def _fit_between(
-    faults: Bytes, tips: _Tips, bottoms: Floats, to_part: Bools, parameters: BarParameters, obstacles: list[Obstacle]
+    faults: Bytes,
+    tips: _Tips,
+    bottoms: Floats,
+    to_part: Bools,
+    parameters: BarParameters,
+    obstacles: list[Obstacle],
 ) -> Floats:
     """Mark ways whose shaft comes nearer to a part than the clearance; give the radius each foot has room for.
 
@@ -186,5 +192,5 @@ def _rays_strike(tops: Floats, lows: Floats, reach: float, obstacles: list[Obsta
     ring = reach * np.stack([np.cos(turn), np.sin(turn), np.zeros(_RIM_RAYS)], axis=1)
     drop, _ = _nearest(obstacles, (tops[:, None] + ring).reshape(-1, 3), np.array([0.0, 0.0, -1.0]))
     room = np.repeat((tops - lows)[:, 2], _RIM_RAYS)
-    result: Bools = (drop < room - 1e-6).reshape(-1, _RIM_RAYS).any(axis=1)
-    return result
+    struck: Bools = np.logical_or.reduce((drop < room - 1e-6).reshape(-1, _RIM_RAYS), axis=1)
+    return struck

@@ -92,7 +92,10 @@ class NumberField(QLineEdit):
         """Tell the sketch, and select all for typing over."""
         super().focusInEvent(event)
         self.entered.emit()
-        if event is not None and event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+        if event is not None and event.reason() in (
+            Qt.FocusReason.TabFocusReason,
+            Qt.FocusReason.BacktabFocusReason,
+        ):
             self.selectAll()
 
 

@@ -92,7 +92,9 @@ class _Drawing:
 class _Side(_Drawing):
     """A bar from the side: the part above, the plate below, the shaft shortened by a break."""
 
-    def __init__(self, painter: QPainter, area: QRectF, tokens: Tokens, values: BarParameters, key: str, layer: float) -> None:
+    def __init__(
+        self, painter: QPainter, area: QRectF, tokens: Tokens, values: BarParameters, key: str, layer: float
+    ) -> None:
         super().__init__(painter, area, tokens, values, key)
         self.layer = layer
 
@@ -111,16 +113,62 @@ class _Side(_Drawing):
         foot_top = bottom - v.foot_height * scale
         tip, shaft, foot = (d * scale / 2 for d in (v.tip_diameter, v.shaft_diameter, v.foot_diameter))
         copper = self.tokens.copper
-        self.fill([(12, 8), (self.area.width() - 12, 8), (self.area.width() - 12, surface), (12, surface)], self.tokens.part_tints[0])
-        self.fill([(12, bottom), (self.area.width() - 12, bottom), (self.area.width() - 12, bottom + 6), (12, bottom + 6)], self.tokens.slate)
+        self.fill(
+            [(12, 8), (self.area.width() - 12, 8), (self.area.width() - 12, surface), (12, surface)],
+            self.tokens.part_tints[0],
+        )
+        self.fill(
+            [
+                (12, bottom),
+                (self.area.width() - 12, bottom),
+                (self.area.width() - 12, bottom + 6),
+                (12, bottom + 6),
+            ],
+            self.tokens.slate,
+        )
         bite = v.bite_depth * scale if v.contact == "bite" else 0.0
-        self.fill([(middle - tip, neck), (middle + tip, neck), (middle + shaft, base), (middle - shaft, base)], copper)
+        self.fill(
+            [(middle - tip, neck), (middle + tip, neck), (middle + shaft, base), (middle - shaft, base)],
+            copper,
+        )
         if dense:
-            self.fill([(middle - tip, surface + gap), (middle + tip, surface + gap), (middle + tip, neck), (middle - tip, neck)], self.tokens.heather)
+            self.fill(
+                [
+                    (middle - tip, surface + gap),
+                    (middle + tip, surface + gap),
+                    (middle + tip, neck),
+                    (middle - tip, neck),
+                ],
+                self.tokens.heather,
+            )
         if bite:
-            self.fill([(middle - tip, surface - bite), (middle + tip, surface - bite), (middle + tip, neck), (middle - tip, neck)], copper)
-        self.fill([(middle - shaft, base), (middle + shaft, base), (middle + shaft, foot_top), (middle - shaft, foot_top)], copper)
-        self.fill([(middle - shaft, foot_top), (middle + shaft, foot_top), (middle + foot, bottom), (middle - foot, bottom)], copper)
+            self.fill(
+                [
+                    (middle - tip, surface - bite),
+                    (middle + tip, surface - bite),
+                    (middle + tip, neck),
+                    (middle - tip, neck),
+                ],
+                copper,
+            )
+        self.fill(
+            [
+                (middle - shaft, base),
+                (middle + shaft, base),
+                (middle + shaft, foot_top),
+                (middle - shaft, foot_top),
+            ],
+            copper,
+        )
+        self.fill(
+            [
+                (middle - shaft, foot_top),
+                (middle + shaft, foot_top),
+                (middle + foot, bottom),
+                (middle - foot, bottom),
+            ],
+            copper,
+        )
         self._break(middle, shaft, (base + foot_top) / 2)
         self._dimension(middle, surface, neck, base, foot_top, bottom, tip, shaft, foot, gap, bite)
 
@@ -149,7 +197,11 @@ class _Side(_Drawing):
             case "bite_depth" | "contact" if v.contact == "bite":
                 self.span((side, surface - bite), (side, surface), f"bites {v.bite_depth:g} mm")
             case "gap_layers" | "contact":
-                self.span((side, surface), (side, surface + gap), f"gap {v.gap_layers} layers, {v.gap_layers * self.layer:g} mm")
+                self.span(
+                    (side, surface),
+                    (side, surface + gap),
+                    f"gap {v.gap_layers} layers, {v.gap_layers * self.layer:g} mm",
+                )
             case "dense_layers":
                 self.span((side, surface + gap), (side, neck), f"dense {v.dense_layers} layers")
             case "foot_diameter" | "landing":
@@ -165,7 +217,11 @@ class _Side(_Drawing):
                 self.words(side, (base + foot_top) / 2, f"keeps {v.part_clearance:g} mm from parts")
             case _:
                 y = (base + foot_top) / 2 + 10
-                self.span((middle - shaft, y), (middle + shaft, y), f"shaft {v.shaft_diameter:g} mm, {v.sides} sides")
+                self.span(
+                    (middle - shaft, y),
+                    (middle + shaft, y),
+                    f"shaft {v.shaft_diameter:g} mm, {v.sides} sides",
+                )
 
     def _lean(self, middle: float, neck: float, limit: float) -> None:
         from math import cos, radians, sin

@@ -88,9 +88,7 @@ class OverhangsStation(Station):
             self.total.setText("" if part is None else "Looking …")
             self._picked.setText("")
             return
-        rows = [
-            (r.id, (r.id + 1, KIND_WORDS[r.kind], r.area_mm2, r.min_angle_deg, r.lowest_mm)) for r in found.regions
-        ]
+        rows = [(r.id, (r.id + 1, KIND_WORDS[r.kind], r.area_mm2, r.min_angle_deg, r.lowest_mm)) for r in found.regions]
         picked = self.session.selection.regions
         self.table.show_rows(rows, list(picked))
         islands = f", {len(found.islands)} island{'s' * (len(found.islands) != 1)}" if found.islands else ""
@@ -104,7 +102,9 @@ class OverhangsStation(Station):
         area = sum(r.area_mm2 for r in found.regions if r.id in picked)
         count = len(picked)
         self._picked.setText(
-            f"{count} region{'s' * (count > 1)} picked, {area:,.1f} mm²" if count else "Click a region; Ctrl adds to it."
+            f"{count} region{'s' * (count > 1)} picked, {area:,.1f} mm²"
+            if count
+            else "Click a region; Ctrl adds to it."
         )
 
     def fact(self) -> Fact:

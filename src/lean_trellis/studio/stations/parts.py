@@ -58,8 +58,16 @@ class PartsStation(Station):
         self.page.addWidget(self._health)
         self._buttons = []
         for words, hint, act in (
-            ("Copy beside", "A copy at the nearest free place", lambda part_id: self._copy(part_id, in_place=False)),
-            ("Copy in place", "A copy exactly where the part is", lambda part_id: self._copy(part_id, in_place=True)),
+            (
+                "Copy beside",
+                "A copy at the nearest free place",
+                lambda part_id: self._copy(part_id, in_place=False),
+            ),
+            (
+                "Copy in place",
+                "A copy exactly where the part is",
+                lambda part_id: self._copy(part_id, in_place=True),
+            ),
             ("Remove", "Remove the part with its supports", self._remove),
         ):
             button = QPushButton(words)
@@ -72,9 +80,10 @@ class PartsStation(Station):
 
     def _rename(self) -> None:
         part = self.session.part
-        if part is not None and self.part_name.text() != part.name:
-            if not self.session.do(lambda job: describe_part(job, part.id, name=self.part_name.text())):
-                self.part_name.setText(part.name)
+        if part is None or self.part_name.text() == part.name:
+            return
+        if not self.session.do(lambda job: describe_part(job, part.id, name=self.part_name.text())):
+            self.part_name.setText(part.name)
 
     def _set_owner(self) -> None:
         part = self.session.part
@@ -124,7 +133,11 @@ class PartsStation(Station):
         self.y.show_value(part.pose.y)
         width, depth, height = (part.bounds()[1] - part.bounds()[0]).tolist()
         shown = self.session.shown_part(part)
-        volume = "" if shown is None else f"\n{shown.health.volume_mm3 / 1000:,.2f} cm³, {shown.health.triangles:,} triangles"
+        volume = (
+            ""
+            if shown is None
+            else f"\n{shown.health.volume_mm3 / 1000:,.2f} cm³, {shown.health.triangles:,} triangles"
+        )
         self._figures.setText(f"{width:.2f} × {depth:.2f} × {height:.2f} mm as it stands{volume}")
         self._health.setVisible(shown is not None)
         if shown is not None:

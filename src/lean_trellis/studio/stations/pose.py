@@ -44,7 +44,9 @@ class PoseStation(Station):
             for sign in (-1, 1):
                 button = QPushButton(f"{'−' if sign < 0 else '+'}{axis.upper()}")
                 button.setObjectName(f"pose.turn.{'minus' if sign < 0 else 'plus'}.{axis}")
-                button.setToolTip(f"Turn about {axis.upper()} {'against' if sign < 0 else 'with'} the sense of the axis")
+                button.setToolTip(
+                    f"Turn about {axis.upper()} {'against' if sign < 0 else 'with'} the sense of the axis"
+                )
                 button.clicked.connect(lambda _, a=axis, s=sign: self._turn(a, s))
                 turns.append(button)
         self._turns = turns
@@ -70,7 +72,9 @@ class PoseStation(Station):
     # --- edits ---
 
     def _set_offset(self, value: float) -> None:
-        chosen = tuple(p.id for p in self.session.job.parts) if self.all_parts.isChecked() else self.session.selection.parts
+        chosen = (
+            tuple(p.id for p in self.session.job.parts) if self.all_parts.isChecked() else self.session.selection.parts
+        )
         if chosen and not self.session.do(lambda job: set_build_offset(job, chosen, value)):
             self.refresh()
 
@@ -129,7 +133,8 @@ class PoseStation(Station):
         low, high = part.bounds()
         width, depth, height = (high - low).tolist()
         self._figures.setText(
-            f"{width:.2f} × {depth:.2f} × {height:.2f} mm\nlowest {low[2]:.2f} mm, highest {high[2]:.2f} mm above the plate"
+            f"{width:.2f} × {depth:.2f} × {height:.2f} mm\n"
+            f"lowest {low[2]:.2f} mm, highest {high[2]:.2f} mm above the plate"
         )
 
     def fact(self) -> Fact:

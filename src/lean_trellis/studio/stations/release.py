@@ -5,7 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 from typing import cast
 
-from PyQt6.QtWidgets import QButtonGroup, QFileDialog, QPushButton, QRadioButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QPushButton,
+    QRadioButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trellis.core.checks import Cure, Finding
 from lean_trellis.core.job.edits import add_support, change_support, move_part, set_build_offset
@@ -184,9 +192,15 @@ class ReleaseStation(Station):
         """Ready or not."""
         findings = self.session.findings()
         if findings is None:
-            return Fact("stale" if self.session.job.parts else "open", "checking …" if self.session.job.parts else "no parts yet")
+            return Fact(
+                "stale" if self.session.job.parts else "open",
+                "checking …" if self.session.job.parts else "no parts yet",
+            )
         stops = sum(f.severity == "stop" for f in findings)
         cautions = sum(f.severity == "caution" for f in findings)
         if stops:
             return Fact("stop", f"{stops} stop{'s' * (stops > 1)}, {cautions} caution{'s' * (cautions != 1)}")
-        return Fact("look" if cautions else "fine", f"ready, {cautions} caution{'s' * (cautions != 1)}" if cautions else "ready")
+        return Fact(
+            "look" if cautions else "fine",
+            f"ready, {cautions} caution{'s' * (cautions != 1)}" if cautions else "ready",
+        )

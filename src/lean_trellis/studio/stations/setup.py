@@ -70,7 +70,11 @@ class SetupStation(Station):
             layers.append((f"{job.layer_height:g}", f"{job.layer_height:g} mm · typed"))
         self.layer.offer(layers, f"{job.layer_height:g}")
         plate = job.machine.plate
-        size = f"round plate of {plate.width:g} mm" if plate.shape == "round" else f"plate {plate.width:g} × {plate.depth:g} mm"
+        size = (
+            f"round plate of {plate.width:g} mm"
+            if plate.shape == "round"
+            else f"plate {plate.width:g} × {plate.depth:g} mm"
+        )
         self._machine_facts.setText(f"{size}, {job.machine.height:g} mm high\n{job.machine.note}")
         if self._shown is not job.material:
             self._shown = job.material
@@ -83,7 +87,11 @@ class SetupStation(Station):
         found, span = material.detection, material.free_span
         rows = [
             ("Build offset", f"{material.build_offset:g} mm", "set for this library"),
-            ("Pose range", f"{material.pose_range[0]:g}° to {material.pose_range[1]:g}°", "a guide, never a ban"),
+            (
+                "Pose range",
+                f"{material.pose_range[0]:g}° to {material.pose_range[1]:g}°",
+                "a guide, never a ban",
+            ),
             ("Critical angle", f"{found.critical_angle:g}°", found.source),
             ("Watch angle", f"{found.watch_angle:g}°", found.source),
             ("Bridges up to", f"{found.bridge_span:g} mm", found.source),

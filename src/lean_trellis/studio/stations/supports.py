@@ -227,7 +227,10 @@ class SupportsStation(Station):
             f"longest {bars.longest_mm:.1f} mm"
         )
         if len(bars.missed_holds):
-            reasons = [f"{int((bars.missed_reasons == r).sum())} {NO_WAY_WORDS[int(r)]}" for r in np.unique(bars.missed_reasons)]
+            reasons = [
+                f"{int((bars.missed_reasons == r).sum())} {NO_WAY_WORDS[int(r)]}"
+                for r in np.unique(bars.missed_reasons)
+            ]
             set_role(self.problem, "warn")
             self.problem.setText(f"{len(bars.missed_holds)} hold points found no way: {'; '.join(reasons)}.")
             self.problem.show()

@@ -5,7 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QItemSelection, QItemSelectionModel, QModelIndex, QObject, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import (
+    QAbstractTableModel,
+    QItemSelection,
+    QItemSelectionModel,
+    QModelIndex,
+    QObject,
+    QSortFilterProxyModel,
+    Qt,
+    pyqtSignal,
+)
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 _SORT_ROLE = Qt.ItemDataRole.UserRole + 1
@@ -26,7 +35,11 @@ class _Rows(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> Any:
         if orientation != Qt.Orientation.Horizontal:
             return None
-        if role == Qt.ItemDataRole.TextAlignmentRole and self.rows and isinstance(self.rows[0][1][section], int | float):
+        if (
+            role == Qt.ItemDataRole.TextAlignmentRole
+            and self.rows
+            and isinstance(self.rows[0][1][section], int | float)
+        ):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         return self._columns[section] if role == Qt.ItemDataRole.DisplayRole else None
 

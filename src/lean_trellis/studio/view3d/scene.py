@@ -19,7 +19,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens, rgb
 from lean_trellis.studio.view3d.actors import colour_faces, matrix_of, mesh_actor, plate_actors, poly_data
 
-_MOST_BAR_FACES = 60_000
+_BAR_SHARE = 0.6
 
 
 @dataclass
@@ -152,13 +152,16 @@ class Scene:
             self._remove_bars(support_id)
             if not len(bars):
                 return
-            sides = int(np.clip(_MOST_BAR_FACES // (10 * len(bars)), 3, min(bars.sides, 8)))
+            sides = int(np.clip(_BAR_SHARE * self._session.most_shown // (10 * len(bars)), 3, min(bars.sides, 8)))
             light = replace(bars, sides=sides)
             mesh = light.mesh
             entry = _BarsActor(mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.copper), bars,
                                len(mesh.faces) // len(bars))  # fmt: skip
             on_part = np.repeat(bars.landings == ON_PART, entry.faces_per_bar)
-            plain, dark = _bytes(self._tokens.copper), _mixed(_bytes(self._tokens.copper), _bytes(self._tokens.ink), 0.4)
+            plain, dark = (
+                _bytes(self._tokens.copper),
+                _mixed(_bytes(self._tokens.copper), _bytes(self._tokens.ink), 0.4),
+            )
             colour_faces(entry.actor.GetMapper().GetInput(), np.where(on_part[:, None], dark, plain))
             self._clip(entry.actor)
             self._renderer.AddActor(entry.actor)
@@ -271,7 +274,9 @@ def paint_regions(
 ) -> None:
     """Colour faces by surface angle: straw where doubtful, ochre to plum below the critical angle, ivy if picked."""
     critical, watch = angles
-    doubtful = (regions.angles < watch) & (regions.region_of_face < 0) & ~regions.on_plate & (regions.angles >= critical)
+    doubtful = (
+        (regions.angles < watch) & (regions.region_of_face < 0) & ~regions.on_plate & (regions.angles >= critical)
+    )
     colours[doubtful] = _bytes(tokens.straw)
     inside = regions.region_of_face >= 0
     share = np.clip(regions.angles[inside] / max(critical, 1e-6), 0, 1)[:, None]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,9 +11,9 @@ import vtkmodules.qt
 
 vtkmodules.qt.PyQtImpl = "PyQt6"
 
-import vtkmodules.vtkInteractionStyle  # noqa: E402, F401 - registers the factories
-import vtkmodules.vtkRenderingFreeType  # noqa: E402, F401
-import vtkmodules.vtkRenderingOpenGL2  # noqa: E402, F401
+import vtkmodules.vtkInteractionStyle  # noqa: E402 - registers the factories
+import vtkmodules.vtkRenderingFreeType  # noqa: E402
+import vtkmodules.vtkRenderingOpenGL2  # noqa: E402
 from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSignal  # noqa: E402
 from PyQt6.QtGui import QMouseEvent, QWheelEvent  # noqa: E402
 from PyQt6.QtWidgets import QVBoxLayout, QWidget  # noqa: E402
@@ -21,12 +22,16 @@ from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # noqa: E402
 
 from lean_trellis.core.arrays import Floats  # noqa: E402
+from lean_trellis.studio.requests import MOST_SHOWN  # noqa: E402
 from lean_trellis.studio.session import Session  # noqa: E402
 from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
+from lean_trellis.studio.view3d.actors import colour_faces, mesh_actor, poly_data  # noqa: E402
 from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye  # noqa: E402
 from lean_trellis.studio.view3d.scene import Scene  # noqa: E402
 
 _DRAG_STARTS_AT = 4
+_SAMPLES = 4
+_QUICK_FRAME_S = 0.015
 
 
 @dataclass(frozen=True)
@@ -50,7 +55,10 @@ class _Press:
 
 
 class BuildView(QWidget):
-    """Left: pick, drag a part where that is allowed, else turn. Middle or Shift+left: pan. Wheel: zoom at the pointer."""
+    """The canvas with its mouse.
+
+    Left: pick, drag a part where that is allowed, else turn. Middle or Shift+left: pan. Wheel: zoom at the pointer.
+    """
 
     picked = pyqtSignal(object, bool)
     part_dragged = pyqtSignal(str, float, float)
@@ -76,7 +84,6 @@ class BuildView(QWidget):
         self._overlay.SetActiveCamera(self.renderer.GetActiveCamera())
         window.SetNumberOfLayers(2)
         window.AddRenderer(self._overlay)
-        window.SetMultiSamples(4)
         self.canvas.SetInteractorStyle(vtkInteractorStyleUser())
         self._lights()
         self.scene = Scene(self.renderer, self._overlay, session, tokens)
@@ -88,6 +95,9 @@ class BuildView(QWidget):
         self._picker.SetTolerance(0.0005)
         self._redraw = QTimer(self, singleShot=True, interval=0)
         self._redraw.timeout.connect(self._draw)
+        self._frame_s = 0.0
+        self._smooth = QTimer(self, singleShot=True, interval=250)
+        self._smooth.timeout.connect(self._draw_smooth)
         session.job_changed.connect(self.refresh)
         session.derived_changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
@@ -111,24 +121,56 @@ class BuildView(QWidget):
         """Begin to draw, once the window is shown."""
         self.canvas.Initialize()
         self.canvas.Start()
+        self._warm_up()
+        if not self.draws_in_software():
+            self._session.most_shown = MOST_SHOWN
         self.fit()
+
+    def draws_in_software(self) -> bool:
+        """Whether Mesa draws on the processor: then less is shown at once."""
+        words = self.canvas.GetRenderWindow().ReportCapabilities().lower()
+        return any(name in words for name in ("llvmpipe", "softpipe", "swrast", "software"))
+
+    def _warm_up(self) -> None:
+        """Let the driver make its programs for what parts and bars look like, before the first of them is shown."""
+        data = poly_data(np.eye(3), np.array([[0, 1, 2]], np.int32))
+        colour_faces(data, np.array([[120, 120, 120]], np.uint8))
+        actor = mesh_actor(data, "#777777")
+        self.renderer.AddActor(actor)
+        for samples in (_SAMPLES, 0):
+            self._draw(samples)
+        self.renderer.RemoveActor(actor)
 
     def refresh(self) -> None:
         """Bring the scene in step with the session and draw soon."""
         self.scene.update()
         self._redraw.start()
 
-    def _draw(self) -> None:
-        if self.canvas.isVisible() and self.canvas.width() > 1:
-            self.eye.apply(self.renderer.GetActiveCamera())
-            self.renderer.ResetCameraClippingRange()
-            self.canvas.GetRenderWindow().Render()
-            self.changed.emit()
+    def _draw(self, samples: int = 0) -> None:
+        """Draw without smoothing while things move; a moment later once more with it, where that is quick."""
+        if not self.canvas.isVisible() or self.canvas.width() <= 1:
+            return
+        window = self.canvas.GetRenderWindow()
+        window.SetMultiSamples(samples)
+        self.eye.apply(self.renderer.GetActiveCamera())
+        self.renderer.ResetCameraClippingRange()
+        begin = time.perf_counter()
+        window.Render()
+        if samples == 0:
+            self._frame_s = time.perf_counter() - begin
+            self._smooth.start()
+        self.changed.emit()
+
+    def _draw_smooth(self) -> None:
+        if self._frame_s < _QUICK_FRAME_S:
+            self._draw(_SAMPLES)
 
     def draw_now(self) -> None:
-        """Draw without waiting; for pictures."""
+        """Draw at once and smoothly; for pictures."""
         self.scene.update()
-        self._draw()
+        self._redraw.stop()
+        self._smooth.stop()
+        self._draw(_SAMPLES)
 
     # --- the eye ---
 
@@ -249,7 +291,12 @@ class BuildView(QWidget):
 
     def _drags_part(self, press: _Press) -> bool:
         is_left = press.button == Qt.MouseButton.LeftButton
-        return self.may_drag_parts and is_left and press.pick.part in self._session.selection.parts and bool(press.pick.part)
+        return (
+            self.may_drag_parts
+            and is_left
+            and press.pick.part in self._session.selection.parts
+            and bool(press.pick.part)
+        )
 
     def _drag_part(self, press: _Press, at: QPointF) -> tuple[float, float] | None:
         """How far the part goes with the pointer, along the level at which it was taken."""
@@ -288,5 +335,6 @@ class BuildView(QWidget):
     def finish(self) -> None:
         """Let go of VTK's window before the widget goes."""
         self._redraw.stop()
+        self._smooth.stop()
         self.canvas.removeEventFilter(self)
         self.canvas.Finalize()
