@@ -52,7 +52,7 @@ def _supports_below(window: MainWindow) -> None:
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
     low, high = part.bounds().copy()
-    window.view.eye = Eye(azimuth=-60.0, height=-24.0).fitted(low, high, 1.2)
+    window.view.eye = Eye(azimuth=-72.0, height=-64.0).fitted(low, high, 1.2)
 
 
 def _section(window: MainWindow) -> None:

@@ -151,6 +151,7 @@ QTableView::item:selected {{ background: {t.ivy_wash}; color: {t.ink}; }}
 QHeaderView {{ background: {t.card}; }}
 QHeaderView::section {{ background: {t.card}; color: {t.muted}; border: none; border-bottom: 1px solid {t.line};
   padding: 4px 6px; }}
+QHeaderView::up-arrow, QHeaderView::down-arrow {{ subcontrol-position: center left; width: 8px; }}
 QScrollArea {{ border: none; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
 QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 4px; min-height: 24px; margin: 1px; }}

@@ -128,7 +128,7 @@ class Traveller(QWidget):
     def __init__(self, session: Session, stations: list[Station], tokens: Tokens) -> None:
         super().__init__()
         self._session = session
-        self.setFixedWidth(208)
+        self.setFixedWidth(222)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(4, 8, 4, 8)
         layout.setSpacing(0)

@@ -29,6 +29,12 @@ from lean_trellis.studio.stations.tables import PickTable
 _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 
 
+def _short(finding: Finding) -> str:
+    """What was found in a few words with its measure; the whole message stands below the list."""
+    words = finding.code.replace("_", " ")
+    return words if finding.value is None else f"{words}, {finding.value:,.2f} {finding.unit}"
+
+
 class ReleaseStation(Station):
     """The findings of the whole build, and the files that leave."""
 
@@ -185,7 +191,8 @@ class ReleaseStation(Station):
             self._chosen = None
             self._show_chosen()
         picked = [findings.index(self._chosen)] if self._chosen is not None else []
-        self.table.show_rows([(n, (_SIGNS[f.severity], f.part, f.message)) for n, f in enumerate(findings)], picked)
+        rows = [(n, (_SIGNS[f.severity], f.part, _short(f))) for n, f in enumerate(findings)]
+        self.table.show_rows(rows, picked)
         self.note.setText("Files can be exported in any case; what is not ready says so here." if stops else "")
 
     def fact(self) -> Fact:

@@ -61,17 +61,21 @@ class Eye:
         corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
         middle = (np.asarray(low) + np.asarray(high)) / 2
         half = np.tan(np.radians(VIEW_ANGLE_DEG / 2))
-        distance = self.distance
-        for _ in range(4):  # near corners look larger: the middle of the picture is found in a few steps
-            relative = corners - middle
+
+        def far_enough(relative: Floats) -> float:
             depth = relative @ self.back
             tall = np.abs(relative @ self.up) / half + depth
             wide = np.abs(relative @ self.right) / (half * max(aspect, 0.1)) + depth
-            distance = float(max(tall.max(), wide.max(), 5) * 1.08)
-            across, upward = (relative @ side / (distance - depth) for side in (self.right, self.up))
+            return float(max(tall.max(), wide.max(), 5) * 1.08)
+
+        for _ in range(4):  # near corners look larger: the middle of the picture is found in a few steps
+            relative = corners - middle
+            distance = far_enough(relative)
+            across, upward = (relative @ side / (distance - relative @ self.back) for side in (self.right, self.up))
             middle = middle + distance / 2 * (
                 self.right * (across.min() + across.max()) + self.up * (upward.min() + upward.max())
             )
+        distance = far_enough(corners - middle)
         return replace(self, focus=tuple(middle.tolist()), distance=distance)
 
     def apply(self, camera: vtkCamera) -> None:

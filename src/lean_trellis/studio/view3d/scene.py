@@ -19,7 +19,9 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens, rgb
 from lean_trellis.studio.view3d.actors import colour_faces, matrix_of, mesh_actor, plate_actors, poly_data
 
-_BAR_SHARE = 0.6
+_BAR_SHARE = 1.2
+_SHOWN_RINGS = 4
+"""The ring inside the part is not drawn."""
 
 
 @dataclass
@@ -152,8 +154,12 @@ class Scene:
             self._remove_bars(support_id)
             if not len(bars):
                 return
-            sides = int(np.clip(_BAR_SHARE * self._session.most_shown // (10 * len(bars)), 3, min(bars.sides, 8)))
-            light = replace(bars, sides=sides)
+            light = replace(
+                bars,
+                sides=self._shown_sides(bars),
+                centres=bars.centres[:, :_SHOWN_RINGS],
+                radii=bars.radii[:, :_SHOWN_RINGS],
+            )
             mesh = light.mesh
             entry = _BarsActor(mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.copper), bars,
                                len(mesh.faces) // len(bars))  # fmt: skip
@@ -169,6 +175,13 @@ class Scene:
         look = entry.actor.GetProperty()
         look.SetOpacity(1.0)
         look.SetAmbient(0.5 if selected else 0.3)
+
+    def _shown_sides(self, bars: Bars) -> int:
+        """How many sides a bar is shown with: all of them while there are few."""
+        known = [self._session.bars(support) for support in self._session.job.supports]
+        count = sum(len(entry) for entry in known if entry is not None)
+        affordable = int(_BAR_SHARE * self._session.most_shown / (7 * max(count, 1)))
+        return int(np.clip(affordable, 3 if count > 3000 else 4, min(bars.sides, 8)))
 
     def _remove_bars(self, support_id: str) -> None:
         entry = self._bars.pop(support_id, None)
