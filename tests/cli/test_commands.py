@@ -16,7 +16,9 @@ import trimesh
 
 from lean_trellis.cli.main import run
 from lean_trellis.core.formats.stl import stl_bytes
+from lean_trellis.core.job.files import open_job
 from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.shop import shipped_library
 
 
 @pytest.fixture
@@ -130,6 +132,13 @@ def test_recipes_and_lists(call, stl, tmp_path):
     assert "bars-metal" in {entry["name"] for entry in call("sets", "list", "--json")[1]}
     assert call("sets", "show", "bars-metal", "--json")[1]["parameters"]["spacing"] == 2.6
     assert "Metal, general work" in call("sets", "list")[1]
+
+
+def test_machine_and_material_follow_from_the_set_when_none_is_named(call, stl, tmp_path):
+    path = tmp_path / "v.trellis"
+    contacts = call("prepare", stl, "-o", path, "--set", "bars-resin-fine", "--json")[1]["parts"][0]["supports"][0]
+    assert np.array(contacts["contacts"])[:, 2] == pytest.approx(5.0)  # the model resin's own offset
+    assert open_job(path, shipped_library()).machine.id == "vat-150"
 
 
 def test_export_writes_what_it_says(prepared, call, tmp_path):

@@ -81,7 +81,11 @@ def prepare(
     rules = find_recipe(shipped_recipes(), recipe) if recipe else None
     values = parse_parameters(parameters or [], [entry.name for entry in chosen])
     chosen = [with_parameters(entry, values.get(entry.name, {})) for entry in chosen]
-    job = _empty_job(out.stem, machine, material, layer_height)
+    process = chosen[0].process if chosen else rules.process if rules else "powder_bed"
+    shop = choose_shop(shipped_library(), machine, material, process)
+    job = new_job(*shop, out.stem)
+    if layer_height is not None:
+        job = set_layer_height(job, layer_height).job
     pipeline = Pipeline()
     with progress() as watch:
         read = read_files(files, units, Stretch(watch, 0, 0.3))
@@ -109,11 +113,6 @@ def prepare(
     }
     document = {"job": str(out), "parts": prepared_parts(job, pipeline), "seconds": seconds}
     say_json(document) if as_json else _say_prepared(document)
-
-
-def _empty_job(name: str, machine: str | None, material: str | None, layer_height: float | None) -> Job:
-    job = new_job(*choose_shop(shipped_library(), machine, material), name)
-    return job if layer_height is None else set_layer_height(job, layer_height).job
 
 
 def _placed(job: Job, read: Read, rotate: tuple[float, float, float], offset: float | None, keep_position: bool) -> Job:

@@ -16,7 +16,7 @@ from lean_trellis.core.parts.pose import Pose, rotation_xyz
 from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.shop.library import Library
-from lean_trellis.core.shop.machine import Machine
+from lean_trellis.core.shop.machine import Machine, Process
 from lean_trellis.core.shop.material import Material
 
 FilesArgument = Annotated[list[Path], typer.Argument(help="Mesh files: STL, 3MF, OBJ or PLY.", metavar="FILE...")]
@@ -82,18 +82,23 @@ def posed(rotate: tuple[float, float, float], build_offset: float, x: float, y: 
     return Pose(x=x, y=y, build_offset=build_offset).turned(rotation_xyz(*rotate))
 
 
-def choose_shop(library: Library, machine: str | None, material: str | None) -> tuple[Machine, Material]:
-    """Machine and material by id; what is not named follows from the other, or is the first of the library."""
+_USUAL = {
+    "powder_bed": ("metal-260", "steel-316l"),
+    "vat": ("vat-150", "resin-model"),
+    "extrusion": ("filament-320", "pla"),
+}
+
+
+def choose_shop(
+    library: Library, machine: str | None, material: str | None, process: Process = "powder_bed"
+) -> tuple[Machine, Material]:
+    """Machine and material by id; what is not named follows from the other, else from the `process`."""
     if material is not None and machine is None:
         chosen = library.material(material)
-        fitting = [
-            entry for entry in library.machines.values() if entry.process == chosen.process and not entry.is_belt
-        ]
-        return sorted(fitting, key=lambda entry: entry.id, reverse=True)[0], chosen
-    built_on = library.machine(machine or "metal-260")
+        return library.machine(_USUAL[chosen.process][0]), chosen
+    built_on = library.machine(machine or _USUAL[process][0])
     if material is None:
-        usual = {"powder_bed": "steel-316l", "vat": "resin-model", "extrusion": "pla"}[built_on.process]
-        return built_on, library.material(usual)
+        return built_on, library.material(_USUAL[built_on.process][1])
     chosen = library.material(material)
     if chosen.process != built_on.process:
         raise EditError(material, f"cannot be built on {built_on.id}", "choose a material of its process")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from dataclasses import replace
 from typing import TypeVar
 
 import numpy as np
@@ -45,6 +46,11 @@ def overhangs_key(part: Part, job: Job) -> Hashable:
         job.watch_angle(part),
         job.machine.layer_normal,
     )
+
+
+def islands_key(part: Part, job: Job) -> Hashable:
+    """What the islands of a part follow from."""
+    return (part.mesh.key, part.pose, job.layer_height, job.machine.layer_normal)
 
 
 def bars_key(support: Support, job: Job) -> Hashable:
@@ -128,7 +134,7 @@ class Pipeline:
     def islands(self, part: Part, job: Job) -> tuple[Island, ...]:
         """The islands of a part as it stands."""
         return self._derived(
-            ("islands", part.mesh.key, part.pose, job.layer_height, job.machine.layer_normal),
+            ("islands", islands_key(part, job)),
             lambda: find_islands(
                 self.topology(part.mesh),
                 self.placed(part),
@@ -182,7 +188,7 @@ class Pipeline:
         """All findings on a job."""
         return self._derived(
             ("findings", findings_key(job)),
-            lambda: run_checks(self.state(job, Stretch(watch, 0, 0.7)), Stretch(watch, 0.7, 1)),
+            lambda: run_checks(replace(self.state(job, Stretch(watch, 0, 0.7)), watch=watch), Stretch(watch, 0.7, 1)),
         )
 
 

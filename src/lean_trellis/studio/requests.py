@@ -54,7 +54,6 @@ class ShownRegions:
     """What the window knows of a part's overhangs. Arrays are per shown face."""
 
     regions: tuple[Region, ...]
-    islands: tuple[Island, ...]
     angles: Floats
     on_plate: np.ndarray
     region_of_face: Ints
@@ -146,20 +145,30 @@ class ShowRegions:
     most: int = MOST_SHOWN_SOFTWARE
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> ShownRegions:
-        """Regions, islands and what the view colours."""
-        found = pipeline.overhangs(self.part, self.job, Stretch(watch, 0, 0.6))
-        watch.at(0.6, f"looking for islands on {self.part.name}")
-        islands = pipeline.islands(self.part, self.job)
+        """Regions and what the view colours."""
+        found = pipeline.overhangs(self.part, self.job, watch)
         source = shown_mesh(self.part.mesh, self.most).source
         return ShownRegions(
             found.regions,
-            islands,
             found.surface_angle[source],
             found.on_plate[source],
             found.region_of_face[source],
             found.critical_area_mm2,
             found.projected_area_mm2,
         )
+
+
+@dataclass(frozen=True)
+class ShowIslands:
+    """Find a part's islands: they come after the regions, which the view waits for."""
+
+    part: Part
+    job: Job
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Island, ...]:
+        """The islands."""
+        watch.at(0.2, f"looking for islands on {self.part.name}")
+        return pipeline.islands(self.part, self.job)
 
 
 @dataclass(frozen=True)

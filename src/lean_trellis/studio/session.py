@@ -18,8 +18,9 @@ from lean_trellis.core.checks import Finding
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine
+from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.pipeline import bars_key, findings_key, overhangs_key
+from lean_trellis.core.pipeline import bars_key, findings_key, islands_key, overhangs_key
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.shop import Library
 from lean_trellis.core.supports import Bars, Support
@@ -214,6 +215,10 @@ class Session(QObject):
         """The overhangs of a part as it stands now, once known."""
         return self._results.get(("regions", overhangs_key(part, self.job)))
 
+    def islands(self, part: Part) -> tuple[Island, ...] | None:
+        """The islands of a part as it stands now, once known."""
+        return self._results.get(("islands", islands_key(part, self.job)))
+
     def bars(self, support: Support) -> Bars | None:
         """The bars of a support as it is now, once known."""
         return self._results.get(("bars", bars_key(support, self.job)))
@@ -253,6 +258,9 @@ class Session(QObject):
                 f"Finding overhangs of {part.name}",
                 lambda p=part: requests.ShowRegions(p, job, self.most_shown),
             )
+        for part in parts:
+            key = ("islands", islands_key(part, job))
+            yield key, f"Finding islands of {part.name}", lambda p=part: requests.ShowIslands(p, job)
         supports = sorted(job.supports, key=lambda support: support.id != self.selection.support)
         for support in supports:
             key = ("bars", bars_key(support, job))
@@ -272,7 +280,7 @@ class Session(QObject):
     def _drop_unwanted(self) -> None:
         """Stop a derivation that the job no longer asks for."""
         if self._running_key is not None and self._running_key not in {key for key, _, _ in self._wanted()}:
-            self.worker.cancel()
+            self.worker.cancel(at_any_price=False)
 
     def _pump(self) -> None:
         """Start what is most wanted, when nothing runs."""

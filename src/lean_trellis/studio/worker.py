@@ -194,11 +194,16 @@ class Worker(QObject):
         except (BrokenPipeError, OSError):
             return
 
-    def cancel(self) -> None:
-        """Ask the request under way to stop; when it does not listen, the process is ended."""
+    def cancel(self, *, at_any_price: bool = True) -> None:
+        """Ask the request under way to stop.
+
+        When it does not listen the process is ended and with it what it has kept, unless the request is
+        merely out of date: then it may finish.
+        """
         if self._task is not None:
             self._cancelled.set()
-            self._patience.start()
+            if at_any_price:
+                self._patience.start()
 
     def _take(self, generation: int, message: Any) -> None:
         if generation != self._generation:

@@ -15,6 +15,7 @@ from lean_trellis.core.supports.struts import BLOCKED, NO_WAY_WORDS
 def check_bars(state: BuildState) -> Iterator[Finding]:
     """Findings on the bars of every support."""
     for held in state.supports:
+        state.watch.at(0.9, f"checking the bars of {state.name_of(held.support.part_id)}")
         yield from _through_part(state, held)
         yield from _no_way(state, held)
         yield from _left_bare(state, held)

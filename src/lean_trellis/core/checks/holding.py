@@ -22,8 +22,10 @@ _APART = 1e5
 def check_holding(state: BuildState) -> Iterator[Finding]:
     """Stops for what is further from every hold than the material's greatest free span."""
     for part in state.parts:
+        state.watch.at(0.75, f"checking what holds {part.part.name}")
         contacts = state.contacts_of(part.part)
         yield from _regions_not_held(state, part, contacts)
+        state.watch.at(0.8, f"checking the islands of {part.part.name}")
         yield from _islands_not_held(state, part, contacts)
         yield from _in_the_air(state, part, contacts)
 
@@ -39,6 +41,7 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats) -> I
     faces = np.flatnonzero(overhangs.critical)
     if len(faces):
         samples = _samples(part, faces, 0.4 * free_span.spans[0])
+        state.watch.at(0.78, f"measuring distances on {part.part.name}")
         distance = _distances(samples, contacts, part, faces)
         limits = np.interp(overhangs.surface_angle[samples.faces], free_span.angles, free_span.spans)
         too_far = distance > limits

@@ -14,6 +14,7 @@ from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.islands import Island
 from lean_trellis.core.parts.part import Part
+from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.struts import Bars
 from lean_trellis.core.supports.support import Support
 
@@ -40,11 +41,12 @@ class SupportState:
 
 @dataclass(frozen=True, eq=False)
 class BuildState:
-    """The whole shared build."""
+    """The whole shared build. Checks report to `watch` between their steps, so that they can be cancelled."""
 
     job: Job
     parts: tuple[PartState, ...]
     supports: tuple[SupportState, ...]
+    watch: Watch = UNWATCHED
 
     def supports_of(self, part: Part) -> list[SupportState]:
         """The supports of one part."""

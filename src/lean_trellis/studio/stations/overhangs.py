@@ -91,7 +91,8 @@ class OverhangsStation(Station):
         rows = [(r.id, (r.id + 1, KIND_WORDS[r.kind], r.area_mm2, r.min_angle_deg, r.lowest_mm)) for r in found.regions]
         picked = self.session.selection.regions
         self.table.show_rows(rows, list(picked))
-        islands = f", {len(found.islands)} island{'s' * (len(found.islands) != 1)}" if found.islands else ""
+        known = self.session.islands(part) if part is not None else None
+        islands = f", {len(known)} island{'s' * (len(known) != 1)}" if known else ""
         self.total.setText(
             f"{len(rows)} region{'s' * (len(rows) != 1)}, {found.critical_area_mm2:,.1f} mm² "
             f"({found.projected_area_mm2:,.1f} mm² from below){islands}"
