@@ -192,6 +192,28 @@ def test_bars_go_round_a_part_that_stands_under_them(metal):
     assert len(both) + len(both.missed_holds) == len(alone)
 
 
+def test_awkward_meshes_are_supported_and_checked_without_fail(metal, awkward):
+    if not len(awkward.faces):
+        pytest.skip("an empty mesh cannot be imported")
+    if np.ptp(awkward.vertices, axis=0).max() > 1e3:
+        awkward = awkward.scaled(1e-3)
+    job = supported(job_of(metal, awkward))
+    pipeline = Pipeline()
+    findings = pipeline.findings(job)
+    sound = pipeline.health(awkward).is_sound
+    assert sound == ("mesh_unsound" not in {finding.code for finding in findings})
+    bars = pipeline.bars(job.supports[0], job)
+    assert np.isfinite(bars.centres).all()
+
+
+def test_an_open_mesh_in_the_air_is_held_like_a_closed_one(metal):
+    cube = box((20, 20, 5))
+    top = np.flatnonzero(cube.normals[:, 2] > 0.5)
+    job = job_of(metal, Mesh(cube.vertices, np.delete(cube.faces, top, axis=0)))
+    assert {"region_not_held", "in_the_air", "mesh_unsound"} <= set(codes(job))
+    assert codes(supported(job)) == ["mesh_unsound"]
+
+
 def test_a_recipe_supports_a_part_in_one_step(library, metal):
     job = job_of(metal, ball(8))
     edit = apply_recipe(job, "part-1", shipped_recipes()["metal-standard"], shipped_sets(), Pipeline())

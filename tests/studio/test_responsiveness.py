@@ -77,7 +77,7 @@ def test_escape_cancels_what_runs_and_loses_nothing(user, large):
     user.key(Qt.Key.Key_Escape)
     wait_until(lambda: user.session.worker.task is None)
     assert time.perf_counter() - begin < 2.0
-    assert "Cancelled" in user.window.message.text()
+    assert "Cancelled" in user.window.status.message.text()
     assert user.session.job.parts == ()
     user.window.take_files([large])
     wait_until(lambda: len(user.session.job.parts) == 1)

@@ -38,8 +38,8 @@ def test_files_dropped_become_parts_and_a_bad_one_stops_none(user, tmp_path, stl
     wait_until(lambda: len(user.session.job.parts) == 2)
     user.settle()
     assert [part.name for part in user.session.job.parts] == ["slab", "ball"]
-    assert "bad.stl" in user.window.message.text()
-    assert "promises" in user.window.message.text()
+    assert "bad.stl" in user.window.status.message.text()
+    assert "promises" in user.window.status.message.text()
     table = user.station("parts").table
     assert [table.model().index(row, 2).data() for row in range(2)] == ["sound", "sound"]
     assert "2 parts" in user.window.traveller.entries[1].fact.words
@@ -80,17 +80,17 @@ def test_the_offset_of_all_parts_is_set_at_once_and_a_wrong_one_refused(with_par
     user.type_into(user.field("pose.offset"), "0.5in")
     assert [part.pose.build_offset for part in user.session.job.parts] == [12.7, 12.7]
     user.type_into(user.field("pose.offset"), "-3")
-    assert "below the plate" in user.window.message.text()
+    assert "below the plate" in user.window.status.message.text()
     assert user.session.part.pose.build_offset == 12.7
     user.type_into(user.field("pose.offset"), "high")
     assert user.field("pose.offset").property("wrong") is True
-    assert "this is no number" in user.window.message.text()
+    assert "this is no number" in user.window.status.message.text()
 
 
 def test_a_clicked_face_is_put_down_and_escape_ends_the_mode(with_parts):
     user = with_parts(box((30, 20, 10)))
     bench = user.station("pose")
-    user.window.do_look_front()
+    user.window.view.look("front")
     user.press(bench.face_mode)
     user.key(Qt.Key.Key_Escape)
     assert not bench.face_mode.isChecked()
@@ -106,7 +106,7 @@ def test_a_clicked_face_is_put_down_and_escape_ends_the_mode(with_parts):
 def test_a_part_is_dragged_on_the_plate_as_one_step(with_parts):
     user = with_parts(box((30, 20, 10)))
     user.station("parts")
-    user.window.do_look_top()
+    user.window.view.look("top")
     before = user.session.part.pose
     top = user.session.part.bounds()[1, 2]
     begin = user.on_screen((before.x, before.y, top))
@@ -167,7 +167,7 @@ def test_angles_regions_and_picking_both_ways(with_parts, table):
     expected = Pipeline().overhangs(user.session.part, user.session.job)
     assert f"{expected.critical_area_mm2:,.1f} mm²" in bench.total.text()
     user.type_into(user.field("overhangs.critical"), "95")
-    assert "no surface angle" in user.window.message.text()
+    assert "no surface angle" in user.window.status.message.text()
     user.type_into(user.field("overhangs.critical"), "30")
     user.settle()
     assert user.session.part.critical_angle == 30
@@ -221,7 +221,7 @@ def test_one_key_each_hides_and_shows_plate_parts_and_supports(with_parts):
 
 def test_a_section_plane_cuts_away_the_near_half(with_parts):
     user = with_parts(box((40, 40, 30)))
-    user.window.do_look_corner()
+    user.window.view.look("corner")
     whole = colours(user)
     user.key("x")
     place = user.window.viewbar.section.place
@@ -285,7 +285,7 @@ def test_nonsense_values_are_refused_beside_the_field(with_parts):
         ("shaft_diameter", "1+", "no number"),
     ):
         user.type_into(user.field(f"parameter.{key}"), text)
-        assert words in user.window.message.text()
+        assert words in user.window.status.message.text()
         assert user.field(f"parameter.{key}").property("wrong") is True
         user.key(Qt.Key.Key_Escape)
         bench.refresh()
@@ -346,7 +346,7 @@ def test_findings_fly_to_their_place_and_a_cure_does_the_edit(with_parts):
     assert len(user.session.job.supports) == 1
     assert user.session.findings() == ()
     assert "Ready" in bench.verdict.text()
-    assert "0 stop" in user.window.findings_words.text()
+    assert "0 stop" in user.window.status.findings_words.text()
 
 
 def test_export_from_the_bench_writes_what_the_core_makes(with_parts, tmp_path):
@@ -359,22 +359,22 @@ def test_export_from_the_bench_writes_what_the_core_makes(with_parts, tmp_path):
     user.settle()
     (body,) = read_bodies(tmp_path / "bars.3mf")
     assert body.name == "part 1 support 1"
-    assert "Exported" in user.window.message.text()
+    assert "Exported" in user.window.status.message.text()
     bench.export_to(tmp_path / "no" / "bars.3mf")
     user.settle()
-    assert "cannot write" in user.window.message.text()
+    assert "cannot write" in user.window.status.message.text()
 
 
 def test_save_open_and_what_is_not_saved(with_parts, tmp_path, library):
     user = with_parts(box((12, 12, 4)))
     path = tmp_path / "kept.trellis"
-    assert user.window.saved_mark.text() == "not saved"
+    assert user.window.header.saved_mark.text() == "not saved"
     user.session.save_job(path)
     user.settle()
-    assert user.window.saved_mark.text() == ""
+    assert user.window.header.saved_mark.text() == ""
     assert open_job(path, library).parts[0].pose == user.session.job.parts[0].pose
     user.session.do(lambda job: __import__("lean_trellis.core.job.edits", fromlist=["x"]).rename_job(job, "Other"))
-    assert user.window.saved_mark.text() == "changed"
+    assert user.window.header.saved_mark.text() == "changed"
     user.session.open_job(path)
     user.settle()
     assert (user.session.job.name, user.session.undo_title) == ("Untitled", "")

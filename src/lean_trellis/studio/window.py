@@ -5,18 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMenu,
     QMessageBox,
-    QProgressBar,
-    QPushButton,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -30,6 +27,7 @@ from lean_trellis.core.job.edits import arrange_parts, copy_part, move_part, rem
 from lean_trellis.core.job.files import SUFFIX
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE
 from lean_trellis.studio.forms.fields import NumberField
+from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.palette import ActionPalette
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
@@ -68,6 +66,7 @@ class MainWindow(QMainWindow):
             self.bench.addWidget(station)
             station.wanted.connect(self._wanted)
             station.asks.connect(self._asked)
+        self.header, self.status = Header(session), StatusLine(session, self._tokens)
         self.actions_by_id: dict[str, QAction] = {}
         self._build_menus()
         self._build_layout()
@@ -83,7 +82,7 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(centre)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self._header())
+        column.addWidget(self.header)
         middle = QWidget()
         view_column = QVBoxLayout(middle)
         view_column.setContentsMargins(0, 0, 0, 0)
@@ -104,60 +103,8 @@ class MainWindow(QMainWindow):
         row.addWidget(self.traveller)
         row.addWidget(self.splitter, 1)
         column.addLayout(row, 1)
-        column.addWidget(self._status_line())
+        column.addWidget(self.status)
         self.setCentralWidget(centre)
-
-    def _header(self) -> QWidget:
-        header = QWidget()
-        header.setObjectName("header")
-        header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        layout = QHBoxLayout(header)
-        layout.setContentsMargins(14, 5, 10, 5)
-        self.job_name = QLabel()
-        self.job_name.setProperty("role", "title")
-        self.saved_mark, self.shop_words = QLabel(), QLabel()
-        self.saved_mark.setProperty("role", "muted")
-        find = QPushButton("Find an action   Ctrl+K")
-        find.setProperty("role", "quiet")
-        find.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        find.clicked.connect(self.find_action)
-        layout.addWidget(self.job_name)
-        layout.addWidget(self.saved_mark)
-        layout.addSpacing(18)
-        layout.addWidget(self.shop_words)
-        layout.addStretch(1)
-        layout.addWidget(find)
-        return header
-
-    def _status_line(self) -> QWidget:
-        line = QWidget()
-        line.setObjectName("statusline")
-        line.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        line.setFixedHeight(32)
-        layout = QHBoxLayout(line)
-        layout.setContentsMargins(12, 0, 12, 0)
-        self.task_words = QLabel("Ready")
-        self.progress = QProgressBar()
-        self.progress.setFixedWidth(120)
-        self.progress.setTextVisible(False)
-        self.progress.setRange(0, 100)
-        self.cancel = QPushButton("Cancel  Esc")
-        self.cancel.setProperty("role", "quiet")
-        self.cancel.clicked.connect(self.session.cancel)
-        self.message = QLabel()
-        self.findings_words = QPushButton()
-        self.findings_words.setProperty("role", "quiet")
-        self.findings_words.setToolTip("Open the findings")
-        self.findings_words.clicked.connect(lambda: self.open_station(self._place("release")))
-        self.supports_words = QLabel()
-        for widget in (self.task_words, self.progress, self.cancel, self.message):
-            layout.addWidget(widget)
-        layout.addStretch(1)
-        layout.addWidget(self.findings_words)
-        layout.addWidget(self.supports_words)
-        self.progress.hide()
-        self.cancel.hide()
-        return line
 
     def _build_menus(self) -> None:
         menus = {name: self.menuBar().addMenu(name) for name in MENUS}
@@ -194,19 +141,16 @@ class MainWindow(QMainWindow):
             session.file_changed,
         ):
             signal.connect(self.refresh)
-        session.task_started.connect(self._task_started)
-        session.task_progress.connect(self._task_progressed)
-        session.task_ended.connect(self._task_ended)
-        session.said.connect(self.say)
+        self.header.find.clicked.connect(self.do_palette)
+        self.status.findings_words.clicked.connect(lambda: self.open_station(self._place("release")))
         session.file_changed.connect(self._file_changed)
         for field in self.findChildren(NumberField):
             field.refused.connect(lambda why: session.said.emit("stop", why))
+        self.traveller.opened.connect(self.open_station)
         self.view.picked.connect(self._picked)
         self.view.part_dragged.connect(self._part_dragged)
         self.view.pointed.connect(self.viewbar.where.setText)
         self.viewbar.section.changed.connect(self._section_moved)
-        self._message_timer = QTimer(self, singleShot=True, interval=12_000)
-        self._message_timer.timeout.connect(lambda: self.say("", ""))
 
     # --- stations ---
 
@@ -262,8 +206,11 @@ class MainWindow(QMainWindow):
     # --- actions ---
 
     def _run(self, name: str) -> None:
-        """Run an action by its id: `do_<id>` here."""
-        getattr(self, f"do_{name}")()
+        """Run an action by its id: `do_<id>` here, or a direction to look from."""
+        if name.startswith("look_"):
+            self.view.look(name.removeprefix("look_"))
+        else:
+            getattr(self, f"do_{name}")()
 
     def do_new(self) -> None:
         """Start an empty job."""
@@ -370,10 +317,6 @@ class MainWindow(QMainWindow):
         station.add(picked_only=False)
 
     def do_palette(self) -> None:
-        """Find an action by typing."""
-        self.find_action()
-
-    def find_action(self) -> None:
         """Show the action search under the header."""
         self.palette_dialog = ActionPalette(list(self.actions_by_id.values()), self)
         corner = self.mapToGlobal(self.rect().topLeft())
@@ -388,26 +331,6 @@ class MainWindow(QMainWindow):
     def do_fit(self) -> None:
         """See everything."""
         self.view.fit()
-
-    def do_look_front(self) -> None:
-        """Look from the front."""
-        self.view.look("front")
-
-    def do_look_right(self) -> None:
-        """Look from the right."""
-        self.view.look("right")
-
-    def do_look_top(self) -> None:
-        """Look from the top."""
-        self.view.look("top")
-
-    def do_look_below(self) -> None:
-        """Look straight from below."""
-        self.view.look("below")
-
-    def do_look_corner(self) -> None:
-        """Look from the corner."""
-        self.view.look("corner")
 
     def do_section(self) -> None:
         """Section plane on or off."""
@@ -452,6 +375,7 @@ class MainWindow(QMainWindow):
         apply_theme(application, self._tokens)
         self.view.set_tokens(self._tokens)
         self.traveller.set_tokens(self._tokens)
+        self.status.set_tokens(self._tokens)
         for station in self.stations:
             if isinstance(station, SupportsStation):
                 station.sketch.set_tokens(self._tokens)
@@ -547,14 +471,12 @@ class MainWindow(QMainWindow):
     def refresh(self) -> None:
         """Bring everything round the view in step with the session."""
         job, session = self.session.job, self.session
-        self.job_name.setText(job.name)
-        self.saved_mark.setText("" if session.is_saved else "not saved" if session.path is None else "changed")
-        self.shop_words.setText(f"{job.machine.name}  ·  {job.material.name}  ·  {job.layer_height:g} mm layers")
+        self.header.refresh()
+        self.status.refresh()
         self.setWindowTitle(f"{job.name}{'' if session.is_saved else ' *'} – Lean Trellis")
         self.station.refresh()
         self.traveller.refresh(self.bench.currentIndex())
         self._refresh_actions()
-        self._refresh_figures()
         part = session.part
         shows_angles = self.station.shows_angles and bool(job.parts)
         self.viewbar.legend.setVisible(shows_angles)
@@ -575,19 +497,6 @@ class MainWindow(QMainWindow):
             actions[name].setEnabled(has_part)
         actions["delete"].setEnabled(has_part or session.support is not None)
 
-    def _refresh_figures(self) -> None:
-        findings = self.session.findings()
-        if findings is None:
-            self.findings_words.setText("checking …" if self.session.job.parts else "")
-        else:
-            stops = sum(f.severity == "stop" for f in findings)
-            cautions = sum(f.severity == "caution" for f in findings)
-            self.findings_words.setText(f"⬣ {stops} stop   ▲ {cautions} caution")
-        known = [self.session.bars(support) for support in self.session.job.supports]
-        volume = sum(bars.volume_mm3 for bars in known if bars is not None)
-        waiting = " …" if None in known else ""
-        self.supports_words.setText(f"supports {volume / 1000:,.2f} cm³{waiting}")
-
     def _file_changed(self) -> None:
         self.recent_menu.clear()
         for name in self.session.settings.recent:
@@ -595,29 +504,3 @@ class MainWindow(QMainWindow):
             action.setToolTip(name)
             action.triggered.connect(lambda _, n=name: self._after_asking(lambda: self.session.open_job(Path(n))))
         self.recent_menu.setEnabled(bool(self.session.settings.recent))
-
-    def _task_started(self, title: str) -> None:
-        self.task_words.setText(title)
-        self.progress.setValue(0)
-        self.progress.show()
-        self.cancel.show()
-
-    def _task_progressed(self, share: float, words: str) -> None:
-        self.progress.setValue(round(share * 100))
-        if words:
-            self.task_words.setText(words[:1].upper() + words[1:])
-
-    def _task_ended(self) -> None:
-        self.task_words.setText("Ready")
-        self.progress.hide()
-        self.cancel.hide()
-
-    def say(self, kind: str, words: str) -> None:
-        """Say something in the status line: what happened, and for a while."""
-        signs = {"stop": "⬣ ", "fine": "✓ ", "note": ""}
-        self.message.setText(f"{signs.get(kind, '')}{words}")
-        self.message.setToolTip(words)
-        colour = {"stop": self._tokens.stop, "fine": self._tokens.fine}.get(kind, self._tokens.muted)
-        self.message.setStyleSheet(f"color: {colour}")
-        if words:
-            self._message_timer.start()

@@ -56,10 +56,13 @@ def find_rim(topology: Topology, placed: Mesh, region_of_face: Ints, faces: Long
 
 
 def _kinds(placed: Mesh, inside: Longs, outside: Longs, begin: Ints, end: Ints) -> Bytes:
+    """An edge with no face beyond, or with several, counts as free."""
+    kinds = np.full(len(inside), FREE, np.uint8)
+    paired = np.flatnonzero(outside >= 0)
+    inside, outside, begin, end = inside[paired], outside[paired], begin[paired], end[paired]
     n_in, n_out = placed.normals[inside], placed.normals[outside]
     third = placed.faces[outside].sum(axis=1) - begin - end
     rise = np.einsum("ij,ij->i", placed.vertices[third] - placed.vertices[begin], n_in)
     smooth = np.einsum("ij,ij->i", n_in, n_out) > np.cos(np.radians(SMOOTH_DEG))
-    kinds = np.where(rise > 0, WALL, FREE)
-    kinds = np.where(smooth, FADING, kinds)
-    return np.where(outside < 0, FREE, kinds).astype(np.uint8)
+    kinds[paired] = np.where(smooth, FADING, np.where(rise > 0, WALL, FREE))
+    return kinds

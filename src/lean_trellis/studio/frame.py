@@ -1,0 +1,127 @@
+"""What frames the window: the header with job and shop, the status line with task, message and figures."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QWidget
+
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.theme import Tokens
+
+_MESSAGE_MS = 12_000
+
+
+def _quiet(text: str = "") -> QPushButton:
+    button = QPushButton(text)
+    button.setProperty("role", "quiet")
+    return button
+
+
+class Header(QWidget):
+    """Job, saved or not; machine, material, layer height; the way to the action search."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setObjectName("header")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(14, 5, 10, 5)
+        self.job_name, self.saved_mark, self.shop_words = QLabel(), QLabel(), QLabel()
+        self.job_name.setProperty("role", "title")
+        self.saved_mark.setProperty("role", "muted")
+        self.find = _quiet("Find an action   Ctrl+K")
+        self.find.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        layout.addWidget(self.job_name)
+        layout.addWidget(self.saved_mark)
+        layout.addSpacing(18)
+        layout.addWidget(self.shop_words)
+        layout.addStretch(1)
+        layout.addWidget(self.find)
+
+    def refresh(self) -> None:
+        """Show the job as it is."""
+        session, job = self._session, self._session.job
+        self.job_name.setText(job.name)
+        self.saved_mark.setText("" if session.is_saved else "not saved" if session.path is None else "changed")
+        self.shop_words.setText(f"{job.machine.name}  ·  {job.material.name}  ·  {job.layer_height:g} mm layers")
+
+
+class StatusLine(QWidget):
+    """The running task with its cancel, what was last said, stops and cautions, support volume."""
+
+    def __init__(self, session: Session, tokens: Tokens) -> None:
+        super().__init__()
+        self._session, self._tokens = session, tokens
+        self.setObjectName("statusline")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(32)
+        self.task_words, self.message, self.supports_words = QLabel("Ready"), QLabel(), QLabel()
+        self.progress = QProgressBar()
+        self.progress.setFixedWidth(120)
+        self.progress.setTextVisible(False)
+        self.progress.setRange(0, 100)
+        self.cancel = _quiet("Cancel  Esc")
+        self.cancel.clicked.connect(session.cancel)
+        self.findings_words = _quiet()
+        self.findings_words.setToolTip("Open the findings")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 0, 12, 0)
+        # A long message must not make the window wider: it is cut off here and whole in the tooltip.
+        self.message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        for widget in (self.task_words, self.progress, self.cancel):
+            layout.addWidget(widget)
+        layout.addWidget(self.message, 1)
+        layout.addWidget(self.findings_words)
+        layout.addWidget(self.supports_words)
+        self._silence = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
+        self._silence.timeout.connect(lambda: self.say("", ""))
+        session.task_started.connect(self._task_started)
+        session.task_progress.connect(self._task_progressed)
+        session.task_ended.connect(self._task_ended)
+        session.said.connect(self.say)
+        self._task_ended()
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours."""
+        self._tokens = tokens
+
+    def refresh(self) -> None:
+        """Show the figures of the build as it is."""
+        session = self._session
+        findings = session.findings()
+        if findings is None:
+            self.findings_words.setText("checking …" if session.job.parts else "")
+        else:
+            stops = sum(finding.severity == "stop" for finding in findings)
+            cautions = sum(finding.severity == "caution" for finding in findings)
+            self.findings_words.setText(f"⬣ {stops} stop   ▲ {cautions} caution")
+        known = [session.bars(support) for support in session.job.supports]
+        volume = sum(bars.volume_mm3 for bars in known if bars is not None)
+        self.supports_words.setText(f"supports {volume / 1000:,.2f} cm³{' …' if None in known else ''}")
+
+    def _task_started(self, title: str) -> None:
+        self.task_words.setText(title)
+        self.progress.setValue(0)
+        self.progress.show()
+        self.cancel.show()
+
+    def _task_progressed(self, share: float, words: str) -> None:
+        self.progress.setValue(round(share * 100))
+        if words:
+            self.task_words.setText(words[:1].upper() + words[1:])
+
+    def _task_ended(self) -> None:
+        self.task_words.setText("Ready")
+        self.progress.hide()
+        self.cancel.hide()
+
+    def say(self, kind: str, words: str) -> None:
+        """Say what happened, for a while; the whole of it is in the tooltip."""
+        signs = {"stop": "⬣ ", "fine": "✓ ", "note": ""}
+        self.message.setText(f"{signs.get(kind, '')}{words}")
+        self.message.setToolTip(words)
+        colour = {"stop": self._tokens.stop, "fine": self._tokens.fine}.get(kind, self._tokens.muted)
+        self.message.setStyleSheet(f"color: {colour}")
+        if words:
+            self._silence.start()
