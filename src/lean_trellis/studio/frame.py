@@ -75,7 +75,7 @@ class StatusLine(QWidget):
         layout.addWidget(self.findings_words)
         layout.addWidget(self.supports_words)
         self._silence = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
-        self._silence.timeout.connect(lambda: self.say("", ""))
+        self._silence.timeout.connect(self._fall_silent)
         session.task_started.connect(self._task_started)
         session.task_progress.connect(self._task_progressed)
         session.task_ended.connect(self._task_ended)
@@ -115,6 +115,13 @@ class StatusLine(QWidget):
         self.task_words.setText("Ready")
         self.progress.hide()
         self.cancel.hide()
+
+    def _fall_silent(self) -> None:
+        self.say("", "")
+
+    def finish(self) -> None:
+        """The window closes: nothing more is said."""
+        self._silence.stop()
 
     def say(self, kind: str, words: str) -> None:
         """Say what happened, for a while; the whole of it is in the tooltip."""

@@ -25,7 +25,7 @@ from lean_trellis.core.demo import metal_build
 from lean_trellis.core.formats.registry import SUFFIXES
 from lean_trellis.core.job.edits import arrange_parts, copy_part, move_part, remove_parts
 from lean_trellis.core.job.files import SUFFIX
-from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE
+from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_text
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.palette import ActionPalette
@@ -37,11 +37,6 @@ from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
 from lean_trellis.studio.traveller import Traveller
 from lean_trellis.studio.view3d.view import BuildView, Pick
 from lean_trellis.studio.viewbar import ViewBar
-
-_KEYS_TEXT = """<b>In the view</b><br>
-Left: pick. Ctrl+left: pick more. Left and move: turn, or move the picked part (stations Parts and Pose).<br>
-Shift+left or middle and move: pan. Wheel: zoom at the pointer.<br><br>
-<b>Stations</b>: keys 1 to {count}. <b>Escape</b>: ends a mode, then cancels what is running.<br><br>{rows}"""
 
 
 class MainWindow(QMainWindow):
@@ -388,13 +383,7 @@ class MainWindow(QMainWindow):
 
     def do_keys(self) -> None:
         """Show keys and gestures."""
-        rows = "".join(
-            f"<tr><td>{entry.title}</td><td>&nbsp;&nbsp;<b>{entry.shortcut}</b></td></tr>"
-            for entry in ACTIONS
-            if entry.shortcut
-        )
-        text = _KEYS_TEXT.format(count=len(self.stations), rows=f"<table>{rows}</table>")
-        QMessageBox.information(self, "Keys and gestures", text)
+        QMessageBox.information(self, "Keys and gestures", keys_text(len(self.stations)))
 
     def do_about(self) -> None:
         """Show version and licence."""
@@ -456,6 +445,7 @@ class MainWindow(QMainWindow):
             return
         self.session.settings.window = [self.width(), self.height()]
         self.recovery.finish()
+        self.status.finish()
         self.view.finish()
         self.session.close()
         event.accept()
