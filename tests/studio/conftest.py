@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import multiprocessing
+import sys
 import threading
 from collections.abc import Callable, Iterator
+from types import TracebackType
 
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
@@ -39,6 +41,21 @@ def qt_says_nothing() -> Iterator[None]:
     yield
     qInstallMessageHandler(before)
     assert said == []
+
+
+@pytest.fixture(autouse=True)
+def nothing_is_raised_in_a_slot(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """An error in a slot or in a thread fails the test it happens in."""
+    raised: list[BaseException] = []
+
+    def take(kind: type[BaseException], fault: BaseException, trace: TracebackType | None) -> None:
+        raised.append(fault)
+        sys.__excepthook__(kind, fault, trace)
+
+    monkeypatch.setattr(sys, "excepthook", take)
+    monkeypatch.setattr(threading, "excepthook", lambda args: raised.append(args.exc_value))
+    yield
+    assert raised == []
 
 
 class User:

@@ -36,11 +36,12 @@ def _run(demo: bool, files: list[Path]) -> int:
 
     from lean_trellis.studio.recovery import left_behind
     from lean_trellis.studio.settings import load_settings, save_settings
-    from lean_trellis.studio.start import make_application, make_window
+    from lean_trellis.studio.start import make_application, make_window, report_faults
 
     settings = load_settings()
     application = make_application(settings)
     window = make_window(settings)
+    report_faults(window)
     window.show()
     window.view.start()
     lost = left_behind()

@@ -15,16 +15,17 @@ from lean_trellis.studio.window import MainWindow
 _PATIENCE_MS = 60_000
 
 
-def wait_until(is_so: Callable[[], bool], *, patience_ms: int = _PATIENCE_MS) -> None:
-    """Let the window work until something is so. Raises `TimeoutError` when it never is."""
+def wait_until(is_so: Callable[[], bool], *, patience_ms: int = _PATIENCE_MS, why_not: Callable[[], str] = str) -> None:
+    """Let the window work until something is so. Raises `TimeoutError`, with `why_not()`, when it never is."""
     loop, look, limit = QEventLoop(), QTimer(), QTimer(singleShot=True)
     look.timeout.connect(lambda: loop.quit() if is_so() else None)
     limit.timeout.connect(loop.quit)
     look.start(20)
     limit.start(patience_ms)
     loop.exec()
+    look.stop()
     if not is_so():
-        raise TimeoutError("the window did not get there in time")
+        raise TimeoutError(f"the window did not get there in {patience_ms / 1000:.0f} s. {why_not()}")
 
 
 def open_demo_window(*, night: bool = False) -> MainWindow:
@@ -45,7 +46,7 @@ def open_demo_window(*, night: bool = False) -> MainWindow:
 
 def settle(window: MainWindow) -> None:
     """Wait until everything that follows from the job is shown."""
-    wait_until(lambda: window.session.is_settled)
+    wait_until(lambda: window.session.is_settled, why_not=lambda: window.session.under_way)
     window.refresh()
     QApplication.processEvents()
     window.view.draw_now()

@@ -241,6 +241,13 @@ class Session(QObject):
         """Whether everything that follows from the job is known or was refused, and nothing runs."""
         return self.worker.task is None and not self._explicit and next(self._missing(), None) is None
 
+    @property
+    def under_way(self) -> str:
+        """What runs and what waits, in words; for messages."""
+        running = f"{self._running_title} runs" if self.worker.task is not None else "nothing runs"
+        waiting = [title for title, _, _ in self._explicit] + [title for _, title, _ in self._missing()]
+        return f"{running}; waiting: {', '.join(waiting) or 'nothing'}"
+
     def _wanted(self) -> Iterator[tuple[Hashable, str, Callable[[], Any]]]:
         """Everything the window shows, the most wanted first: the part in hand before the others."""
         job = self.job

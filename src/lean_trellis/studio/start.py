@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import sys
+import traceback
+from types import TracebackType
 
 from PyQt6.QtCore import QCoreApplication, QLocale, Qt
 from PyQt6.QtWidgets import QApplication
@@ -30,3 +32,16 @@ def make_application(settings: Settings) -> QApplication:
 def make_window(settings: Settings) -> MainWindow:
     """The window with a session of its own; show it, then call `view.start()`."""
     return MainWindow(Session(shipped_library(), settings))
+
+
+def report_faults(window: MainWindow) -> None:
+    """Say an error of the program in the window and go on; without this Qt would end the program and lose the job."""
+
+    def report(kind: type[BaseException], fault: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            window.close()
+            return
+        sys.stderr.write("".join(traceback.format_exception(kind, fault, trace)))
+        window.session.said.emit("stop", f"An error of the program: {fault!r}. Your job is kept; save it.")
+
+    sys.excepthook = report

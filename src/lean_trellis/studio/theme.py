@@ -67,6 +67,12 @@ def rgb(colour: str) -> tuple[float, float, float]:
     return made.redF(), made.greenF(), made.blueF()
 
 
+def mixed(one: str, other: str, share: float) -> str:
+    """The colour between two tokens: `share` 0 is the first, 1 the other."""
+    shades = (round(255 * (a + (b - a) * share)) for a, b in zip(rgb(one), rgb(other), strict=True))
+    return QColor(*shades).name()
+
+
 def load_fonts() -> None:
     """Make the shipped family known to Qt."""
     for path in sorted(FONTS.glob("*.ttf")):

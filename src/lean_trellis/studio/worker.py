@@ -5,6 +5,7 @@ Requests and answers are pickled over a pipe. A mesh is sent once; afterwards it
 
 from __future__ import annotations
 
+import ctypes
 import io
 import multiprocessing
 import os
@@ -27,18 +28,18 @@ _PATIENCE_MS = 250
 
 
 class _MeshPickler(pickle.Pickler):
-    """Pickles meshes that the other side has as their keys."""
+    """Pickles meshes as their keys; `fresh` are those that the other side does not have yet."""
 
-    def __init__(self, file: io.BytesIO, known: dict[str, Mesh], fresh: list[Mesh]) -> None:
+    def __init__(self, file: io.BytesIO, known: dict[str, Mesh]) -> None:
         super().__init__(file, protocol=5)
-        self._known, self._fresh = known, fresh
+        self._known = known
+        self.fresh: dict[str, Mesh] = {}
 
     def persistent_id(self, obj: Any) -> str | None:
         if not isinstance(obj, Mesh):
             return None
         if obj.key not in self._known:
-            self._known[obj.key] = obj
-            self._fresh.append(obj)
+            self.fresh[obj.key] = obj
         return obj.key
 
 
@@ -59,10 +60,12 @@ class _Line:
         self._known: dict[str, Mesh] = {}
 
     def send(self, message: Any) -> None:
-        body, fresh = io.BytesIO(), list[Mesh]()
-        _MeshPickler(body, self._known, fresh).dump(message)
-        self._connection.send_bytes(pickle.dumps(fresh, protocol=5))
+        body = io.BytesIO()
+        pickler = _MeshPickler(body, self._known)
+        pickler.dump(message)
+        self._connection.send_bytes(pickle.dumps(list(pickler.fresh.values()), protocol=5))
         self._connection.send_bytes(body.getbuffer())
+        self._known.update(pickler.fresh)
 
     def receive(self) -> Any:
         for mesh in pickle.loads(self._connection.recv_bytes()):
@@ -78,7 +81,7 @@ class _PipeWatch:
         self._said = (-1.0, "")
 
     def at(self, share: float, words: str) -> None:
-        if self._cancelled.is_set():
+        if self._cancelled.value:
             raise Cancelled
         if share - self._said[0] >= 0.01 or words != self._said[1]:
             self._said = (share, words)
@@ -106,15 +109,25 @@ def serve(connection: Connection, cancelled: Any) -> None:
                 TrellisError("", "there is not enough memory for this", "close other parts"),
             )
         except Exception as problem:  # noqa: BLE001 - the window must hear of it, whatever it is
-            answer = (
-                "failed",
-                number,
-                TrellisError("", f"an error of the program: {problem!r}", "please report it"),
-            )
+            answer = ("failed", number, _fault(problem))
         try:
-            line.send(answer)
-        except (BrokenPipeError, OSError):
+            try:
+                line.send(answer)
+            except (pickle.PicklingError, TypeError, AttributeError) as problem:
+                line.send(("failed", number, _fault(problem)))
+        except OSError:
             return
+
+
+def _fault(problem: Exception) -> TrellisError:
+    return TrellisError("", f"an error of the program: {problem!r}", "please report it")
+
+
+@dataclass(frozen=True)
+class _Lost:
+    """The line to the process broke."""
+
+    problem: Exception
 
 
 @dataclass(frozen=True)
@@ -141,14 +154,14 @@ class Worker(QObject):
         self._count = 0
         self._generation = 0
         self._patience = QTimer(self, singleShot=True, interval=_PATIENCE_MS)
-        self._patience.timeout.connect(self._start_anew)
+        self._patience.timeout.connect(lambda: self._start_anew())
         self._received.connect(self._take)
         self._start()
 
     def _start(self) -> None:
         self._generation += 1
         ours, theirs = self._context.Pipe()
-        self._cancelled = self._context.Event()
+        self._cancelled = self._context.RawValue(ctypes.c_bool, False)  # without a lock that a killed process keeps
         self._process = self._context.Process(target=serve, args=(theirs, self._cancelled), daemon=True)
         self._process.start()
         theirs.close()
@@ -159,11 +172,12 @@ class Worker(QObject):
         self._listener.start()
 
     def _listen(self, line: _Line, generation: int) -> None:
+        """Pass on what the process says, until it ends or says what cannot be understood."""
         while True:
             try:
                 message = line.receive()
-            except (EOFError, OSError):
-                self._say(generation, None)
+            except Exception as problem:  # noqa: BLE001 - a silent listener would leave the window waiting
+                self._say(generation, _Lost(problem))
                 return
             self._say(generation, message)
 
@@ -184,15 +198,16 @@ class Worker(QObject):
         assert self._task is None, "one request at a time"
         self._count += 1
         self._task = Task(self._count, request, done, failed)
-        self._cancelled.clear()
-        threading.Thread(target=self._send, args=(self._line, (self._count, request)), daemon=True).start()
+        self._cancelled.value = False
+        threading.Thread(
+            target=self._send, args=(self._line, self._generation, (self._count, request)), daemon=True
+        ).start()
 
-    @staticmethod
-    def _send(line: _Line, message: Any) -> None:
+    def _send(self, line: _Line, generation: int, message: Any) -> None:
         try:
             line.send(message)
-        except (BrokenPipeError, OSError):
-            return
+        except Exception as problem:  # noqa: BLE001 - what was never sent is never answered
+            self._say(generation, _Lost(problem))
 
     def cancel(self, *, at_any_price: bool = True) -> None:
         """Ask the request under way to stop.
@@ -201,15 +216,15 @@ class Worker(QObject):
         merely out of date: then it may finish.
         """
         if self._task is not None:
-            self._cancelled.set()
+            self._cancelled.value = True
             if at_any_price:
                 self._patience.start()
 
     def _take(self, generation: int, message: Any) -> None:
         if generation != self._generation:
             return
-        if message is None:
-            self._start_anew()
+        if isinstance(message, _Lost):
+            self._start_anew(message.problem)
             return
         kind, number, *rest = message
         task = self._task
@@ -227,17 +242,16 @@ class Worker(QObject):
         if self._task is None:
             self.idle.emit()
 
-    def _start_anew(self) -> None:
+    def _start_anew(self, problem: Exception | None = None) -> None:
         """End the process, start another one, and tell who waits that it was cancelled or lost."""
-        task, wanted = self._task, self._cancelled.is_set()
+        task, wanted = self._task, self._cancelled.value
         self._patience.stop()
         self._stop_process()
         self._start()
         if task is not None:
-            self._end(
-                task.failed,
-                Cancelled() if wanted else TrellisError("", "the computation was lost", "try again"),
-            )
+            why = "" if problem is None or isinstance(problem, EOFError) else f" ({problem!r})"
+            lost = TrellisError("", f"the computation was lost{why}", "try again")
+            self._end(task.failed, Cancelled() if wanted else lost)
 
     def _stop_process(self) -> None:
         self._generation += 1

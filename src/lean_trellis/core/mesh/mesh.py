@@ -10,6 +10,8 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Ints, Longs, frozen
 
+_EXTENTS_KEPT = 96
+
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
@@ -102,6 +104,25 @@ class Mesh:
             return frozen(np.zeros((2, 3)))
         columns = [self.vertices[:, axis] for axis in range(3)]
         return frozen(np.array([[c.min() for c in columns], [c.max() for c in columns]]))
+
+    @cached_property
+    def _extents(self) -> dict[tuple[float, ...], tuple[float, float]]:
+        return {}
+
+    def extent(self, direction: Floats) -> tuple[float, float]:
+        """Lowest and highest vertex along a (3,) direction, mm; (0, 0) for an empty mesh.
+
+        Asked for over and over while parts are placed: the latest directions are kept.
+        """
+        if not len(self.vertices):
+            return 0.0, 0.0
+        known, asked = self._extents, tuple(float(x) for x in direction)
+        if asked not in known:
+            along = self.vertices @ np.asarray(direction)
+            if len(known) >= _EXTENTS_KEPT:
+                known.pop(next(iter(known)), None)
+            known[asked] = float(along.min()), float(along.max())
+        return known[asked]
 
     @property
     def middle(self) -> Floats:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 
 import numpy as np
 
@@ -36,19 +35,10 @@ class Part:
 
     def bounds(self) -> Floats:
         """(2, 3): the box round the part as it stands on the plate, mm."""
-        return _placed_bounds(self.mesh, self.pose)
-
-
-@lru_cache(maxsize=512)
-def _placed_bounds(mesh: Mesh, pose: Pose) -> Floats:
-    """Asked for over and over while things are placed, so kept for the latest meshes and poses."""
-    if not len(mesh.vertices):
-        return frozen(np.zeros((2, 3)))
-    heights = [mesh.vertices @ direction for direction in pose.matrix]
-    box = np.array([[h.min() for h in heights], [h.max() for h in heights]])
-    turned_middle = pose.matrix @ mesh.middle
-    shift = [pose.x - turned_middle[0], pose.y - turned_middle[1], pose.build_offset - box[0, 2]]
-    return frozen(box + shift)
+        if not len(self.mesh.vertices):
+            return frozen(np.zeros((2, 3)))
+        extents = [self.mesh.extent(direction) for direction in self.pose.matrix]
+        return frozen(np.transpose(extents) + self.pose.shift(self.mesh))
 
 
 def copied(part: Part, new_id: str, new_name: str) -> Part:

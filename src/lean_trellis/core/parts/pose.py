@@ -39,7 +39,7 @@ class Pose:
     def shift(self, mesh: Mesh) -> Floats:
         """(3,): what is added after the rotation (about the mesh's origin) to reach the plate's frame."""
         turned_middle = self.matrix @ mesh.middle
-        lowest = lowest_after(mesh, self.matrix)
+        lowest = mesh.extent(self.matrix[2])[0]
         return np.array([self.x - turned_middle[0], self.y - turned_middle[1], self.build_offset - lowest])
 
     def applied(self, mesh: Mesh) -> Mesh:
@@ -53,11 +53,6 @@ class Pose:
     def to_part(self, mesh: Mesh, points: Floats) -> Floats:
         """(n, 3) points of the plate's frame in the mesh's own coordinates."""
         return (points - self.shift(mesh)) @ self.matrix
-
-
-def lowest_after(mesh: Mesh, rotation: Floats) -> float:
-    """Height of the lowest vertex after the rotation about the mesh's origin; 0 for an empty mesh."""
-    return float((mesh.vertices @ rotation[2]).min(initial=np.inf)) if len(mesh.vertices) else 0.0
 
 
 def rotation_about(axis: str, degrees: float) -> Floats:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
 from vtkmodules.vtkFiltersSources import vtkSphereSource
-from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkRenderer, vtkTextActor3D
+from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.parts.part import Part
@@ -84,23 +84,10 @@ class Scene:
             return
         for actor in self._plate:
             self._renderer.RemoveActor(actor)
-        self._plate = [*plate_actors(machine.plate, self._tokens), self._front_name(machine.plate)]
+        self._plate = plate_actors(machine.plate, self._tokens)
         for actor in self._plate:
             self._renderer.AddActor(actor)
         self._plate_of = machine
-
-    def _front_name(self, plate: Any) -> vtkTextActor3D:
-        name = vtkTextActor3D()
-        name.SetInput("FRONT")
-        look = name.GetTextProperty()
-        look.SetFontSize(40)
-        look.SetColor(*rgb(self._tokens.muted))
-        look.BoldOn()
-        size = plate.width / 2200
-        name.SetScale(size, size, size)
-        name.SetPosition(plate.width / 2 - 65 * size, -62 * size, 0)
-        name.PickableOff()
-        return name
 
     def _update_part(self, part: Part) -> None:
         shown = self._session.shown_part(part)

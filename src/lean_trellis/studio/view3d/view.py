@@ -15,7 +15,7 @@ import vtkmodules.vtkInteractionStyle  # noqa: E402 - registers the factories
 import vtkmodules.vtkRenderingFreeType  # noqa: E402
 import vtkmodules.vtkRenderingOpenGL2  # noqa: E402
 from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSignal  # noqa: E402
-from PyQt6.QtGui import QMouseEvent, QWheelEvent  # noqa: E402
+from PyQt6.QtGui import QMouseEvent, QPaintEvent, QWheelEvent  # noqa: E402
 from PyQt6.QtWidgets import QVBoxLayout, QWidget  # noqa: E402
 from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor  # noqa: E402
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
@@ -54,6 +54,16 @@ class _Press:
     dragging: bool = False
 
 
+class _Canvas(QVTKRenderWindowInteractor):
+    """VTK's widget, which asks to be drawn where VTK would draw at once, and so twice."""
+
+    exposed = pyqtSignal()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Ask for a drawing."""
+        self.exposed.emit()
+
+
 class BuildView(QWidget):
     """The canvas with its mouse.
 
@@ -63,7 +73,6 @@ class BuildView(QWidget):
     picked = pyqtSignal(object, bool)
     part_dragged = pyqtSignal(str, float, float)
     pointed = pyqtSignal(str)
-    changed = pyqtSignal()
 
     def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -74,7 +83,7 @@ class BuildView(QWidget):
         self._before_below: Eye | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.canvas = QVTKRenderWindowInteractor(self)
+        self.canvas = _Canvas(self)
         layout.addWidget(self.canvas)
         self.renderer = vtkRenderer()
         window = self.canvas.GetRenderWindow()
@@ -95,6 +104,7 @@ class BuildView(QWidget):
         self._picker.SetTolerance(0.0005)
         self._redraw = QTimer(self, singleShot=True, interval=0)
         self._redraw.timeout.connect(self._draw)
+        self.canvas.exposed.connect(self._redraw.start)
         self._frame_s = 0.0
         self._smooth = QTimer(self, singleShot=True, interval=250)
         self._smooth.timeout.connect(self._draw_smooth)
@@ -159,7 +169,6 @@ class BuildView(QWidget):
         if samples == 0:
             self._frame_s = time.perf_counter() - begin
             self._smooth.start()
-        self.changed.emit()
 
     def _draw_smooth(self) -> None:
         if self._frame_s < _QUICK_FRAME_S:
