@@ -22,6 +22,7 @@ from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # noqa: E402
 
 from lean_trellis.core.arrays import Floats  # noqa: E402
+from lean_trellis.core.mesh.primitives import ball  # noqa: E402
 from lean_trellis.studio.requests import MOST_SHOWN  # noqa: E402
 from lean_trellis.studio.session import Session  # noqa: E402
 from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
@@ -131,10 +132,10 @@ class BuildView(QWidget):
         """Begin to draw, once the window is shown."""
         self.canvas.Initialize()
         self.canvas.Start()
+        self.fit()
         self._warm_up()
         if not self.draws_in_software():
             self._session.most_shown = MOST_SHOWN
-        self.fit()
 
     def draws_in_software(self) -> bool:
         """Whether Mesa draws on the processor: then less is shown at once."""
@@ -142,9 +143,15 @@ class BuildView(QWidget):
         return any(name in words for name in ("llvmpipe", "softpipe", "swrast", "software"))
 
     def _warm_up(self) -> None:
-        """Let the driver make its programs for what parts and bars look like, before the first of them is shown."""
-        data = poly_data(np.eye(3), np.array([[0, 1, 2]], np.int32))
-        colour_faces(data, np.array([[120, 120, 120]], np.uint8))
+        """Let the driver make its programs for what parts and bars look like, before the first of them is shown.
+
+        It makes some of them, and its buffers, only when a part of the usual size is really seen: so a ball of as many
+        faces as are shown of a part stands over the plate for two frames.
+        """
+        low, high = self.scene.bounds()
+        shape = ball(float((high - low).min()) / 2, subdivisions=5)
+        data = poly_data(shape.vertices + (low + high) / 2, shape.faces)
+        colour_faces(data, np.full((len(shape.faces), 3), 120, np.uint8))
         actor = mesh_actor(data, "#777777")
         self.renderer.AddActor(actor)
         for samples in (_SAMPLES, 0):
