@@ -49,7 +49,7 @@ DAY = Tokens(
     ivy_wash="#DCE8DF", on_ivy="#FFFDF7", copper="#B5652B", verdigris="#4E9C93", heather="#6A5D8C", slate="#5B5F63",
     straw="#E9DDB0", ochre="#C98F3C", plum="#7A2E55", stop="#9B2C3F", caution="#B9831F", note="#5D7C8A",
     fine="#2F6B57", ground="#DDE5DA", plate="#C9CFC2", plate_line="#AEB6A8",
-    part_tints=("#B9A88F", "#9DAE97", "#BFA39A", "#A6A9B0", "#C2B58C", "#94A8A6"),
+    part_tints=("#B9A88F", "#A3A8B5", "#BFA39A", "#9C9384", "#B5A5AD", "#8E979E"),
 )  # fmt: skip
 
 NIGHT = Tokens(
@@ -57,7 +57,7 @@ NIGHT = Tokens(
     ivy_wash="#31473E", on_ivy="#17211D", copper="#D98A4E", verdigris="#76BFB6", heather="#A79BCB", slate="#A4A9AD",
     straw="#E9DDB0", ochre="#D9A251", plum="#C77BA2", stop="#E88A98", caution="#E0B356", note="#9CBAC7",
     fine="#7FC4A9", ground="#37423C", plate="#4A554E", plate_line="#5E6A62",
-    part_tints=("#B9A88F", "#9DAE97", "#BFA39A", "#A6A9B0", "#C2B58C", "#94A8A6"),
+    part_tints=("#B9A88F", "#A3A8B5", "#BFA39A", "#9C9384", "#B5A5AD", "#8E979E"),
 )  # fmt: skip
 
 
@@ -96,7 +96,7 @@ def style_sheet(t: Tokens) -> str:
 QWidget {{ background: {t.paper}; color: {t.ink}; }}
 QLabel, QCheckBox, QRadioButton {{ background: transparent; }}
 QLabel[role="title"] {{ font-size: 17px; font-weight: 700; }}
-QLabel[role="head"] {{ font-weight: 700; color: {t.ink}; padding-top: 6px; }}
+QLabel[role="head"] {{ font-weight: 700; color: {t.ink}; padding: 6px 0 0 0; margin: 0; }}
 QLabel[role="muted"] {{ color: {t.muted}; }}
 QLabel[role="figure"] {{ font-weight: 500; }}
 QLabel[role="warn"] {{ background: {t.card}; border-left: 4px solid {t.caution}; padding: 6px 8px; }}

@@ -20,7 +20,7 @@ class AngleLegend(QWidget):
 
     def sizeHint(self) -> QSize:
         """One row."""
-        return QSize(320, 30)
+        return QSize(320, 34)
 
     def show_angles(self, critical: float, watch: float, tokens: Tokens) -> None:
         """Show other angles."""
@@ -40,6 +40,7 @@ class AngleLegend(QWidget):
         painter.fillRect(QRectF(left, top, split - left, high), band)
         painter.fillRect(QRectF(split, top, left + width - split, high), QColor(t.straw))
         painter.setPen(QColor(t.muted))
+        top += 2
         row = QRectF(left, top + high, width, 16)
         painter.drawText(row, Qt.AlignmentFlag.AlignLeft, "0° ceiling")
         painter.drawText(

@@ -158,6 +158,7 @@ def _label(text: str, role: str, *, wraps: bool = False) -> QLabel:
     label = QLabel(text)
     label.setProperty("role", role)
     label.setWordWrap(wraps)
+    label.setIndent(0)
     return label
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 from vtkmodules.vtkCommonCore import vtkPoints
@@ -91,7 +93,15 @@ def matrix_of(rotation: Floats, shift: Floats) -> vtkMatrix4x4:
     return matrix
 
 
-def plate_actors(plate: Plate, tokens: Tokens) -> list[vtkActor]:
+@dataclass(frozen=True)
+class PlateActors:
+    """What shows the plate; the grid is seen from above only, so that it crosses no underside."""
+
+    always: tuple[vtkActor, ...]
+    grid: tuple[vtkActor, ...]
+
+
+def plate_actors(plate: Plate, tokens: Tokens) -> PlateActors:
     """The plate as a thin slab just below zero, a grid of 10 mm and a heavier one of 50 mm."""
     if plate.shape == "round":
         turn = np.linspace(0, 2 * np.pi, 97)[:-1]
@@ -112,7 +122,7 @@ def plate_actors(plate: Plate, tokens: Tokens) -> list[vtkActor]:
     coarse = line_actor(_grid(plate, 50), mixed(tokens.muted, tokens.plate, 0.45), 1)
     ring = np.column_stack([rim, np.zeros(len(rim))])
     edge = line_actor(line_data(ring, np.roll(ring, -1, axis=0)), tokens.ink, 1.5)
-    return [ground, fine, coarse, edge, _front_name(plate, tokens)]
+    return PlateActors((ground, edge, _front_name(plate, tokens)), (fine, coarse))
 
 
 def _front_name(plate: Plate, tokens: Tokens) -> vtkActor:

@@ -17,7 +17,7 @@ from lean_trellis.core.supports.struts import ON_PART
 from lean_trellis.studio.requests import ShownPart, ShownRegions
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens, rgb
-from lean_trellis.studio.view3d.actors import colour_faces, matrix_of, mesh_actor, plate_actors, poly_data
+from lean_trellis.studio.view3d.actors import PlateActors, colour_faces, matrix_of, mesh_actor, plate_actors, poly_data
 
 _BAR_SHARE = 1.2
 _SHOWN_RINGS = 4
@@ -48,7 +48,8 @@ class Scene:
         self._session, self._tokens = session, tokens
         self._parts: dict[str, _PartActor] = {}
         self._bars: dict[str, _BarsActor] = {}
-        self._plate: list[Any] = []
+        self._plate = PlateActors((), ())
+        self._from_below = False
         self._plate_of: Any = None
         self._mark: vtkActor | None = None
         self._section: vtkPlane | None = None
@@ -82,10 +83,10 @@ class Scene:
         machine = self._session.job.machine
         if self._plate_of is machine:
             return
-        for actor in self._plate:
+        for actor in (*self._plate.always, *self._plate.grid):
             self._renderer.RemoveActor(actor)
         self._plate = plate_actors(machine.plate, self._tokens)
-        for actor in self._plate:
+        for actor in (*self._plate.always, *self._plate.grid):
             self._renderer.AddActor(actor)
         self._plate_of = machine
 
@@ -176,12 +177,20 @@ class Scene:
             self._renderer.RemoveActor(entry.actor)
 
     def _show_or_hide(self) -> None:
-        for actor in self._plate:
+        for actor in self._plate.always:
             actor.SetVisibility(self.shows_plate)
+        for actor in self._plate.grid:
+            actor.SetVisibility(self.shows_plate and not self._from_below)
         for part in self._parts.values():
             part.actor.SetVisibility(self.shows_parts)
         for bars in self._bars.values():
             bars.actor.SetVisibility(self.shows_supports)
+
+    def look_from(self, height: float) -> None:
+        """Tell on which side of the plate, z = 0, the eye is."""
+        if self._from_below != (height < 0):
+            self._from_below = height < 0
+            self._show_or_hide()
 
     # --- section ---
 

@@ -169,7 +169,9 @@ class BuildView(QWidget):
             return
         window = self.canvas.GetRenderWindow()
         window.SetMultiSamples(samples)
-        self.eye.apply(self.renderer.GetActiveCamera())
+        camera = self.renderer.GetActiveCamera()
+        self.eye.apply(camera)
+        self.scene.look_from(camera.GetPosition()[2])
         self.renderer.ResetCameraClippingRange()
         begin = time.perf_counter()
         window.Render()
