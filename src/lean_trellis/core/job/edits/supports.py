@@ -1,0 +1,72 @@
+"""Edits of supports."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.job.edits.edit import Edit
+from lean_trellis.core.job.job import Job, fresh_id
+from lean_trellis.core.sets.parameter_set import ParameterSet
+from lean_trellis.core.supports.bar_parameters import BarParameters
+from lean_trellis.core.supports.support import RegionPick, Support
+
+
+def add_support(
+    job: Job,
+    part_id: str,
+    chosen_set: ParameterSet,
+    target: tuple[RegionPick, ...] | None = None,
+    parameters: BarParameters | None = None,
+) -> Edit:
+    """Add a support with a set's values (or `parameters` that differ from it) for a target."""
+    part = job.part(part_id)
+    support = Support(
+        id=fresh_id("support", (support.id for support in job.supports)),
+        part_id=part_id,
+        parameters=parameters or chosen_set.parameters,
+        set_name=chosen_set.name,
+        set_version=chosen_set.version,
+        target=target,
+    )
+    return Edit(f"Support {part.name} with {chosen_set.title}", replace(job, supports=(*job.supports, support)))
+
+
+def change_support(job: Job, support_id: str, key: str, value: Any) -> Edit:
+    """Change one value of a support. Raises `ParameterError` where it is out of range."""
+    support = job.support(support_id)
+    changed = support.parameters.with_value(key, value)
+    assert isinstance(changed, BarParameters)
+    label = next(known.label for known in BarParameters.declared() if known.key == key)
+    return Edit(f"Change {label.lower()}", job.with_support(replace(support, parameters=changed)))
+
+
+def use_set(job: Job, support_id: str, chosen_set: ParameterSet) -> Edit:
+    """Give a support the values of another set."""
+    support = replace(
+        job.support(support_id),
+        parameters=chosen_set.parameters,
+        set_name=chosen_set.name,
+        set_version=chosen_set.version,
+    )
+    return Edit(f"Use {chosen_set.title}", job.with_support(support))
+
+
+def extend_target(job: Job, support_id: str, further: tuple[RegionPick, ...]) -> Edit:
+    """Apply a support to further regions as well."""
+    support = job.support(support_id)
+    if support.target is None:
+        raise EditError(support.set_name, "already serves every region of its part", "nothing to add")
+    fresh = tuple(pick for pick in further if pick not in support.target)
+    count = f"{len(fresh)} more region{'s' if len(fresh) != 1 else ''}"
+    return Edit(f"Support {count}", job.with_support(replace(support, target=support.target + fresh)))
+
+
+def remove_supports(job: Job, support_ids: Sequence[str]) -> Edit:
+    """Remove supports; the part stays where it is, at its build offset."""
+    gone = set(support_ids)
+    kept = tuple(support for support in job.supports if support.id not in gone)
+    what = "a support" if len(gone) == 1 else f"{len(gone)} supports"
+    return Edit(f"Remove {what}", replace(job, supports=kept))
