@@ -117,7 +117,7 @@ def prepare(
 
 def _placed(job: Job, read: Read, rotate: tuple[float, float, float], offset: float | None, keep_position: bool) -> Job:
     for file, body in read.bodies:
-        job = add_bodies(job, [body], source=str(file.name), keep_position=True).job
+        job = add_bodies(job, [body], file=str(file), keep_position=True).job
         part = job.parts[-1]
         lift = job.material.build_offset if offset is None else offset
         job = job.with_part(replace(part, pose=posed(rotate, lift, part.pose.x, part.pose.y)))

@@ -19,7 +19,9 @@ from lean_trellis.core.shop.library import Library
 from lean_trellis.core.shop.machine import Machine, Process
 from lean_trellis.core.shop.material import Material
 
-FilesArgument = Annotated[list[Path], typer.Argument(help="Mesh files: STL, 3MF, OBJ or PLY.", metavar="FILE...")]
+FilesArgument = Annotated[
+    list[Path], typer.Argument(help="STL, 3MF, OBJ, PLY, AMF, OFF or STEP files.", metavar="FILE...")
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
 MachineOption = Annotated[str | None, typer.Option("--machine", help="Machine by id (see 'machines').")]
 MaterialOption = Annotated[str | None, typer.Option("--material", help="Material by id (see 'materials').")]

@@ -353,13 +353,13 @@ class Session(QObject):
     def _imported(self, result: Any) -> None:
         good, bad = result
         bodies = [body for _, found in good for body in found]
-        sources = {id(body): path.name for path, found in good for body in found}
+        sources = {id(body): str(path) for path, found in good for body in found}
         if bodies:
 
             def add_all(job: Job) -> Edit:
                 first = len(job.parts)
                 for body in bodies:
-                    job = add_bodies(job, [body], source=sources[id(body)]).job
+                    job = add_bodies(job, [body], file=sources[id(body)]).job
                 what = job.parts[first].name if len(bodies) == 1 else f"{len(bodies)} parts"
                 return Edit(f"Import {what}", job)
 

@@ -27,7 +27,7 @@ def metal_build(library: Library) -> Job:
     ):
         mesh = make()
         body = Body(name, mesh, len(mesh.faces), unit_known=True)
-        job = add_bodies(job, [body], source="made by code", owner=owner, keep_position=True).job
+        job = add_bodies(job, [body], file="made by code", owner=owner, keep_position=True).job
         part = job.parts[-1]
         pose = Pose(build_offset=job.material.build_offset).turned(rotation_xyz(*turn))
         job = job.with_part(replace(part, pose=pose, order="FW-0417" if owner == RIVER else "FW-0422"))

@@ -11,6 +11,7 @@ from lean_trellis.core.arrays import AnyArray
 from lean_trellis.core.errors import FormatError
 from lean_trellis.core.mesh.mesh import Mesh
 
+KNOWN_FILES = "an STL, 3MF, OBJ, PLY, AMF, OFF or STEP file"
 UNIT_MM = {"micron": 0.001, "mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8}
 MOST_TRIANGLES = 60_000_000
 """More than this in one file is refused before memory is asked for (about 4 GB as arrays)."""
@@ -18,12 +19,20 @@ MOST_TRIANGLES = 60_000_000
 
 @dataclass(frozen=True, eq=False)
 class Body:
-    """One solid or build item of a file, welded, in mm. `unit_known` tells whether the file named its unit."""
+    """One solid or build item of a file, welded, in mm.
+
+    `unit_known` tells whether the file named its unit, `unit` and `unit_is_from` what was taken in the end.
+    `place` is its number in the file, `tolerance_mm` that of a tessellation.
+    """
 
     name: str
     mesh: Mesh
     triangles_read: int
     unit_known: bool = False
+    unit: str = "mm"
+    unit_is_from: Literal["file", "guess", "user"] = "user"
+    place: int = 0
+    tolerance_mm: float | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,3 +59,8 @@ def require_triangles(path: object, count: int) -> None:
         raise FormatError(path, "holds no triangles", "export the part as a mesh again")
     if count > MOST_TRIANGLES:
         raise FormatError(path, f"holds {count:,} triangles, more than {MOST_TRIANGLES:,}", "reduce the mesh first")
+
+
+def text_rows(template: str, rows: AnyArray) -> bytes:
+    """Each row of a table through a %-template, a line each."""
+    return "\n".join(template % tuple(row) for row in rows.tolist()).encode() + b"\n"

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import IO
 
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import FormatError
-from lean_trellis.core.formats.body import Body, require_finite, require_triangles
+from lean_trellis.core.formats.body import Body, Named, require_finite, require_triangles, text_rows
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.weld import weld
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -61,3 +62,14 @@ def _fan(words: list[str], known: int) -> list[tuple[int, int, int]]:
     if len(corners) < 3 or 0 in numbers:
         raise ValueError
     return [(corners[0], corners[i], corners[i + 1]) for i in range(1, len(corners) - 1)]
+
+
+def write(file: IO[bytes], bodies: list[Named]) -> None:
+    """Each body as an `o` of its own under its name; mm, which OBJ cannot say, is in a comment."""
+    file.write(b"# Lean Trellis, mm\n")
+    first = 1
+    for body in bodies:
+        file.write(f"o {' '.join(body.name.split())}\n".encode())
+        file.write(text_rows("v %.9g %.9g %.9g", body.mesh.vertices))
+        file.write(text_rows("f %d %d %d", body.mesh.faces + first))
+        first += len(body.mesh.vertices)

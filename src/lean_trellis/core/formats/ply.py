@@ -10,8 +10,8 @@ import numpy as np
 
 from lean_trellis.core.arrays import AnyArray, Floats, Longs
 from lean_trellis.core.errors import FormatError
-from lean_trellis.core.formats.body import Body, require_finite, require_triangles
-from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.formats.body import Body, Named, require_finite, require_triangles
+from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.weld import weld
 from lean_trellis.core.progress import UNWATCHED, Watch
 
@@ -175,6 +175,11 @@ def _fans(polygons: list[list[int]]) -> Longs:
 
 def _skip_lists(path: object, element: _Element) -> None:
     raise FormatError(path, f"its '{element.name}' has a layout that is not read", "export with plain faces only")
+
+
+def write(file: IO[bytes], bodies: list[Named]) -> None:
+    """Write all bodies as one binary PLY."""
+    file.write(ply_bytes(join([body.mesh for body in bodies])))
 
 
 def ply_bytes(mesh: Mesh) -> bytes:

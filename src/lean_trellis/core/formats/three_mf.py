@@ -12,8 +12,17 @@ from lxml import etree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import FormatError
-from lean_trellis.core.formats.archives import MOST_BYTES, require_harmless
-from lean_trellis.core.formats.body import UNIT_MM, Body, Named, require_finite, require_triangles
+from lean_trellis.core.formats.archives import require_harmless
+from lean_trellis.core.formats.body import (
+    KNOWN_FILES,
+    UNIT_MM,
+    Body,
+    Named,
+    require_finite,
+    require_triangles,
+    text_rows,
+)
+from lean_trellis.core.formats.xml import Broken, Target, streamed
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.weld import weld
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -46,10 +55,6 @@ class _Model:
     items: list[tuple[str, Floats]] = field(default_factory=list)
 
 
-class _Broken(ValueError):  # noqa: N818 - it never leaves this module
-    """Something in the XML cannot be; the text says what."""
-
-
 def read(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
     """One body a build item, its transform applied, in mm, under the name of its object."""
     watch.at(0.05, f"unpacking {path.name}")
@@ -60,7 +65,7 @@ def read(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
         raise FormatError(path, "is a damaged zip archive", "copy or export it again") from None
     try:
         return _bodies(path, model, watch)
-    except _Broken as problem:
+    except Broken as problem:
         raise FormatError(path, str(problem), "export it again") from None
 
 
@@ -76,7 +81,7 @@ def _model_name(path: Path, archive: zipfile.ZipFile) -> str:
                 return target
     found = [name for name in names if name.lower().endswith(".model")]
     if not found:
-        raise FormatError(path, "is a zip archive with no 3D model in it", "give an STL, 3MF, OBJ or PLY file")
+        raise FormatError(path, "is a zip archive with no 3D model in it", f"give {KNOWN_FILES}")
     return found[0]
 
 
@@ -89,7 +94,7 @@ def _safe_tree(path: Path, text: bytes) -> Any:
         raise FormatError(path, f"holds broken XML ({problem.msg})", "export it again") from None
 
 
-class _Builder:
+class _Builder(Target):
     """Receives XML events; keeps numbers, never a tree, so memory stays near the size of the mesh."""
 
     def __init__(self) -> None:
@@ -112,15 +117,6 @@ class _Builder:
         elif name == "model":
             self.model.unit = attributes.get("unit", "millimeter")
 
-    def doctype(self, *_: object) -> None:
-        raise _Broken("declares XML entities, which 3MF forbids")
-
-    def end(self, tag: str) -> None:
-        """Nothing is kept open."""
-
-    def data(self, text: str) -> None:
-        """3MF has no text of interest to us."""
-
     def close(self) -> _Model:
         return self.model
 
@@ -131,36 +127,19 @@ def _matrix(text: str | None) -> Floats:
         return np.vstack([np.eye(3), np.zeros(3)])
     numbers = np.array([float(word) for word in text.split()])
     if numbers.shape != (12,) or not np.isfinite(numbers).all():
-        raise _Broken(f"holds a transform that is none ({text[:30]!r})")
+        raise Broken(f"holds a transform that is none ({text[:30]!r})")
     return numbers.reshape(4, 3)
 
 
 def _parse(path: Path, archive: zipfile.ZipFile, name: str, watch: Watch) -> _Model:
-    parser = etree.XMLParser(target=_Builder(), no_network=True, load_dtd=False)
-    size = max(1, archive.getinfo(name).file_size)
-    done = 0
-    try:
-        with archive.open(name) as stream:
-            while chunk := stream.read(1 << 20):
-                done += len(chunk)
-                if done > MOST_BYTES or b"<!ENTITY" in chunk:
-                    raise FormatError(path, "declares XML entities or never ends", "do not use this file")
-                parser.feed(chunk)
-                watch.at(0.05 + 0.6 * done / size, f"reading {path.name}")
-        return parser.close()
-    except etree.XMLSyntaxError as problem:
-        raise FormatError(path, f"holds broken XML ({problem.msg})", "export it again") from None
-    except _Broken as problem:
-        raise FormatError(path, str(problem), "export it again") from None
-    except KeyError as problem:
-        raise FormatError(path, f"an element of it lacks {problem}", "export it again") from None
-    except ValueError:
-        raise FormatError(path, "a coordinate or index in it is no number", "export it again") from None
+    with archive.open(name) as stream:
+        model: _Model = streamed(path, stream, archive.getinfo(name).file_size, _Builder(), watch)
+    return model
 
 
 def _bodies(path: Path, model: _Model, watch: Watch) -> list[Body]:
     if model.unit not in _UNITS:
-        raise _Broken(f"names an unknown unit ({model.unit!r})")
+        raise Broken(f"names an unknown unit ({model.unit!r})")
     factor = UNIT_MM[_UNITS[model.unit]]
     items = model.items
     total = sum(_triangles(model, object_id, 0) for object_id, _ in items)
@@ -171,7 +150,7 @@ def _bodies(path: Path, model: _Model, watch: Watch) -> list[Body]:
         mesh = _mesh(path, model, object_id)
         count = len(mesh.faces)
         name = model.objects[object_id].name or (path.stem if len(items) == 1 else f"{path.stem} {number + 1}")
-        bodies.append(Body(name, weld(_applied(mesh, matrix, factor)), count, unit_known=True))
+        bodies.append(Body(name, weld(_applied(mesh, matrix, factor)), count, unit_known=True, unit=_UNITS[model.unit]))
     return [body for body in bodies if body.triangles_read]
 
 
@@ -183,9 +162,9 @@ def _applied(mesh: Mesh, matrix: Floats, factor: float = 1.0) -> Mesh:
 def _triangles(model: _Model, object_id: str, depth: int) -> int:
     """How many triangles an object comes to, counted before any are made."""
     if depth > _DEEPEST:
-        raise _Broken("nests its components too deep, or in a circle")
+        raise Broken("nests its components too deep, or in a circle")
     if object_id not in model.objects:
-        raise _Broken(f"refers to an object that is not there (id {object_id})")
+        raise Broken(f"refers to an object that is not there (id {object_id})")
     kept = model.objects[object_id]
     own = len(kept.triangles) // 3
     counts = {part: _triangles(model, part, depth + 1) for part in {part for part, _ in kept.components}}
@@ -198,7 +177,7 @@ def _mesh(path: Path, model: _Model, object_id: str) -> Mesh:
     triangles = np.array(kept.triangles, np.int64).reshape(-1, 3)
     require_finite(path, vertices)
     if len(triangles) and (triangles.min() < 0 or triangles.max() >= len(vertices)):
-        raise _Broken("a triangle names a vertex that is not there")
+        raise Broken("a triangle names a vertex that is not there")
     pieces = [Mesh(vertices, triangles.astype(np.int32))] if len(triangles) else []
     pieces += [_applied(_mesh(path, model, part), matrix) for part, matrix in kept.components]
     return join(pieces)
@@ -234,9 +213,9 @@ def _write_model(stream: IO[bytes], bodies: list[Named]) -> None:
         name = etree.Element("n", name=_xml_safe(body.name))
         quoted = etree.tostring(name).decode()[len("<n name=") : -len("/>")]
         stream.write(f'<object id="{number}" type="{kind}" name={quoted}><mesh><vertices>\n'.encode())
-        stream.write(_lines('<vertex x="%.9g" y="%.9g" z="%.9g"/>', body.mesh.vertices))
+        stream.write(text_rows('<vertex x="%.9g" y="%.9g" z="%.9g"/>', body.mesh.vertices))
         stream.write(b"</vertices><triangles>\n")
-        stream.write(_lines('<triangle v1="%d" v2="%d" v3="%d"/>', body.mesh.faces))
+        stream.write(text_rows('<triangle v1="%d" v2="%d" v3="%d"/>', body.mesh.faces))
         stream.write(b"</triangles></mesh></object>\n")
     items = "".join(f'<item objectid="{number}"/>' for number in range(1, len(bodies) + 1))
     stream.write(f"</resources>\n<build>{items}</build>\n</model>\n".encode())
@@ -244,7 +223,3 @@ def _write_model(stream: IO[bytes], bodies: list[Named]) -> None:
 
 def _xml_safe(text: str) -> str:
     return "".join(letter for letter in text if letter >= " ")
-
-
-def _lines(template: str, rows: Any) -> bytes:
-    return "\n".join(template % tuple(row) for row in rows.tolist()).encode() + b"\n"

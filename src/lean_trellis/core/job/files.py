@@ -6,13 +6,14 @@ import io
 import json
 import zipfile
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import ValidationError
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import (
     AccessError,
+    EditError,
     FormatError,
     NewerFileError,
     ParameterError,
@@ -21,69 +22,35 @@ from lean_trellis.core.errors import (
 from lean_trellis.core.formats import ply
 from lean_trellis.core.formats.archives import require_harmless
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.job.migrations import migrated
+from lean_trellis.core.job.schema import (
+    FORMAT,
+    VERSION,
+    JobFile,
+    OriginKept,
+    PartKept,
+    PickKept,
+    PoseKept,
+    SeparatorKept,
+    SizeKept,
+    SpacerKept,
+    StackKept,
+    StageKept,
+    SupportKept,
+)
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.parts.pose import Matrix, Pose
+from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.parts.size import Size, Stage, sized
+from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.library import Library
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.parameters import validated
 from lean_trellis.core.supports.support import RegionPick, Support
 
-FORMAT = "lean-trellis-job"
-VERSION = 1
 SUFFIX = ".trellis"
-
-
-class _Kept(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-
-
-class _PoseKept(_Kept):
-    rotation: Matrix
-    x: float
-    y: float
-    build_offset: float = Field(ge=0)
-
-
-class _PartKept(_Kept):
-    id: str
-    name: str
-    mesh: str = Field(pattern="^[0-9a-f]{32}$")
-    pose: _PoseKept
-    owner: str = ""
-    order: str = ""
-    source: str = ""
-    critical_angle: float | None = Field(None, ge=0, le=90)
-    watch_angle: float | None = Field(None, ge=0, le=90)
-
-
-class _PickKept(_Kept):
-    kind: Literal["face", "edge", "point"]
-    anchor_mm: tuple[float, float, float]
-
-
-class _SupportKept(_Kept):
-    id: str
-    part_id: str
-    family: Literal["bars"]
-    set_name: str
-    set_version: int
-    parameters: dict[str, Any]
-    target: list[_PickKept] | None = None
-
-
-class JobFile(_Kept):
-    """The schema of `job.json`."""
-
-    format: Literal["lean-trellis-job"]
-    version: int
-    name: str
-    machine: str
-    material: str
-    layer_height: float = Field(gt=0, le=5)
-    parts: list[_PartKept]
-    supports: list[_SupportKept]
 
 
 def save_job(job: Job, path: Path, watch: Watch = UNWATCHED) -> None:
@@ -93,10 +60,15 @@ def save_job(job: Job, path: Path, watch: Watch = UNWATCHED) -> None:
         zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive,
     ):
         archive.writestr("job.json", json.dumps(_as_kept(job).model_dump(), indent=1, ensure_ascii=False))
-        meshes = {part.mesh.key: part.mesh for part in job.parts}
+        meshes = {mesh.key: mesh for mesh in _meshes(job)}
         for number, (key, mesh) in enumerate(meshes.items()):
             watch.at(number / len(meshes), f"saving {path.name}")
             archive.writestr(f"meshes/{key}.ply", ply.ply_bytes(mesh))
+
+
+def _meshes(job: Job) -> list[Mesh]:
+    spacers = [stack.filling.mesh for stack in job.stacks if isinstance(stack.filling, Spacer)]
+    return [part.nominal_mesh for part in job.parts] + spacers
 
 
 def _as_kept(job: Job) -> JobFile:
@@ -107,33 +79,49 @@ def _as_kept(job: Job) -> JobFile:
         machine=job.machine.id,
         material=job.material.id,
         layer_height=job.layer_height,
-        parts=[
-            _PartKept(
-                id=part.id,
-                name=part.name,
-                mesh=part.mesh.key,
-                pose=_PoseKept(**vars(part.pose)),
-                owner=part.owner,
-                order=part.order,
-                source=part.source,
-                critical_angle=part.critical_angle,
-                watch_angle=part.watch_angle,
-            )
-            for part in job.parts
-        ],
-        supports=[
-            _SupportKept(
-                id=support.id,
-                part_id=support.part_id,
-                family=support.family,
-                set_name=support.set_name,
-                set_version=support.set_version,
-                parameters=support.parameters.model_dump(),
-                target=None if support.target is None else [_PickKept(**vars(pick)) for pick in support.target],
-            )
-            for support in job.supports
-        ],
+        parts=[_part_kept(part) for part in job.parts],
+        supports=[_support_kept(support) for support in job.supports],
+        stacks=[_stack_kept(stack) for stack in job.stacks],
     )
+
+
+def _part_kept(part: Part) -> PartKept:
+    return PartKept(
+        id=part.id,
+        name=part.name,
+        mesh=part.nominal_mesh.key,
+        pose=PoseKept(**vars(part.pose)),
+        owner=part.owner,
+        order=part.order,
+        origin=OriginKept(**vars(part.origin)),
+        size=SizeKept(scale=part.size.scale, stages=[StageKept(**vars(stage)) for stage in part.size.stages]),
+        critical_angle=part.critical_angle,
+        watch_angle=part.watch_angle,
+        group=part.group,
+        is_hidden=part.is_hidden,
+        is_locked=part.is_locked,
+    )
+
+
+def _support_kept(support: Support) -> SupportKept:
+    return SupportKept(
+        id=support.id,
+        part_id=support.part_id,
+        family=support.family,
+        set_name=support.set_name,
+        set_version=support.set_version,
+        parameters=support.parameters.model_dump(),
+        target=None if support.target is None else [PickKept(**vars(pick)) for pick in support.target],
+    )
+
+
+def _stack_kept(stack: Stack) -> StackKept:
+    filling: SeparatorKept | SpacerKept | None = None
+    if isinstance(stack.filling, Separator):
+        filling = SeparatorKept(kind="separator", **vars(stack.filling))
+    elif isinstance(stack.filling, Spacer):
+        filling = SpacerKept(kind="spacer", name=stack.filling.name, mesh=stack.filling.mesh.key)
+    return StackKept(id=stack.id, parts=list(stack.parts), gap=stack.gap, gap_unit=stack.gap_unit, filling=filling)
 
 
 def open_job(path: Path, library: Library, watch: Watch = UNWATCHED) -> Job:
@@ -143,7 +131,7 @@ def open_job(path: Path, library: Library, watch: Watch = UNWATCHED) -> Job:
         with zipfile.ZipFile(path) as archive:
             require_harmless(path, archive)
             kept = _checked(path, json.loads(archive.read("job.json")))
-            meshes = _read_meshes(path, archive, {part.mesh for part in kept.parts}, watch)
+            meshes = _read_meshes(path, archive, _mesh_keys(kept), watch)
     except OSError as problem:
         raise AccessError.of(path, problem, "read") from problem
     except (zipfile.BadZipFile, KeyError, ValueError, NotImplementedError, RuntimeError, EOFError):
@@ -160,12 +148,19 @@ def _checked(path: Path, content: Any) -> JobFile:
             path, f"was saved by a newer version (file version {version}, this one reads up to {VERSION})",
             "update the program, or save the job there in an older form",
         )  # fmt: skip
+    if not isinstance(version, int) or version < 1:
+        raise FormatError(path, "names no version", "open another copy of it")
     try:
-        return JobFile.model_validate(content)
+        return JobFile.model_validate(migrated(content, version, VERSION))
     except ValidationError as problem:
         fault = problem.errors()[0]
         where = ".".join(str(step) for step in fault["loc"])
         raise FormatError(path, f"holds a wrong value at {where} ({fault['msg']})", "open another copy") from None
+
+
+def _mesh_keys(kept: JobFile) -> set[str]:
+    spacers = {stack.filling.mesh for stack in kept.stacks if isinstance(stack.filling, SpacerKept)}
+    return {part.mesh for part in kept.parts} | spacers
 
 
 def _read_meshes(path: Path, archive: zipfile.ZipFile, keys: set[str], watch: Watch) -> dict[str, Mesh]:
@@ -183,30 +178,50 @@ def _read_meshes(path: Path, archive: zipfile.ZipFile, keys: set[str], watch: Wa
 def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library) -> Job:
     try:
         machine, material = library.machine(kept.machine), library.material(kept.material)
+        parts = tuple(_part(part, meshes[part.mesh]) for part in kept.parts)
         supports = tuple(_support(support) for support in kept.supports)
-    except (UnknownNameError, ParameterError) as problem:
+        stacks = tuple(_stack(stack, meshes) for stack in kept.stacks)
+    except (UnknownNameError, ParameterError, EditError) as problem:
         raise FormatError(path, f"{problem.subject!r}: {problem.what}", problem.cure) from None
-    parts = tuple(
-        Part(
-            id=part.id,
-            name=part.name,
-            mesh=meshes[part.mesh],
-            pose=Pose(part.pose.rotation, part.pose.x, part.pose.y, part.pose.build_offset),
-            owner=part.owner,
-            order=part.order,
-            source=part.source,
-            critical_angle=part.critical_angle,
-            watch_angle=part.watch_angle,
-        )
-        for part in kept.parts
-    )
     known = {part.id for part in parts}
-    if any(support.part_id not in known for support in supports):
+    if not {support.part_id for support in supports} <= known:
         raise FormatError(path, "holds a support for a part that is not there", "open another copy of it")
-    return Job(kept.name, machine, material, kept.layer_height, parts, supports)
+    if not {part for stack in stacks for part in stack.parts} <= known:
+        raise FormatError(path, "holds a stack of a part that is not there", "open another copy of it")
+    return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks)
 
 
-def _support(kept: _SupportKept) -> Support:
+def _part(kept: PartKept, nominal: Mesh) -> Part:
+    size = Size(kept.size.scale, tuple(Stage(stage.name, stage.rates) for stage in kept.size.stages))
+    return Part(
+        id=kept.id,
+        name=kept.name,
+        mesh=sized(nominal, size),
+        nominal=None if size.is_plain else nominal,
+        size=size,
+        pose=Pose(**dict(kept.pose)),
+        owner=kept.owner,
+        order=kept.order,
+        origin=Origin(**dict(kept.origin)),
+        critical_angle=kept.critical_angle,
+        watch_angle=kept.watch_angle,
+        group=kept.group,
+        is_hidden=kept.is_hidden,
+        is_locked=kept.is_locked,
+    )
+
+
+def _stack(kept: StackKept, meshes: dict[str, Mesh]) -> Stack:
+    filling: Separator | Spacer | None = None
+    match kept.filling:
+        case SeparatorKept():
+            filling = Separator(kept.filling.material, kept.filling.inset, kept.filling.layers)
+        case SpacerKept():
+            filling = Spacer(kept.filling.name, meshes[kept.filling.mesh])
+    return Stack(kept.id, tuple(kept.parts), kept.gap, kept.gap_unit, filling)
+
+
+def _support(kept: SupportKept) -> Support:
     parameters = validated(BarParameters, kept.parameters)
     assert isinstance(parameters, BarParameters)
     target = None if kept.target is None else tuple(RegionPick(pick.kind, pick.anchor_mm) for pick in kept.target)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from lean_trellis.core.errors import UnknownNameError
 from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
 from lean_trellis.core.supports.support import Support
@@ -22,6 +23,7 @@ class Job:
     layer_height: float
     parts: tuple[Part, ...] = ()
     supports: tuple[Support, ...] = ()
+    stacks: tuple[Stack, ...] = ()
 
     def part(self, part_id: str) -> Part:
         """The part of that id."""
@@ -40,6 +42,23 @@ class Job:
     def supports_of(self, part_id: str) -> tuple[Support, ...]:
         """The supports of one part."""
         return tuple(support for support in self.supports if support.part_id == part_id)
+
+    def stack_of(self, part_id: str) -> Stack | None:
+        """The stack that a part stands in, if any."""
+        return next((stack for stack in self.stacks if part_id in stack.parts), None)
+
+    def companions(self, part_id: str) -> tuple[str, ...]:
+        """The part and those that are moved with it: of its group, of its stack, and of theirs."""
+        found = {part_id}
+        while True:
+            groups = {part.group for part in self.parts if part.id in found and part.group}
+            grown = found | {part.id for part in self.parts if part.group in groups}
+            for stack in self.stacks:
+                if grown & set(stack.parts):
+                    grown |= set(stack.parts)
+            if grown == found:
+                return tuple(part.id for part in self.parts if part.id in found)
+            found = grown
 
     def critical_angle(self, part: Part) -> float:
         """The part's critical angle, or the material's."""

@@ -8,14 +8,18 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, frozen
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.parts.size import Size, sized
 
 
 @dataclass(frozen=True)
 class Part:
-    """A part and what belongs to it. `mesh` is in the part's own coordinates, mm, and never changed.
+    """A part and what belongs to it. `mesh` is what is built, in the part's own coordinates, mm, and never changed.
 
+    `nominal` is the mesh before scale and shrinkage, where `size` makes a difference; None else.
     `critical_angle` and `watch_angle` override the material's where they are set, degrees.
+    A `group` is a name that parts share which are moved together; a locked part is not moved by arranging.
     """
 
     id: str
@@ -24,9 +28,19 @@ class Part:
     pose: Pose = field(default_factory=Pose)
     owner: str = ""
     order: str = ""
-    source: str = ""
+    origin: Origin = field(default_factory=Origin)
     critical_angle: float | None = None
     watch_angle: float | None = None
+    nominal: Mesh | None = None
+    size: Size = field(default_factory=Size)
+    group: str = ""
+    is_hidden: bool = False
+    is_locked: bool = False
+
+    @property
+    def nominal_mesh(self) -> Mesh:
+        """The mesh before scale and shrinkage."""
+        return self.mesh if self.nominal is None else self.nominal
 
     @property
     def placed(self) -> Mesh:
@@ -44,3 +58,23 @@ class Part:
 def copied(part: Part, new_id: str, new_name: str) -> Part:
     """The same part again, exactly in place, under another id and name."""
     return replace(part, id=new_id, name=new_name)
+
+
+def with_size(part: Part, size: Size) -> Part:
+    """The same part at another size; its middle and its build offset stay where they are."""
+    nominal = part.nominal_mesh
+    return replace(part, mesh=sized(nominal, size), nominal=None if size.is_plain else nominal, size=size)
+
+
+def with_nominal(part: Part, nominal: Mesh, *, keeps_place: bool) -> Part:
+    """The same part with another nominal mesh at the same size.
+
+    With `keeps_place` what both meshes share stays where it is in plan, though the middle moves (after mending,
+    hollowing, an allowance). Otherwise the middle stays (a revised file). The build offset stays in any case.
+    """
+    mesh = sized(nominal, part.size)
+    changed = replace(part, mesh=mesh, nominal=None if part.size.is_plain else nominal)
+    if keeps_place:
+        x, y, _ = (part.pose.matrix @ mesh.middle + part.pose.shift(part.mesh)).tolist()
+        changed = replace(changed, pose=replace(part.pose, x=x, y=y))
+    return changed

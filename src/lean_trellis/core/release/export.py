@@ -13,15 +13,23 @@ from manifold3d import Manifold, OpType
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.errors import AccessError, EditError
-from lean_trellis.core.formats import stl, three_mf
+from lean_trellis.core.formats import amf, obj, ply, stl, three_mf
 from lean_trellis.core.formats.body import Named
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.progress import UNWATCHED, Watch
 
-ExportFormat = Literal["stl", "3mf"]
+ExportFormat = Literal["stl", "3mf", "amf", "ply", "obj"]
 What = Literal["parts", "supports", "all"]
-WRITERS: dict[str, Callable[[IO[bytes], list[Named]], None]] = {"stl": stl.write, "3mf": three_mf.write}
+WRITERS: dict[str, Callable[[IO[bytes], list[Named]], None]] = {
+    "stl": stl.write,
+    "3mf": three_mf.write,
+    "amf": amf.write,
+    "ply": ply.write,
+    "obj": obj.write,
+}
+ONE_SOLID = ("stl", "ply")
+"""Formats that know no bodies: merged, everything is one solid."""
 
 
 @dataclass(frozen=True)
@@ -37,9 +45,9 @@ class ExportRequest:
 def export_build(state: BuildState, request: ExportRequest, watch: Watch = UNWATCHED) -> tuple[Path, ...]:
     """Write the files and give their paths.
 
-    A merged STL is one solid of everything, so that overlaps count once. 3MF keeps parts and supports as named
-    objects in either case; merged, the bars of each support are united. Raises `EditError` when there is
-    nothing to write, `AccessError` when the system refuses.
+    Merged, STL and PLY hold one solid of everything, so that overlaps count once. 3MF, AMF and OBJ keep parts
+    and supports as named objects in either case; merged, the bars of each support are united. Raises `EditError` when
+    there is nothing to write, `AccessError` when the system refuses.
     """
     bodies = _bodies(state, request, watch)
     if not bodies:
@@ -78,7 +86,7 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
             numbers[name] = numbers.get(name, 0) + 1
             mesh = united([held.bars.mesh]) if request.merged else held.bars.mesh
             bodies.append(Named(f"{name} support {numbers[name]}", mesh, "support"))
-    if request.merged and request.format == "stl" and bodies:
+    if request.merged and request.format in ONE_SOLID and bodies:
         watch.at(0.6, "uniting everything")
         return [Named(state.job.name, united([body.mesh for body in bodies]))]
     return bodies

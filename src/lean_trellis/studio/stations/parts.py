@@ -28,7 +28,9 @@ class PartsStation(Station):
         arrange.setToolTip("Place all parts in rows round the plate's middle")
         arrange.clicked.connect(lambda: session.do(arrange_parts))
         self.page.addWidget(row(bring, arrange, 1))
-        self._empty = muted("No parts yet. Import files here, or drop them on the window: STL, 3MF, OBJ, PLY.")
+        self._empty = muted(
+            "No parts yet. Import files here, or drop them on the window: STL, 3MF, OBJ, PLY, AMF, OFF, STEP."
+        )
         self.page.addWidget(self._empty)
         self.table = PickTable(("Part", "Owner", "Mesh"))
         self.table.setObjectName("parts.table")

@@ -10,12 +10,13 @@ from lean_trellis.core.formats.body import Body
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job, fresh_id, fresh_name
 from lean_trellis.core.parts.arrange import beside
+from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import Part, copied
 from lean_trellis.core.parts.pose import Pose
 
 
 def add_bodies(
-    job: Job, bodies: Sequence[Body], *, source: str = "", owner: str = "", keep_position: bool = False
+    job: Job, bodies: Sequence[Body], *, file: str = "", owner: str = "", keep_position: bool = False
 ) -> Edit:
     """Add each body as a part at the material's build offset, beside what is there.
 
@@ -31,11 +32,16 @@ def add_bodies(
             mesh=body.mesh,
             pose=pose,
             owner=owner,
-            source=source,
+            origin=origin_of(file, body),
         )
         parts.append(part if keep_position else beside(part, parts, job.machine.plate))
     what = bodies[0].name if len(bodies) == 1 else f"{len(bodies)} parts"
     return Edit(f"Add {what}", replace(job, parts=tuple(parts)))
+
+
+def origin_of(file: str, body: Body) -> Origin:
+    """What is remembered of where a body came from."""
+    return Origin(file, body.place, body.unit, body.unit_is_from, body.tolerance_mm)
 
 
 def remove_parts(job: Job, part_ids: Sequence[str]) -> Edit:

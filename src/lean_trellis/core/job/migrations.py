@@ -1,0 +1,26 @@
+"""Older job files made into today's, one step a version. A step is never changed once it has been released."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+Content = dict[str, Any]
+
+
+def _from_1(content: Content) -> Content:
+    """Version 2 keeps a part's origin as a table of its own where version 1 kept the file's name as `source`."""
+    for part in content.get("parts", []):
+        part["origin"] = {"file": part.pop("source", "")}
+    return content
+
+
+STEPS: dict[int, Callable[[Content], Content]] = {1: _from_1}
+"""From which version a step leads to the next."""
+
+
+def migrated(content: Content, version: int, newest: int) -> Content:
+    """The content of a file of `version`, as the `newest` version has it."""
+    for step in range(version, newest):
+        content = STEPS[step](content)
+    return content | {"version": newest}

@@ -1,0 +1,128 @@
+"""The schema of `job.json`, version 2, as pydantic models: what a job file may hold."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from lean_trellis.core.parts.pose import Matrix
+
+FORMAT = "lean-trellis-job"
+VERSION = 2
+_HASH = "^[0-9a-f]{32}$"
+
+
+class _Kept(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class PoseKept(_Kept):
+    """A pose."""
+
+    rotation: Matrix
+    x: float
+    y: float
+    build_offset: float = Field(ge=0)
+
+
+class OriginKept(_Kept):
+    """Where a part came from."""
+
+    file: str = ""
+    body: int = Field(0, ge=0)
+    unit: str = "mm"
+    unit_is_from: str = "user"
+    tolerance_mm: float | None = Field(None, gt=0)
+
+
+class StageKept(_Kept):
+    """A stage of shrinkage."""
+
+    name: str
+    rates: tuple[float, float, float]
+
+
+class SizeKept(_Kept):
+    """Scale and shrinkage."""
+
+    scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    stages: list[StageKept] = []
+
+
+class PartKept(_Kept):
+    """A part; `mesh` is its nominal mesh, before scale and shrinkage."""
+
+    id: str
+    name: str
+    mesh: str = Field(pattern=_HASH)
+    pose: PoseKept
+    owner: str = ""
+    order: str = ""
+    origin: OriginKept = OriginKept()
+    size: SizeKept = SizeKept()
+    critical_angle: float | None = Field(None, ge=0, le=90)
+    watch_angle: float | None = Field(None, ge=0, le=90)
+    group: str = ""
+    is_hidden: bool = False
+    is_locked: bool = False
+
+
+class SeparatorKept(_Kept):
+    """A separator between the parts of a stack."""
+
+    kind: Literal["separator"]
+    material: str
+    inset: float
+    layers: int = Field(ge=1)
+
+
+class SpacerKept(_Kept):
+    """A body from a file between the parts of a stack."""
+
+    kind: Literal["spacer"]
+    name: str
+    mesh: str = Field(pattern=_HASH)
+
+
+class StackKept(_Kept):
+    """Parts that stand on one another, from the bottom up."""
+
+    id: str
+    parts: list[str] = Field(min_length=2)
+    gap: float = Field(ge=0)
+    gap_unit: Literal["layers", "mm"]
+    filling: SeparatorKept | SpacerKept | None = Field(None, discriminator="kind")
+
+
+class PickKept(_Kept):
+    """A region that a support is for."""
+
+    kind: Literal["face", "edge", "point"]
+    anchor_mm: tuple[float, float, float]
+
+
+class SupportKept(_Kept):
+    """A support."""
+
+    id: str
+    part_id: str
+    family: Literal["bars"]
+    set_name: str
+    set_version: int
+    parameters: dict[str, Any]
+    target: list[PickKept] | None = None
+
+
+class JobFile(_Kept):
+    """The whole of `job.json`."""
+
+    format: Literal["lean-trellis-job"]
+    version: int
+    name: str
+    machine: str
+    material: str
+    layer_height: float = Field(gt=0, le=5)
+    parts: list[PartKept]
+    supports: list[SupportKept]
+    stacks: list[StackKept] = []
