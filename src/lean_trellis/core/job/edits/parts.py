@@ -5,14 +5,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+
+from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError
-from lean_trellis.core.formats.body import Body
-from lean_trellis.core.job.edits.edit import Edit
+from lean_trellis.core.formats.body import UNIT_MM, Body
+from lean_trellis.core.job.edits.edit import Edit, named, require_free
 from lean_trellis.core.job.job import Job, fresh_id, fresh_name
+from lean_trellis.core.job.stacking import without
+from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.arrange import beside
 from lean_trellis.core.parts.origin import Origin
-from lean_trellis.core.parts.part import Part, copied
+from lean_trellis.core.parts.part import Part, with_nominal, with_size
 from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.parts.size import Size
+from lean_trellis.core.supports.support import Support
 
 
 def add_bodies(
@@ -45,35 +52,141 @@ def origin_of(file: str, body: Body) -> Origin:
 
 
 def remove_parts(job: Job, part_ids: Sequence[str]) -> Edit:
-    """Remove parts with their supports."""
+    """Remove parts with their supports; a stack closes over those that are gone."""
     gone = set(part_ids)
+    title = f"Remove {named(job, list(part_ids))}"
     parts = tuple(part for part in job.parts if part.id not in gone)
     supports = tuple(support for support in job.supports if support.part_id not in gone)
-    title = f"Remove {job.part(part_ids[0]).name}" if len(part_ids) == 1 else f"Remove {len(part_ids)} parts"
-    return Edit(title, replace(job, parts=parts, supports=supports))
-
-
-def copy_part(job: Job, part_id: str, *, in_place: bool = False) -> Edit:
-    """Copy a part with its supports: beside the others, or exactly in place."""
-    part = job.part(part_id)
-    names = [other.name for other in job.parts]
-    again = copied(part, fresh_id("part", (other.id for other in job.parts)), fresh_name(part.name, names))
-    if not in_place:
-        again = beside(again, job.parts, job.machine.plate)
-    supports = list(job.supports)
-    for support in job.supports_of(part_id):
-        supports.append(replace(support, id=fresh_id("support", (s.id for s in supports)), part_id=again.id))
-    where = "in place" if in_place else "beside"
-    return Edit(f"Copy {part.name} {where}", replace(job, parts=(*job.parts, again), supports=tuple(supports)))
+    return Edit(title, replace(job, parts=parts, supports=supports, stacks=without(job.stacks, gone)))
 
 
 def describe_part(job: Job, part_id: str, *, name: str | None = None, owner: str | None = None) -> Edit:
     """Change a part's name or owner."""
+    if name is None:
+        return describe_parts(job, (part_id,), owner=owner)
     part = job.part(part_id)
-    if name is not None:
-        if not name.strip():
-            raise EditError(part.name, "a part needs a name", "type one")
-        others = (other.name for other in job.parts if other.id != part_id)
-        renamed = replace(part, name=fresh_name(name.strip(), others))
-        return Edit(f"Rename {part.name} to {renamed.name}", job.with_part(renamed))
-    return Edit(f"Set owner of {part.name} to {owner}", job.with_part(replace(part, owner=(owner or "").strip())))
+    if not name.strip():
+        raise EditError(part.name, "a part needs a name", "type one")
+    others = (other.name for other in job.parts if other.id != part_id)
+    renamed = replace(part, name=fresh_name(name.strip(), others))
+    return Edit(f"Rename {part.name} to {renamed.name}", job.with_part(renamed))
+
+
+def describe_parts(job: Job, part_ids: Sequence[str], *, owner: str | None = None, order: str | None = None) -> Edit:
+    """Set owner or order of several parts at once."""
+    for part_id in part_ids:
+        part = job.part(part_id)
+        part = replace(part, owner=part.owner if owner is None else owner.strip())
+        job = job.with_part(replace(part, order=part.order if order is None else order.strip()))
+    told = (("owner", owner), ("order", order))
+    said = " and ".join(f"{key} {value or 'none'}" for key, value in told if value is not None)
+    return Edit(f"Set {said} for {named(job, list(part_ids))}", job)
+
+
+def flag_parts(
+    job: Job, part_ids: Sequence[str], *, is_hidden: bool | None = None, is_locked: bool | None = None
+) -> Edit:
+    """Hide, show, lock or unlock parts. A hidden part is still built; a locked one is not moved or turned."""
+    words = []
+    for part_id in part_ids:
+        part = job.part(part_id)
+        if is_hidden is not None:
+            part = replace(part, is_hidden=is_hidden)
+        if is_locked is not None:
+            part = replace(part, is_locked=is_locked)
+        job = job.with_part(part)
+    if is_hidden is not None:
+        words.append("Hide" if is_hidden else "Show")
+    if is_locked is not None:
+        words.append("Lock" if is_locked else "Unlock")
+    return Edit(f"{' and '.join(words)} {named(job, list(part_ids))}", job)
+
+
+def group_parts(job: Job, part_ids: Sequence[str]) -> Edit:
+    """Make parts a group, which is moved and turned together."""
+    if len(part_ids) < 2:
+        raise EditError("group", "takes two parts or more", "pick more of them")
+    name = fresh_id("group", {part.group for part in job.parts if part.group})
+    title = f"Group {named(job, list(part_ids))}"
+    for part_id in part_ids:
+        job = job.with_part(replace(job.part(part_id), group=name))
+    return Edit(title, job)
+
+
+def ungroup_parts(job: Job, part_ids: Sequence[str]) -> Edit:
+    """Take the groups of these parts apart; stacks of them too. Everything stays where it is."""
+    groups = {job.part(part_id).group for part_id in part_ids} - {""}
+    stacks = tuple(stack for stack in job.stacks if not set(part_ids) & set(stack.parts))
+    if not groups and len(stacks) == len(job.stacks):
+        raise EditError(named(job, list(part_ids)), "belong to no group or stack", "nothing to do")
+    for part in job.parts:
+        if part.group in groups:
+            job = job.with_part(replace(part, group=""))
+    return Edit(f"Ungroup {named(job, list(part_ids))}", replace(job, stacks=stacks))
+
+
+def replace_mesh(job: Job, part_id: str, nominal: Mesh, title: str, *, origin: Origin | None = None) -> Edit:
+    """Give a part another mesh and keep pose, owner, order and supports.
+
+    With an `origin` it is a revised file, whose middle goes where the old one was; without, the same shape worked
+    upon, which stays where it is.
+    """
+    part = job.part(part_id)
+    if not len(nominal.faces):
+        raise EditError(part.name, "nothing would be left of it", "undo, or choose other values")
+    changed = with_nominal(part, nominal, keeps_place=origin is None)
+    return Edit(title, job.with_part(changed if origin is None else replace(changed, origin=origin)))
+
+
+def mirror_part(job: Job, part_id: str, axis: str) -> Edit:
+    """Mirror a part across a plane through its middle, square to the plate's x, y or z."""
+    part = job.part(part_id)
+    require_free(job, job.companions(part_id))
+    flip = np.ones(3)
+    flip[0] = -1
+    nominal = part.nominal_mesh
+    mirrored = Mesh(nominal.vertices * flip, nominal.faces[:, ::-1])
+    across = np.ones(3)
+    across["xyz".index(axis)] = -1
+    # M R v = (M R F) (F v) with F the flip of the part's own x: M R F is a turn, F v the mirrored mesh.
+    turn = np.diag(across) @ part.pose.matrix @ np.diag(flip)
+    changed = with_nominal(part, mirrored, keeps_place=False)
+    pose = replace(changed.pose, rotation=Pose().rotation).turned(turn)
+    job = job.with_part(replace(changed, pose=pose))
+    for support in job.supports_of(part_id):
+        job = job.with_support(moved_target(support, flip))
+    return Edit(f"Mirror {part.name} in {axis.upper()}", job)
+
+
+def set_size(job: Job, part_ids: Sequence[str], size: Size) -> Edit:
+    """Set scale and shrinkage stages; what supports mean on the surface goes with it."""
+    title = f"Set size of {named(job, list(part_ids))}"
+    for part_id in part_ids:
+        part = job.part(part_id)
+        ratio = size.factors / part.size.factors
+        job = job.with_part(with_size(part, size))
+        for support in job.supports_of(part_id):
+            job = job.with_support(moved_target(support, ratio))
+    return Edit(title, job)
+
+
+def moved_target(support: Support, factors: Floats) -> Support:
+    """The support with its picks multiplied by (3,) factors in the part's own coordinates."""
+    if support.target is None:
+        return support
+    picks = (replace(pick, anchor_mm=tuple((np.array(pick.anchor_mm) * factors).tolist())) for pick in support.target)
+    return replace(support, target=tuple(picks))
+
+
+def retake_unit(job: Job, part_ids: Sequence[str], unit: str) -> Edit:
+    """Read the lengths of the parts' files in another unit: everything is larger or smaller by the ratio."""
+    title = f"Take {named(job, list(part_ids))} in {unit}"
+    for part_id in part_ids:
+        part = job.part(part_id)
+        ratio = UNIT_MM[unit] / UNIT_MM[part.origin.unit]
+        changed = with_nominal(part, part.nominal_mesh.scaled(ratio), keeps_place=False)
+        origin = replace(part.origin, unit=unit, unit_is_from="user")
+        job = job.with_part(replace(changed, origin=origin))
+        for support in job.supports_of(part_id):
+            job = job.with_support(moved_target(support, np.full(3, ratio)))
+    return Edit(title, job)

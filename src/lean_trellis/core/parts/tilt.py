@@ -1,0 +1,65 @@
+"""How a part stands against the plate, as the material's pose range counts it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.parts.part import Part
+
+_FLAT = 0.6
+"""A part counts as flat when its second length is this share of its first and its third of its second is less."""
+
+
+@dataclass(frozen=True, eq=False)
+class Tilt:
+    """The angle in degrees from the plate: 0 lies, 90 stands; of a flat part's plane, else of the long axis.
+
+    `rise` (3,) is the unit direction, plate's frame, that makes the angle with the plate; it points up.
+    """
+
+    angle_deg: float
+    of: Literal["plane", "axis"]
+    rise: Floats
+
+
+def tilt_of(part: Part) -> Tilt:
+    """How the part stands now."""
+    of, axis = _main_axis(part.mesh)
+    turned = part.pose.matrix @ axis
+    if of == "axis":
+        rise = turned if turned[2] >= 0 else -turned
+        return Tilt(float(np.degrees(np.arcsin(min(1.0, rise[2])))), of, rise)
+    normal = turned if turned[2] >= 0 else -turned
+    angle = float(np.degrees(np.arccos(min(1.0, normal[2]))))
+    # The steepest direction within the plane: z less its share along the normal.
+    steepest = np.array([0.0, 0.0, 1.0]) - normal[2] * normal
+    length = float(np.linalg.norm(steepest))
+    rise = steepest / length if length > 1e-9 else part.pose.matrix @ _any_across(axis)
+    return Tilt(angle, of, rise)
+
+
+@lru_cache(maxsize=256)
+def _main_axis(mesh: Mesh) -> tuple[Literal["plane", "axis"], Floats]:
+    """The flat part's normal or the long part's axis, in the mesh's own coordinates (principal axes by area)."""
+    if not len(mesh.faces):
+        return "axis", np.array([1.0, 0.0, 0.0])
+    offsets = mesh.centroids - np.average(mesh.centroids, axis=0, weights=mesh.areas)
+    _, axes = np.linalg.eigh((offsets * mesh.areas[:, None]).T @ offsets)
+    along = (mesh.vertices - mesh.middle) @ axes
+    lengths = along.max(axis=0) - along.min(axis=0)
+    order = np.argsort(lengths)
+    third, second, first = lengths[order]
+    is_flat = second > _FLAT * first and third < _FLAT * second
+    return ("plane", axes[:, order[0]]) if is_flat else ("axis", axes[:, order[2]])
+
+
+def _any_across(axis: Floats) -> Floats:
+    across = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+    result: Floats = across / np.linalg.norm(across)
+    return result
