@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Ints, Longs, frozen
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, frozen
 
 _EXTENTS_KEPT = 96
 
@@ -156,7 +156,7 @@ class Mesh:
         """This mesh with all lengths multiplied by `factor`."""
         return Mesh(self.vertices * factor, self.faces)
 
-    def with_faces(self, chosen: Ints) -> Mesh:
+    def with_faces(self, chosen: Ints | Longs | Bools) -> Mesh:
         """Only the `chosen` faces (indices or mask), with the vertices they use."""
         faces = self.faces[chosen]
         used, renumbered = np.unique(faces, return_inverse=True)
