@@ -8,10 +8,12 @@ import numpy as np
 import pytest
 
 from lean_trellis.core.checks import is_releasable
+from lean_trellis.core.checks.stacks import material_changes
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.pipeline import Pipeline, apply_recipe, pick_region
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.recipe import shipped_recipes
@@ -33,7 +35,8 @@ def supported(job, set_name="bars-metal", **values):
 
 
 def codes(job):
-    return sorted({finding.code for finding in Pipeline().findings(job)})
+    """All codes but that of the pose: the slabs here lie flat, which their material does not ask for."""
+    return sorted({finding.code for finding in Pipeline().findings(job)} - {"pose_out_of_range"})
 
 
 def the_finding(job, code):
@@ -229,3 +232,54 @@ def test_the_cure_of_a_region_supports_just_that_region(metal):
     part = job.parts[0]
     pick = pick_region(pipeline.overhangs(part, job).regions[number], part)
     assert codes(edits.add_support(job, part.id, shipped_sets()["bars-metal"], (pick,)).job) == []
+
+
+@pytest.mark.parametrize(("angle", "is_found"), [(0, True), (29, True), (31, False), (74, False), (80, True)])
+def test_a_pose_outside_the_materials_range_is_a_caution_with_its_angle(metal, angle, is_found):
+    job = edits.turn_part(job_of(metal, box((40, 30, 3))), "part-1", "x", angle).job
+    found = [f for f in Pipeline().findings(job) if f.code == "pose_out_of_range"]
+    assert bool(found) == is_found
+    if found:
+        assert found[0].severity == "caution"
+        assert found[0].value == pytest.approx(angle, abs=0.01)
+        assert found[0].limit == (30 if angle < 30 else 75)
+
+
+def test_a_compact_part_has_no_angle_that_matters(metal):
+    assert not [f for f in Pipeline().findings(job_of(metal, ball(8))) if f.code == "pose_out_of_range"]
+
+
+@pytest.mark.parametrize("size", [(12, 12, 5), (60, 60, 5)])
+def test_nothing_may_stand_over_a_zone_of_the_plate(metal, size):
+    job = edits.move_part(job_of(metal, box(size), offset=0), "part-1", size[0] / 2, size[1] / 2).job
+    found = the_finding(job, "keep_out")
+    assert "left clamp" in found.message
+    assert found.at_mm[0] <= 10
+    assert found.at_mm[1] <= 10
+    assert "keep_out" not in codes(edits.move_part(job, "part-1", 130, 110).job)
+
+
+def stack_of(library, filling, gap, unit="layers"):
+    shop = library.machine("filament-320"), library.material("pla")
+    job = job_of(shop, box((20, 20, 4)), offset=0)
+    return edits.stack_part(job, "part-1", 3, gap, unit, filling).job
+
+
+def test_base_and_separator_must_agree_on_the_plates_temperature(library):
+    for name, agrees in (("pla", True), ("abs", False)):
+        job = stack_of(library, Separator(library.material(name), 0.3, 2), 2)
+        assert ("temperatures_disagree" in codes(job)) != agrees
+    found = the_finding(job, "temperatures_disagree")
+    assert found.value > found.limit
+    assert found.source.startswith("assumed")
+
+
+def test_gaps_of_a_stack_are_whole_layers_and_not_nothing(library):
+    assert "stack_gap" not in codes(stack_of(library, None, 2))
+    assert the_finding(stack_of(library, None, 0), "stack_gap").severity == "stop"
+    assert the_finding(stack_of(library, None, 0.33, "mm"), "stack_gap").severity == "caution"
+
+
+def test_each_separator_is_two_changes_of_material(library):
+    assert material_changes(stack_of(library, Separator(library.material("pla"), 0, 2), 2)) == 4
+    assert material_changes(stack_of(library, None, 2)) == 0

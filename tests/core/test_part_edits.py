@@ -275,10 +275,10 @@ def test_a_stack_keeps_its_gap_in_layers_when_the_layer_height_changes(job):
     assert edits.ungroup_parts(closed, [ids[0]]).job.stacks == ()
 
 
-def test_a_spacer_and_a_separator_make_the_gap_at_least_as_high_as_they_are(job):
+def test_a_spacer_and_a_separator_make_the_gap_at_least_as_high_as_they_are(job, library):
     spacer = edits.stack_part(job, "part-1", 2, 1, "mm", Spacer("ring", cylinder(8, 3.5))).job
     assert low(spacer, spacer.stacks[0].parts[1]) == pytest.approx(4 + 5 + 3.5)
-    parted = edits.stack_part(job, "part-1", 2, 0, "mm", Separator("pla", 0.5, 3)).job
+    parted = edits.stack_part(job, "part-1", 2, 0, "mm", Separator(library.material("pla"), 0.5, 3)).job
     assert low(parted, parted.stacks[0].parts[1]) == pytest.approx(4 + 5 + 3 * 0.04)
     with pytest.raises(EditError, match="cannot be built"):
         edits.stack_part(job, "part-1", 2, 1.5, "layers")
@@ -337,18 +337,18 @@ def test_a_table_that_says_nothing_is_refused(job, text, words):
 # --- files ---
 
 
-def rich(job):
+def rich(job, library):
     job = edits.set_size(job, ["part-1"], Size((1, 2, 1), (Stage("print", (0.01, 0.01, 0.02)),))).job
     job = edits.group_parts(job, ["part-2", "part-3"]).job
     job = edits.flag_parts(job, ["part-2"], is_hidden=True, is_locked=True).job
-    job = edits.stack_part(job, "part-1", 3, 2, "layers", Separator("pla", -0.4, 2)).job
+    job = edits.stack_part(job, "part-1", 3, 2, "layers", Separator(library.material("petg"), -0.4, 2)).job
     part = replace(job.part("part-3"), origin=Origin("rod.step", 1, "mm", "file", 0.02))
     return edits.stack_part(job.with_part(part), "part-3", 2, 1, "mm", Spacer("ring", cylinder(8, 3))).job
 
 
 def test_everything_about_parts_is_saved_and_opened_again(job, library, tmp_path):
     path = tmp_path / "a.trellis"
-    made = rich(job)
+    made = rich(job, library)
     save_job(made, path)
     opened = open_job(path, library)
     assert [replace(p, mesh=None, nominal=None) for p in opened.parts] == [

@@ -64,7 +64,8 @@ def findings_key(job: Job) -> Hashable:
     """What the findings follow from."""
     parts = tuple((part.id, part.name, overhangs_key(part, job)) for part in job.parts)
     supports = tuple((support.id, support.part_id, bars_key(support, job)) for support in job.supports)
-    return (parts, supports, job.machine.id, job.material.id, job.layer_height)
+    stacks = tuple((stack.id, stack.parts, stack.gap_mm(job.layer_height), repr(stack.filling)) for stack in job.stacks)
+    return (parts, supports, stacks, job.machine.id, job.material.id, job.layer_height)
 
 
 def obstacle_parts(part: Part, job: Job) -> tuple[Part, ...]:

@@ -8,14 +8,20 @@ from lean_trellis.core.checks.bars import check_bars
 from lean_trellis.core.checks.finding import SEVERITIES, Finding
 from lean_trellis.core.checks.holding import check_holding
 from lean_trellis.core.checks.overlap import check_overlap
+from lean_trellis.core.checks.posing import check_posing
 from lean_trellis.core.checks.soundness import check_soundness
+from lean_trellis.core.checks.stacks import check_stacks
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.checks.volume import check_volume
+from lean_trellis.core.checks.zones import check_zones
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 CHECKS: dict[str, Callable[[BuildState], Iterator[Finding]]] = {
     "build volume": check_volume,
     "sound meshes": check_soundness,
+    "keep-out zones": check_zones,
+    "poses": check_posing,
+    "stacks": check_stacks,
     "overlaps": check_overlap,
     "holding": check_holding,
     "bars": check_bars,

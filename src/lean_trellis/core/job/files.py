@@ -118,7 +118,10 @@ def _support_kept(support: Support) -> SupportKept:
 def _stack_kept(stack: Stack) -> StackKept:
     filling: SeparatorKept | SpacerKept | None = None
     if isinstance(stack.filling, Separator):
-        filling = SeparatorKept(kind="separator", **vars(stack.filling))
+        separator = stack.filling
+        filling = SeparatorKept(
+            kind="separator", material=separator.material.id, inset=separator.inset, layers=separator.layers
+        )
     elif isinstance(stack.filling, Spacer):
         filling = SpacerKept(kind="spacer", name=stack.filling.name, mesh=stack.filling.mesh.key)
     return StackKept(id=stack.id, parts=list(stack.parts), gap=stack.gap, gap_unit=stack.gap_unit, filling=filling)
@@ -180,7 +183,7 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
         machine, material = library.machine(kept.machine), library.material(kept.material)
         parts = tuple(_part(part, meshes[part.mesh]) for part in kept.parts)
         supports = tuple(_support(support) for support in kept.supports)
-        stacks = tuple(_stack(stack, meshes) for stack in kept.stacks)
+        stacks = tuple(_stack(stack, meshes, library) for stack in kept.stacks)
     except (UnknownNameError, ParameterError, EditError) as problem:
         raise FormatError(path, f"{problem.subject!r}: {problem.what}", problem.cure) from None
     known = {part.id for part in parts}
@@ -211,11 +214,11 @@ def _part(kept: PartKept, nominal: Mesh) -> Part:
     )
 
 
-def _stack(kept: StackKept, meshes: dict[str, Mesh]) -> Stack:
+def _stack(kept: StackKept, meshes: dict[str, Mesh], library: Library) -> Stack:
     filling: Separator | Spacer | None = None
     match kept.filling:
         case SeparatorKept():
-            filling = Separator(kept.filling.material, kept.filling.inset, kept.filling.layers)
+            filling = Separator(library.material(kept.filling.material), kept.filling.inset, kept.filling.layers)
         case SpacerKept():
             filling = Spacer(kept.filling.name, meshes[kept.filling.mesh])
     return Stack(kept.id, tuple(kept.parts), kept.gap, kept.gap_unit, filling)

@@ -7,6 +7,7 @@ from typing import Literal
 
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.shop.material import Material
 
 
 @dataclass(frozen=True)
@@ -16,7 +17,7 @@ class Separator:
     `inset` in mm draws its outline in from the part's first layer; negative widens it.
     """
 
-    material: str
+    material: Material
     inset: float = 0.0
     layers: int = 2
 

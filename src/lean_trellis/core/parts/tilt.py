@@ -16,22 +16,30 @@ _FLAT = 0.6
 """A part counts as flat when its second length is this share of its first and its third of its second is less."""
 
 
+Kind = Literal["plane", "axis", "none"]
+_COMPACT = 1.25
+"""Neither flat nor long: no length is this many times the next."""
+
+
 @dataclass(frozen=True, eq=False)
 class Tilt:
     """The angle in degrees from the plate: 0 lies, 90 stands; of a flat part's plane, else of the long axis.
 
+    A compact part (a ball, a cube) has no angle that would matter: `of` is "none" and the angle 90.
     `rise` (3,) is the unit direction, plate's frame, that makes the angle with the plate; it points up.
     """
 
     angle_deg: float
-    of: Literal["plane", "axis"]
+    of: Kind
     rise: Floats
 
 
 def tilt_of(part: Part) -> Tilt:
     """How the part stands now."""
-    of, axis = _main_axis(part.mesh)
+    of, axis = main_axis(part.mesh)
     turned = part.pose.matrix @ axis
+    if of == "none":
+        return Tilt(90.0, of, np.array([0.0, 0.0, 1.0]))
     if of == "axis":
         rise = turned if turned[2] >= 0 else -turned
         return Tilt(float(np.degrees(np.arcsin(min(1.0, rise[2])))), of, rise)
@@ -45,7 +53,7 @@ def tilt_of(part: Part) -> Tilt:
 
 
 @lru_cache(maxsize=256)
-def _main_axis(mesh: Mesh) -> tuple[Literal["plane", "axis"], Floats]:
+def main_axis(mesh: Mesh) -> tuple[Kind, Floats]:
     """The flat part's normal or the long part's axis, in the mesh's own coordinates (principal axes by area)."""
     if not len(mesh.faces):
         return "axis", np.array([1.0, 0.0, 0.0])
@@ -55,6 +63,8 @@ def _main_axis(mesh: Mesh) -> tuple[Literal["plane", "axis"], Floats]:
     lengths = along.max(axis=0) - along.min(axis=0)
     order = np.argsort(lengths)
     third, second, first = lengths[order]
+    if first < _COMPACT * second and second < _COMPACT * third:
+        return "none", np.array([0.0, 0.0, 1.0])
     is_flat = second > _FLAT * first and third < _FLAT * second
     return ("plane", axes[:, order[0]]) if is_flat else ("axis", axes[:, order[2]])
 

@@ -54,6 +54,23 @@ class Plate(_Frozen):
         return result
 
 
+class Zone(_Frozen):
+    """A rectangle of the plate that is taken: `x` and `y` are its front left corner, mm."""
+
+    name: str
+    x: float
+    y: float
+    width: float = Field(gt=0)
+    depth: float = Field(gt=0)
+
+    def holds(self, xy: Floats) -> Bools:
+        """(n,): whether each (n, 2) point lies in it."""
+        offset = np.asarray(xy) - (self.x, self.y)
+        inside = (offset > 1e-6) & (offset < np.array([self.width, self.depth]) - 1e-6)
+        result: Bools = np.logical_and.reduce(inside, axis=1)
+        return result
+
+
 class Machine(_Frozen):
     """A machine a job can be built on."""
 
@@ -67,7 +84,15 @@ class Machine(_Frozen):
     nozzles: int = Field(0, ge=0, le=8)
     belt_tilt_deg: float = Field(0, ge=0, lt=90, description="tilt of the layers on a belt")
     blade_direction_deg: float | None = Field(None, description="direction in which the recoater's blade moves")
+    gas_flow_deg: float | None = Field(None, description="direction in which the shielding gas flows")
+    keep_out: tuple[Zone, ...] = ()
+    purge_tower: Zone | None = None
     note: str = ""
+
+    @property
+    def zones(self) -> tuple[Zone, ...]:
+        """Where nothing may stand: keep-out zones and the purge tower."""
+        return self.keep_out if self.purge_tower is None else (*self.keep_out, self.purge_tower)
 
     @property
     def is_belt(self) -> bool:

@@ -1,0 +1,31 @@
+"""`pose_out_of_range`: does each part stand as its material asks for? A caution, never a ban."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from lean_trellis.core.checks.finding import Cure, Finding
+from lean_trellis.core.checks.state import BuildState
+from lean_trellis.core.parts.tilt import tilt_of
+
+
+def check_posing(state: BuildState) -> Iterator[Finding]:
+    """A caution for each part whose angle from the plate lies outside the material's range."""
+    low, high = state.job.material.pose_range
+    for part in state.parts:
+        tilt = tilt_of(part.part)
+        if tilt.of == "none" or low - 0.05 <= tilt.angle_deg <= high + 0.05:
+            continue
+        limit = low if tilt.angle_deg < low else high
+        what = "its plane" if tilt.of == "plane" else "its long axis"
+        box = part.overhangs.mesh.bounds
+        x, y, z = ((box[0] + box[1]) / 2).tolist()
+        yield Finding(
+            "pose_out_of_range", "caution", part.part.name,
+            f"{what} stands at {tilt.angle_deg:.0f}° from the plate, {state.job.material.name} asks for "
+            f"{low:g}° to {high:g}°",
+            cause="outside the range surfaces hang flatter or layers grow larger than the material likes",
+            at_mm=(x, y, z), value=tilt.angle_deg, limit=limit, unit="°", part_id=part.part.id,
+            source="the material's recommended range",
+            cures=(Cure("Look for another pose", "open_station", (("station", "pose"),)),),
+        )  # fmt: skip

@@ -1,0 +1,85 @@
+"""`temperatures_disagree`, `stack_gap`: can what is stacked be built and be parted again?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from lean_trellis.core.checks.finding import Cure, Finding
+from lean_trellis.core.checks.state import BuildState
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.parts.stacking import Separator, Stack
+
+MOST_APART_C = 15.0
+_SOURCE = "assumed: first layers hold and separators part within this range of plate temperatures"
+
+
+def check_stacks(state: BuildState) -> Iterator[Finding]:
+    """Stops where base and separator need other plate temperatures, or a gap is no whole number of layers or none."""
+    job = state.job
+    for stack in job.stacks:
+        lowest = job.part(stack.parts[0])
+        if isinstance(stack.filling, Separator):
+            yield from _temperatures(job, stack, stack.filling)
+        gap = stack.gap_mm(job.layer_height)
+        layers = gap / job.layer_height
+        top = float(lowest.bounds()[1, 2])
+        at = (lowest.pose.x, lowest.pose.y, top)
+        if gap <= 0:
+            yield _gap(lowest.name, lowest.id, "the parts of the stack touch: they will be one piece", 0.0,
+                       job.layer_height, at, "stop")  # fmt: skip
+        elif abs(layers - round(layers)) > 1e-3:
+            words = f"the gap of {gap:.3f} mm is {layers:.2f} layers: it will be built as {round(layers)}"
+            yield _gap(lowest.name, lowest.id, words, gap, round(layers) * job.layer_height, at, "caution")
+
+
+def _temperatures(job: Job, stack: Stack, separator: Separator) -> Iterator[Finding]:
+    own = job.material.constants["plate_temperature"].value
+    other = separator.material.constants["plate_temperature"].value
+    if abs(own - other) <= MOST_APART_C:
+        return
+    lowest = job.part(stack.parts[0])
+    yield Finding(
+        "temperatures_disagree", "stop", lowest.name,
+        f"{job.material.name} wants the plate at {own:g} °C, the separator {separator.material.name} at {other:g} °C",
+        cause="one plate has one temperature: one of the two would come off or sag",
+        at_mm=(lowest.pose.x, lowest.pose.y, float(lowest.bounds()[1, 2])), value=abs(own - other),
+        limit=MOST_APART_C, unit="°C", source=_SOURCE, part_id=lowest.id,
+        cures=(Cure("Choose another separator", "open_station", (("station", "parts"),)),),
+    )  # fmt: skip
+
+
+def _gap(
+    name: str, part_id: str, words: str, value: float, limit: float, at: tuple[float, float, float], severity: str
+) -> Finding:
+    return Finding(
+        "stack_gap", "stop" if severity == "stop" else "caution", name, words,
+        cause="layers are whole; what lies between must be at least one of them", at_mm=at, value=value, limit=limit,
+        unit="mm", part_id=part_id, cures=(Cure("Set the gap in layers", "open_station", (("station", "parts"),)),),
+    )  # fmt: skip
+
+
+def material_changes(job: Job) -> int:
+    """How often the material changes through the build: at each layer that holds two, and from layer to layer.
+
+    Base and separator are told apart; within a layer with both one change is made, the order alternating.
+    """
+    height = job.layer_height
+    spans: list[tuple[float, float]] = []
+    for stack in job.stacks:
+        if isinstance(stack.filling, Separator):
+            for part_id in stack.parts[1:]:
+                low = job.part(part_id).pose.build_offset
+                spans.append((low - stack.filling.layers * height, low))
+    if not spans:
+        return 0
+    solid = [tuple(part.bounds()[:, 2].tolist()) for part in job.parts]
+    count, now, top = 0, "base", max(high for _, high in solid)
+    for number in range(round(top / height)):
+        middle = (number + 0.5) * height
+        has_base = any(low < middle < high for low, high in solid)
+        has_other = any(low < middle < high for low, high in spans)
+        if has_base and has_other:
+            count, now = count + 1, "other" if now == "base" else "base"
+        elif has_other != (now == "other") and (has_base or has_other):
+            count, now = count + 1, "other" if has_other else "base"
+    return count
