@@ -11,12 +11,13 @@ from types import TracebackType
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QScrollArea, QWidget
 
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.studio.forms.fields import NumberField
+from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.pictures import settle, wait_until
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.start import make_application, make_window
@@ -76,6 +77,20 @@ class User:
         assert button.isVisible(), "a person cannot press what is not shown"
         assert button.isEnabled(), "a person cannot press what is greyed out"
         QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        QApplication.processEvents()
+
+    def unfold(self, fold: Fold) -> None:
+        if not fold.is_open:
+            self.press(fold.heading)
+        self.bring_into_view(fold)
+
+    def bring_into_view(self, widget: QWidget) -> None:
+        holder = widget.parentWidget()
+        while holder is not None and not isinstance(holder, QScrollArea):
+            holder = holder.parentWidget()
+        QApplication.processEvents()
+        if holder is not None:
+            holder.ensureWidgetVisible(widget)
         QApplication.processEvents()
 
     def type_into(self, field: QWidget, text: str) -> None:

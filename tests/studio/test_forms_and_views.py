@@ -97,11 +97,11 @@ def test_a_difference_is_marked_and_has_a_way_back(form):
 
 
 def test_groups_fold(form):
-    fold, body = form._folds["where"]
-    QTest.mouseClick(fold, Qt.MouseButton.LeftButton)
-    assert not body.isVisible()
-    QTest.mouseClick(fold, Qt.MouseButton.LeftButton)
-    assert body.isVisible()
+    fold, field = form._folds["where"], form.field("spacing")
+    QTest.mouseClick(fold.heading, Qt.MouseButton.LeftButton)
+    assert not field.isVisible()
+    QTest.mouseClick(fold.heading, Qt.MouseButton.LeftButton)
+    assert field.isVisible()
 
 
 def wheel_over(widget):
@@ -219,7 +219,8 @@ def test_the_traveller_tells_the_state_of_every_station(with_parts):
     facts = {entry.station.key: entry.fact for entry in entries}
     assert facts["setup"].words == "Metal 260, 0.04 mm"
     assert facts["parts"].mark == "fine"
-    assert facts["pose"].words == "offset 4 mm"
+    assert facts["pose"].words == "offset 4 mm, 1 out of range"
+    assert facts["pose"].mark == "look"
     assert facts["overhangs"].mark == "look"
     assert facts["overhangs"].words == "1 region, 400 mm²"
     assert facts["supports"].mark == "open"
@@ -252,8 +253,8 @@ def test_an_unsound_part_says_so_everywhere(with_parts):
     cube = box((10, 10, 10))
     user = with_parts(Mesh(cube.vertices, cube.faces[1:]))
     bench = user.station("parts")
-    assert "3 open edges" in bench._health.text()
-    assert bench.table.model().index(0, 2).data() == "unsound"
+    assert "3 open edges" in bench.mesh.health.text()
+    assert bench.table.model().index(0, 6).data() == "unsound"
     assert user.window.traveller.entries[1].fact.mark == "stop"
     assert "mesh_unsound" in {finding.code for finding in user.session.findings()}
 

@@ -103,8 +103,9 @@ def test_a_cancelled_result_is_marked_and_made_again_when_asked(with_parts):
 
 def test_a_killed_worker_is_started_again(with_parts):
     user = with_parts(ball(6, subdivisions=2))
-    user.session.worker._process.kill()
-    wait_until(lambda: user.session.worker._process.is_alive())
+    killed = user.session.worker._process
+    killed.kill()
+    wait_until(lambda: user.session.worker._process is not killed)
     user.window.do_support_all()
     user.settle()
     assert len(user.session.bars(user.session.job.supports[0])) > 0

@@ -68,7 +68,7 @@ class ReadFiles:
     """Read mesh files; a bad one does not stop the others."""
 
     paths: tuple[Path, ...]
-    unit: str = "mm"
+    unit: str | None = None
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[list[tuple[Path, list[Body]]], list[TrellisError]]:
         """The bodies of each good file, and the errors of the others."""

@@ -18,6 +18,7 @@ from lean_trellis.core.checks import Finding
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine
+from lean_trellis.core.mesh.faults import Fault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.pipeline import bars_key, findings_key, islands_key, overhangs_key
@@ -25,6 +26,7 @@ from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.shop import Library
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.studio import requests
+from lean_trellis.studio.part_requests import FindFaults
 from lean_trellis.studio.requests import ShownPart, ShownRegions
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.worker import Worker
@@ -223,6 +225,19 @@ class Session(QObject):
         """The bars of a support as it is now, once known."""
         return self._results.get(("bars", bars_key(support, self.job)))
 
+    def faults(self, part: Part) -> tuple[Fault, ...] | None:
+        """The faults of a part's mesh with their places, once known; looked for in the part in hand alone."""
+        return self._results.get(self._faults_key(part))
+
+    def _faults_key(self, part: Part) -> Hashable:
+        return ("faults", part.mesh.key, self._least_wall)
+
+    @property
+    def _least_wall(self) -> float:
+        """The thinnest wall that the material's process makes, mm."""
+        constant = self.job.material.constants.get("least_wall")
+        return constant.value if constant is not None else 0.0
+
     def findings(self) -> tuple[Finding, ...] | None:
         """The findings on the job as it is now, once known."""
         return self._results.get(("findings", findings_key(self.job)))
@@ -278,6 +293,9 @@ class Session(QObject):
                 f"Preparing rays for {part.name}",
                 lambda p=part: requests.PrepareTree(p.mesh),
             )
+        if self.part is not None:
+            least = self._least_wall
+            yield self._faults_key(self.part), "Looking for faults", lambda p=self.part: FindFaults(p.mesh, least)
         if job.parts:
             yield ("findings", findings_key(job)), "Checking the build", lambda: requests.FindFindings(job)
 
@@ -337,7 +355,8 @@ class Session(QObject):
 
     # --- files ---
 
-    def _ask(self, title: str, request: Any, done: Callable[[Any], None]) -> None:
+    def ask(self, title: str, request: Any, done: Callable[[Any], None]) -> None:
+        """Have something worked out beside the window; `done` gets the answer, a refusal is said."""
         self._explicit.append((title, request, lambda result: self._finish(done, result)))
         self._due.start()
 
@@ -345,10 +364,13 @@ class Session(QObject):
         self._running_key = None
         done(result)
 
-    def import_files(self, paths: list[Path], unit: str = "mm") -> None:
-        """Read mesh files and add their bodies; good ones are added even when others are bad."""
+    def import_files(self, paths: list[Path], unit: str | None = None) -> None:
+        """Read mesh files and add their bodies; good ones are added even when others are bad.
+
+        Without a `unit` that of a file which names none is guessed, and shown.
+        """
         title = f"Reading {paths[0].name}" if len(paths) == 1 else f"Reading {len(paths)} files"
-        self._ask(title, requests.ReadFiles(tuple(paths), unit), self._imported)
+        self.ask(title, requests.ReadFiles(tuple(paths), unit), self._imported)
 
     def _imported(self, result: Any) -> None:
         good, bad = result
@@ -365,14 +387,16 @@ class Session(QObject):
 
             if self.do(add_all):
                 self.select(parts=(self.job.parts[-1].id,))
+                guessed = sorted({body.unit for body in bodies if body.unit_is_from == "guess" and body.unit != "mm"})
                 added = f"{len(bodies)} part{'s' * (len(bodies) > 1)}"
-                self.said.emit("fine", f"Imported {added}")
+                about = f"; taken in {', '.join(guessed)}, guessed from the size" if guessed else ""
+                self.said.emit("fine", f"Imported {added}{about}")
         for problem in bad:
             self.said.emit("stop", str(problem))
 
     def open_job(self, path: Path) -> None:
         """Open a job file."""
-        self._ask(f"Opening {path.name}", requests.OpenJob(path), lambda job: self._opened(job, path))
+        self.ask(f"Opening {path.name}", requests.OpenJob(path), lambda job: self._opened(job, path))
 
     def _opened(self, job: Job, path: Path) -> None:
         self.settings.remember_job(path)
@@ -386,7 +410,7 @@ class Session(QObject):
             path.unlink(missing_ok=True)
             self.said.emit("note", "Recovered: this is the job as it was a few seconds before the end. Save it.")
 
-        self._ask("Recovering the job", requests.OpenJob(path), opened)
+        self.ask("Recovering the job", requests.OpenJob(path), opened)
 
     def save_job(self, path: Path, then: Callable[[], None] | None = None) -> None:
         """Save to a file, beside the window; `then` is called when it is safe on disk."""
@@ -401,11 +425,22 @@ class Session(QObject):
             if then is not None:
                 then()
 
-        self._ask(f"Saving {path.name}", requests.SaveJob(job, path), saved)
+        self.ask(f"Saving {path.name}", requests.SaveJob(job, path), saved)
+
+    def save_copy(self, job: Job, path: Path, then: Callable[[], Any]) -> None:
+        """Save another job to a file; `then` is called when it is safe on disk."""
+
+        def saved(_: Path) -> None:
+            self.settings.remember_job(path)
+            self.file_changed.emit()
+            self.said.emit("fine", f"Saved {path.name}")
+            then()
+
+        self.ask(f"Saving {path.name}", requests.SaveJob(job, path), saved)
 
     def keep_recovery_copy(self, path: Path) -> None:
         """Save a copy for after a crash, without a word."""
-        self._ask("Keeping a recovery copy", requests.SaveJob(self.job, path), lambda _: None)
+        self.ask("Keeping a recovery copy", requests.SaveJob(self.job, path), lambda _: None)
 
     def export(self, request: ExportRequest) -> None:
         """Write parts and supports to files."""
@@ -414,7 +449,7 @@ class Session(QObject):
             where = files[0] if len(files) == 1 else f"{len(files)} files to {files[0].parent}"
             self.said.emit("fine", f"Exported {where}")
 
-        self._ask(f"Exporting {request.out.name}", requests.Export(self.job, request), written)
+        self.ask(f"Exporting {request.out.name}", requests.Export(self.job, request), written)
 
     def close(self) -> None:
         """End the worker."""

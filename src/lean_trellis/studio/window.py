@@ -23,7 +23,8 @@ from PyQt6.QtWidgets import (
 from lean_trellis import __version__
 from lean_trellis.core.demo import metal_build
 from lean_trellis.core.formats.registry import SUFFIXES
-from lean_trellis.core.job.edits import arrange_parts, copy_part, move_part, remove_parts
+from lean_trellis.core.job import Job
+from lean_trellis.core.job.edits import copy_part, move_part, remove_parts
 from lean_trellis.core.job.files import SUFFIX
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_text
 from lean_trellis.studio.forms.fields import NumberField
@@ -32,6 +33,7 @@ from lean_trellis.studio.palette import ActionPalette
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations import STATIONS
+from lean_trellis.studio.stations.parts import PartsStation
 from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
 from lean_trellis.studio.traveller import Traveller
@@ -161,6 +163,7 @@ class MainWindow(QMainWindow):
         station = self.stations[place]
         self.view.scene.shows_angles = station.shows_angles
         self.view.may_drag_parts = station.drags_parts
+        self.view.scene.shows_tilt = station.shows_tilt
         self.view.clear_mark()
         self.refresh()
         self.view.refresh()
@@ -178,8 +181,25 @@ class MainWindow(QMainWindow):
             self.actions_by_id[what].trigger()
 
     def _asked(self, what: str, value: Any) -> None:
-        if what == "fly":
-            self.view.fly_to(value)
+        match what:
+            case "fly":
+                self.view.fly_to(value)
+            case "faults":
+                self.view.show_fault(value)
+            case "points":
+                self.view.show_points(value)
+            case "save_rest":
+                self._save_rest(value)
+
+    def _save_rest(self, rest: Job) -> None:
+        """Save the parts that found no room as a job of their own, and take them out of this one."""
+        start = str(Path(self.session.settings.folder) / f"{rest.name}{SUFFIX}")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the rest as a job", start, f"Jobs (*{SUFFIX})")
+        if chosen:
+            path = Path(chosen)
+            path = path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
+            gone = tuple(part.id for part in rest.parts)
+            self.session.save_copy(rest, path, lambda: self.session.do(lambda job: remove_parts(job, gone)))
 
     def _picked(self, pick: Pick, adds: bool) -> None:
         if self.station.take_pick(pick, adds=adds):
@@ -301,8 +321,11 @@ class MainWindow(QMainWindow):
             self.session.do(lambda job: remove_parts(job, self.session.selection.parts))
 
     def do_arrange(self) -> None:
-        """Arrange all parts."""
-        self.session.do(arrange_parts)
+        """Arrange the parts by their footprints."""
+        self.open_station(self._place("parts"))
+        station = self.station
+        assert isinstance(station, PartsStation)
+        station.arrange.arrange()
 
     def do_support_all(self) -> None:
         """Support every region of the part in hand."""
@@ -397,10 +420,7 @@ class MainWindow(QMainWindow):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Escape ends a mode, then cancels what runs."""
         if event is not None and event.key() == Qt.Key.Key_Escape:
-            station = self.station
-            if hasattr(station, "face_mode") and station.face_mode.isChecked():
-                station.leave()
-            else:
+            if not self.station.end_mode():
                 self.session.cancel()
             return
         super().keyPressEvent(event)

@@ -28,6 +28,11 @@ class NumberField(QLineEdit):
         self.setFixedWidth(width)
         self.editingFinished.connect(self._take)
 
+    @property
+    def value(self) -> float:
+        """The number shown. Raises `ParameterError` where there is none."""
+        return parse_number(self.text(), is_length=self.unit == "mm")
+
     def show_value(self, value: float | None) -> None:
         """Show a value without telling anybody. What is being typed is left alone."""
         text = "" if value is None else shown_number(value)

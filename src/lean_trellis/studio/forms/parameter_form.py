@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lean_trellis.core.supports.parameters import QUESTIONS, Declared, FamilyParameters
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, row
+from lean_trellis.studio.forms.fold import Fold
 
 
 class _Line(QWidget):
@@ -92,7 +93,7 @@ class ParameterForm(QWidget):
         super().__init__()
         self._origin: FamilyParameters | None = None
         self._lines: dict[str, _Line] = {}
-        self._folds: dict[str, tuple[QPushButton, QWidget]] = {}
+        self._folds: dict[str, Fold] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
@@ -103,27 +104,15 @@ class ParameterForm(QWidget):
                 self._add_group(layout, question, words, asked)
 
     def _add_group(self, layout: QVBoxLayout, question: str, words: str, asked: list[Declared]) -> None:
-        fold = QPushButton(f"▾  {words}")
-        fold.setProperty("role", "fold")
-        fold.setCheckable(True)
-        fold.setChecked(True)
-        body = QWidget()
-        inside = QVBoxLayout(body)
-        inside.setContentsMargins(0, 2, 0, 6)
-        inside.setSpacing(0)
+        fold = Fold(words)
+        fold.body.setContentsMargins(0, 2, 0, 6)
+        fold.body.setSpacing(0)
         for known in asked:
             line = _Line(known, self)
             self._lines[known.key] = line
-            inside.addWidget(line)
-
-        def toggled(is_open: bool) -> None:
-            body.setVisible(is_open)
-            fold.setText(f"{'▾' if is_open else '▸'}  {words}")
-
-        fold.toggled.connect(toggled)
-        self._folds[question] = (fold, body)
+            fold.body.addWidget(line)
+        self._folds[question] = fold
         layout.addWidget(fold)
-        layout.addWidget(body)
 
     def origin_value(self, key: str) -> Any:
         """The set's own value."""

@@ -1,15 +1,31 @@
-"""Parts: import, list, owner, copies, place on the plate."""
+"""Parts: import, list with owners and state; sections for what is done with the picked ones."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton, QSizePolicy
+from PyQt6.QtWidgets import QHeaderView, QLineEdit, QPushButton
 
-from lean_trellis.core.job.edits import arrange_parts, copy_part, describe_part, move_part, remove_parts
+from lean_trellis.core.checks import Finding
+from lean_trellis.core.formats.body import KNOWN_FILES
+from lean_trellis.core.job.edits import remove_parts
 from lean_trellis.core.parts.part import Part
-from lean_trellis.studio.forms.fields import NumberField, figure, head, muted, number_row, row, set_role
+from lean_trellis.studio.forms.fields import ChoiceField, head, muted, row
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.arrange import ArrangeSection
+from lean_trellis.studio.stations.sections.copies import CopiesSection
+from lean_trellis.studio.stations.sections.file import FileSection
+from lean_trellis.studio.stations.sections.mesh import MeshSection
+from lean_trellis.studio.stations.sections.section import Section
+from lean_trellis.studio.stations.sections.size import SizeSection
+from lean_trellis.studio.stations.sections.who import WhoSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.stations.tables import PickTable
+
+_COLUMNS = ("Part", "Owner", "Order", "Copies", "Size mm", "cm³", "Mesh", "Pose", "Held")
+_GROUPINGS = [("", "all"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
+_STATIONS = {
+    "Mesh": {"mesh_unsound"},
+    "Pose": {"pose_out_of_range", "outside_volume", "keep_out", "parts_overlap", "too_near", "stack_gap"},
+}
 
 
 class PartsStation(Station):
@@ -24,133 +40,79 @@ class PartsStation(Station):
         bring = QPushButton("Import…")
         bring.setProperty("role", "main")
         bring.clicked.connect(lambda: self.wanted.emit("import"))
-        arrange = QPushButton("Arrange")
-        arrange.setToolTip("Place all parts in rows round the plate's middle")
-        arrange.clicked.connect(lambda: session.do(arrange_parts))
-        self.page.addWidget(row(bring, arrange, 1))
-        self._empty = muted(
-            "No parts yet. Import files here, or drop them on the window: STL, 3MF, OBJ, PLY, AMF, OFF, STEP."
-        )
+        self.remove = QPushButton("Remove")
+        self.remove.setToolTip("Remove the picked parts with their supports")
+        self.remove.clicked.connect(lambda: session.do(lambda job: remove_parts(job, session.selection.parts)))
+        self.page.addWidget(row(bring, self.remove, 1))
+        self._empty = muted(f"No parts yet. Import here, or drop on the window, {KNOWN_FILES}.")
         self.page.addWidget(self._empty)
-        self.table = PickTable(("Part", "Owner", "Mesh"))
+        self.filter, self.grouping = QLineEdit(), ChoiceField()
+        self.filter.setObjectName("parts.filter")
+        self.filter.setPlaceholderText("Filter by name, owner, order")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.textChanged.connect(lambda _: self.refresh())
+        self.grouping.setObjectName("parts.grouping")
+        self.grouping.offer(_GROUPINGS, "")
+        self.grouping.chosen.connect(lambda _: self.refresh())
+        self._filter_row = row(self.filter, self.grouping, spacing=6)
+        self.page.addWidget(self._filter_row)
+        self.table = PickTable(_COLUMNS)
         self.table.setObjectName("parts.table")
-        self.table.setMinimumHeight(150)
-        self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.table.setFixedHeight(186)
         self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))
-        self.page.addWidget(self.table, 1)
+        self.page.addWidget(self.table)
         self.selected = head("")
         self.page.addWidget(self.selected)
-        self.part_name, self.owner = QLineEdit(), QLineEdit()
-        self.owner.setPlaceholderText("nobody named")
-        self.part_name.editingFinished.connect(self._rename)
-        self.owner.editingFinished.connect(self._set_owner)
-        for label, field in (("Name", self.part_name), ("Owner", self.owner)):
-            words = QLabel(label)
-            words.setFixedWidth(60)
-            field.setAccessibleName(label)
-            self.page.addWidget(row(words, field))
-        self.x, self.y = NumberField("mm"), NumberField("mm")
-        for label, field, axis in (("Middle at x", self.x, 0), ("Middle at y", self.y, 1)):
-            field.taken.connect(lambda value, axis=axis: self._move(axis, value))
-            self.page.addWidget(number_row(label, field, help_text="Where the middle of the part is on the plate."))
-        self._figures = figure()
-        self.page.addWidget(self._figures)
-        self._health = QLabel()
-        self._health.setWordWrap(True)
-        self.page.addWidget(self._health)
-        self._buttons = []
-        for words, hint, act in (
-            (
-                "Copy beside",
-                "A copy at the nearest free place",
-                lambda part_id: self._copy(part_id, in_place=False),
-            ),
-            (
-                "Copy in place",
-                "A copy exactly where the part is",
-                lambda part_id: self._copy(part_id, in_place=True),
-            ),
-            ("Remove", "Remove the part with its supports", self._remove),
-        ):
-            button = QPushButton(words)
-            button.setToolTip(hint)
-            button.clicked.connect(lambda _, act=act: act(session.selection.part))
-            self._buttons.append(button)
-        self.page.addWidget(row(*self._buttons, 1, spacing=6))
-
-    # --- edits ---
-
-    def _rename(self) -> None:
-        part = self.session.part
-        if part is None or self.part_name.text() == part.name:
-            return
-        if not self.session.do(lambda job: describe_part(job, part.id, name=self.part_name.text())):
-            self.part_name.setText(part.name)
-
-    def _set_owner(self) -> None:
-        part = self.session.part
-        if part is not None and self.owner.text().strip() != part.owner:
-            self.session.do(lambda job: describe_part(job, part.id, owner=self.owner.text()))
-
-    def _move(self, axis: int, value: float) -> None:
-        part = self.session.part
-        if part is not None:
-            x, y = (value, part.pose.y) if axis == 0 else (part.pose.x, value)
-            self.session.do(lambda job: move_part(job, part.id, x, y))
-
-    def _copy(self, part_id: str, *, in_place: bool) -> None:
-        if self.session.do(lambda job: copy_part(job, part_id, in_place=in_place)):
-            self.session.select(parts=(self.session.job.parts[-1].id,))
-
-    def _remove(self, _: str) -> None:
-        self.session.do(lambda job: remove_parts(job, self.session.selection.parts))
+        self.who, self.file, self.mesh = WhoSection(session), FileSection(session), MeshSection(session)
+        self.size_section, self.copies = SizeSection(session), CopiesSection(session)
+        self.arrange = ArrangeSection(session)
+        self.sections: tuple[Section, ...] = (
+            self.who, self.mesh, self.file, self.size_section, self.copies, self.arrange,
+        )  # fmt: skip
+        for section in self.sections:
+            section.asks.connect(self.asks)
+            self.page.addWidget(section)
+        self.page.addStretch(1)
 
     # --- what is shown ---
 
     def refresh(self) -> None:
         """Show the list and the part in hand."""
         job, part = self.session.job, self.session.part
-        rows = [(p.id, (p.name, p.owner or "–", self._mesh_words(p))) for p in job.parts]
-        self.table.show_rows(rows, self.session.selection.parts)
+        wanted = self.filter.text().lower().split()
+        shown = [p for p in job.parts if all(any(w in t.lower() for t in (p.name, p.owner, p.order)) for w in wanted)]
+        key = str(self.grouping.currentData())
+        if key:
+            shown = sorted(shown, key=lambda p: (getattr(p, key) == "", getattr(p, key)))
+        findings = self.session.findings()
+        self.table.show_rows([(p.id, self._cells(p, findings)) for p in shown], self.session.selection.parts)
         self._empty.setVisible(not job.parts)
+        self._filter_row.setVisible(bool(job.parts))
+        self.remove.setEnabled(part is not None)
         count = len(self.session.selection.parts)
         words = "Nothing picked" if part is None else part.name if count == 1 else f"{part.name} and {count - 1} more"
         self.selected.setText(words)
-        for widget in (self.part_name, self.owner, self.x, self.y, *self._buttons):
-            widget.setEnabled(part is not None)
-        self._show_part(part)
+        for section in self.sections:
+            section.refresh()
 
-    def _show_part(self, part: Part | None) -> None:
-        if part is None:
-            for field in (self.part_name, self.owner, self.x, self.y):
-                field.clear()
-            self._figures.setText("")
-            self._health.hide()
-            return
-        if not self.part_name.isModified() or not self.part_name.hasFocus():
-            self.part_name.setText(part.name)
-        if not self.owner.isModified() or not self.owner.hasFocus():
-            self.owner.setText(part.owner)
-        self.x.show_value(part.pose.x)
-        self.y.show_value(part.pose.y)
+    def _cells(self, part: Part, findings: tuple[Finding, ...] | None) -> tuple[object, ...]:
         width, depth, height = (part.bounds()[1] - part.bounds()[0]).tolist()
         shown = self.session.shown_part(part)
-        volume = (
-            ""
-            if shown is None
-            else f"\n{shown.health.volume_mm3 / 1000:,.2f} cm³, {shown.health.triangles:,} triangles"
+        signs = f"{' ◌' if part.is_hidden else ''}{' ⊥' if part.is_locked else ''}"
+        alike = sum(other.nominal_mesh is part.nominal_mesh for other in self.session.job.parts)
+        volume = "…" if shown is None else round(shown.health.volume_mm3 / 1000, 2)
+        return (
+            f"{part.name}{signs}",
+            part.owner or "–",
+            part.order or "–",
+            alike,
+            f"{width:.0f} × {depth:.0f} × {height:.0f}",
+            volume,
+            "…" if shown is None else "sound" if shown.health.is_sound else "unsound",
+            _mark(part, findings, _STATIONS["Pose"]),
+            _mark(part, findings, None),
         )
-        self._figures.setText(f"{width:.2f} × {depth:.2f} × {height:.2f} mm as it stands{volume}")
-        self._health.setVisible(shown is not None)
-        if shown is not None:
-            set_role(self._health, "good" if shown.health.is_sound else "stop")
-            self._health.setText(f"Mesh: {shown.health.in_words}")
-
-    def _mesh_words(self, part: Part) -> str:
-        shown = self.session.shown_part(part)
-        if shown is None:
-            return "…"
-        return "sound" if shown.health.is_sound else "unsound"
 
     def fact(self) -> Fact:
         """How many, and whether all are sound."""
@@ -165,3 +127,20 @@ class PartsStation(Station):
         if any(shown is not None and not shown.health.is_sound for shown in known):
             return Fact("stop", f"{words}; a mesh is unsound")
         return Fact("fine" if None not in known else "stale", words)
+
+    def leave(self) -> None:
+        """Marks and modes end."""
+        for section in self.sections:
+            section.leave()
+
+
+def _mark(part: Part, findings: tuple[Finding, ...] | None, codes: set[str] | None) -> str:
+    """How a part stands with some checks; with None, with all that are of no other column."""
+    if findings is None:
+        return "…"
+    others = set().union(*_STATIONS.values())
+    mine = [
+        f.severity for f in findings
+        if f.part_id == part.id and (f.code in codes if codes is not None else f.code not in others)
+    ]  # fmt: skip
+    return "⬣ stop" if "stop" in mine else "▲ look" if "caution" in mine else "✓"

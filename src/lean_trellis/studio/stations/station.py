@@ -37,6 +37,7 @@ class Station(QWidget):
     name = ""
     shows_angles = False
     drags_parts = False
+    shows_tilt = False
     wanted = pyqtSignal(str)
     asks = pyqtSignal(str, object)
 
@@ -69,6 +70,10 @@ class Station(QWidget):
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """A click in the view. True when the station has used it up; otherwise it picks a part."""
+        return False
+
+    def end_mode(self) -> bool:
+        """Escape was pressed. True when a mode was on and has ended."""
         return False
 
     def leave(self) -> None:

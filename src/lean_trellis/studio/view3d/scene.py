@@ -11,15 +11,27 @@ from vtkmodules.vtkFiltersSources import vtkSphereSource
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh.faults import Fault
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.struts import ON_PART
 from lean_trellis.studio.requests import ShownPart, ShownRegions
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens, rgb
-from lean_trellis.studio.view3d.actors import PlateActors, colour_faces, matrix_of, mesh_actor, plate_actors, poly_data
+from lean_trellis.studio.view3d.actors import (
+    PlateActors,
+    colour_faces,
+    line_actor,
+    line_data,
+    matrix_of,
+    mesh_actor,
+    plate_actors,
+    poly_data,
+)
+from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
+_MOST_FAULT_FACES = 20_000
 _SHOWN_RINGS = 4
 """The ring inside the part is not drawn."""
 
@@ -53,7 +65,10 @@ class Scene:
         self._plate_of: Any = None
         self._mark: vtkActor | None = None
         self._section: vtkPlane | None = None
+        self._hints: list[vtkActor] = []
+        self._tilt = TiltArc(renderer)
         self.shows_angles = False
+        self.shows_tilt = False
         self.shows_plate = self.shows_parts = self.shows_supports = True
 
     def set_tokens(self, tokens: Tokens) -> None:
@@ -77,6 +92,7 @@ class Scene:
             self._remove_bars(support_id)
         for support in job.supports:
             self._update_bars(support.id, self._session.bars(support))
+        self._tilt.show(self._session.part if self.shows_tilt else None, job.material.pose_range, self._tokens)
         self._show_or_hide()
 
     def _update_plate(self) -> None:
@@ -181,10 +197,13 @@ class Scene:
             actor.SetVisibility(self.shows_plate)
         for actor in self._plate.grid:
             actor.SetVisibility(self.shows_plate and not self._from_below)
-        for part in self._parts.values():
-            part.actor.SetVisibility(self.shows_parts)
-        for bars in self._bars.values():
-            bars.actor.SetVisibility(self.shows_supports)
+        job = self._session.job
+        hidden = {part.id for part in job.parts if part.is_hidden}
+        for part_id, part in self._parts.items():
+            part.actor.SetVisibility(self.shows_parts and part_id not in hidden)
+        for support_id, bars in self._bars.items():
+            is_hidden = job.support(support_id).part_id in hidden
+            bars.actor.SetVisibility(self.shows_supports and not is_hidden)
 
     def look_from(self, height: float) -> None:
         """Tell on which side of the plate, z = 0, the eye is."""
@@ -224,19 +243,30 @@ class Scene:
             self._mark = None
         if place is None:
             return
-        ball = vtkSphereSource()
-        ball.SetCenter(*place)
-        ball.SetRadius(radius)
-        ball.SetThetaResolution(16)
-        ball.SetPhiResolution(12)
-        mapper = vtkPolyDataMapper()
-        mapper.SetInputConnection(ball.GetOutputPort())
-        self._mark = vtkActor()
-        self._mark.SetMapper(mapper)
-        self._mark.GetProperty().SetColor(*rgb(self._tokens.stop))
-        self._mark.GetProperty().SetLighting(False)
-        self._mark.PickableOff()
+        self._mark = _dot(place, radius, self._tokens.stop)
         self._overlay.AddActor(self._mark)
+
+    def hint(self, actors: list[vtkActor]) -> None:
+        """Lines or dots seen through everything, in place of those before."""
+        for actor in self._hints:
+            self._overlay.RemoveActor(actor)
+        self._hints = actors
+        for actor in actors:
+            self._overlay.AddActor(actor)
+
+    def fault_actor(self, part_id: str, fault: Fault) -> vtkActor:
+        """The edges and faces of a fault as lines on the part as it stands."""
+        part = self._session.job.part(part_id)
+        corners = part.mesh.vertices[part.mesh.faces[fault.faces[:_MOST_FAULT_FACES]]]
+        rims = np.stack([corners, np.roll(corners, -1, axis=1)], axis=2).reshape(-1, 2, 3)
+        lines = np.concatenate([fault.segments[:_MOST_FAULT_FACES], rims])
+        actor = line_actor(line_data(lines[:, 0], lines[:, 1]), self._tokens.stop, 3)
+        actor.SetUserMatrix(matrix_of(part.pose.matrix, part.pose.shift(part.mesh)))
+        return actor
+
+    def dot_actor(self, place: tuple[float, float, float], radius: float = 0.8) -> vtkActor:
+        """A dot at a place that was picked."""
+        return _dot(place, radius, self._tokens.ivy)
 
     def shift_part(self, part: Part, dx: float, dy: float) -> None:
         """Show a part moved while it is dragged; the job is not changed."""
@@ -272,6 +302,22 @@ class Scene:
         high = np.max([box[1] for box in boxes], axis=0)
         low[2] = min(low[2], 0)
         return low, high
+
+
+def _dot(place: tuple[float, float, float], radius: float, colour: str) -> vtkActor:
+    ball = vtkSphereSource()
+    ball.SetCenter(*place)
+    ball.SetRadius(radius)
+    ball.SetThetaResolution(16)
+    ball.SetPhiResolution(12)
+    mapper = vtkPolyDataMapper()
+    mapper.SetInputConnection(ball.GetOutputPort())
+    actor = vtkActor()
+    actor.SetMapper(mapper)
+    actor.GetProperty().SetColor(*rgb(colour))
+    actor.GetProperty().SetLighting(False)
+    actor.PickableOff()
+    return actor
 
 
 def paint_regions(

@@ -22,6 +22,7 @@ from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # noqa: E402
 
 from lean_trellis.core.arrays import Floats  # noqa: E402
+from lean_trellis.core.mesh.faults import Fault  # noqa: E402
 from lean_trellis.core.mesh.primitives import ball  # noqa: E402
 from lean_trellis.studio.requests import MOST_SHOWN  # noqa: E402
 from lean_trellis.studio.session import Session  # noqa: E402
@@ -218,6 +219,16 @@ class BuildView(QWidget):
         """Bring a place to the middle, from below when it is an underside, and mark it."""
         self.eye = Eye(place, self.eye.azimuth, min(self.eye.height, -18.0), min(self.eye.distance, 110.0))
         self.scene.mark(place)
+        self._redraw.start()
+
+    def show_fault(self, what: tuple[str, Fault] | None) -> None:
+        """Show the edges and faces of a part's fault through everything, or nothing."""
+        self.scene.hint([] if what is None else [self.scene.fault_actor(*what)])
+        self._redraw.start()
+
+    def show_points(self, places: list[tuple[float, float, float]]) -> None:
+        """Show places that were picked."""
+        self.scene.hint([self.scene.dot_actor(place) for place in places])
         self._redraw.start()
 
     def clear_mark(self) -> None:

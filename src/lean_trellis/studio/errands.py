@@ -1,0 +1,142 @@
+"""Errands on parts: worked out beside the window, then taken as one step, unless the part has changed meanwhile."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.formats import Body
+from lean_trellis.core.job.edits import level, origin_of, replace_mesh, stand_on
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.mend import Mended
+from lean_trellis.core.mesh.patch import Plane
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.planning import FoundPoses, PoseRequest
+from lean_trellis.core.proposals import Arrangement, ArrangeWishes
+from lean_trellis.studio.part_requests import Arrange, FitPlane, MeasureRoom, MendMesh, ReadBody, SearchPoses
+from lean_trellis.studio.session import Session
+
+
+def mend_part(session: Session, part: Part, step: str, show: Callable[[Part, Mended], None]) -> None:
+    """Mend a part; what would change the volume by more than a percent is shown for somebody to agree first."""
+
+    def mended(found: Mended) -> None:
+        if found.mesh is part.nominal_mesh or found.mesh.key == part.nominal_mesh.key:
+            session.said.emit("note", f"{part.name}: nothing to mend that way")
+        elif found.asks:
+            session.said.emit("note", f"{part.name}: its volume would change by {100 * found.volume_change:.1f} %")
+            show(part, found)
+        else:
+            take_mend(session, part, found)
+
+    session.ask(f"Mending {part.name}", MendMesh(part.nominal_mesh, step), mended)
+
+
+def take_mend(session: Session, part: Part, found: Mended) -> None:
+    """Take a mended mesh."""
+    if _is_as_it_was(session, part):
+        title = f"{found.title}: {part.name}"
+        if session.do(lambda job: replace_mesh(job, part.id, found.mesh, title)):
+            session.said.emit("fine", f"{part.name}: {found.before.in_words} → {found.after.in_words}")
+
+
+def replace_part(session: Session, part: Part, path: Path) -> None:
+    """Put a revised file in a part's place; pose, owner, order and supports stay."""
+
+    def read(body: Body) -> None:
+        if _is_as_it_was(session, part):
+            origin = origin_of(str(path), body)
+            title = f"Replace {part.name} by {path.name}"
+            if session.do(lambda job: replace_mesh(job, part.id, body.mesh, title, origin=origin)):
+                session.said.emit("fine", f"{part.name} is now {path.name}, in the same pose")
+
+    session.ask(f"Reading {path.name}", ReadBody(path, part.origin), read)
+
+
+def tessellate_again(session: Session, part: Part, tolerance_mm: float) -> None:
+    """Read a part's STEP file again with another tolerance."""
+    path = Path(part.origin.file)
+
+    def read(body: Body) -> None:
+        if _is_as_it_was(session, part):
+            origin = origin_of(str(path), body)
+            title = f"Tessellate {part.name} to {tolerance_mm:g} mm"
+            session.do(lambda job: replace_mesh(job, part.id, body.mesh, title, origin=origin))
+
+    session.ask(f"Reading {path.name}", ReadBody(path, part.origin, tolerance_mm), read)
+
+
+def level_patch(session: Session, part: Part, face: int) -> None:
+    """Level a part by the plane that fits the patch round a face best."""
+
+    def fitted(plane: Plane) -> None:
+        if _is_as_it_was(session, part) and session.do(lambda job: level(job, part.id, plane)):
+            session.said.emit("fine", f"Level; the patch lies within {plane.worst_mm:.2f} mm of its plane")
+
+    session.ask(f"Levelling {part.name}", FitPlane(part.mesh, face), fitted)
+
+
+def stand_part_on(session: Session, part: Part, on_part: str, clearance: float) -> None:
+    """Lift or lower a part until it stands a clearance above another one's surface; say what that came to."""
+    job = session.job
+    below = job.part(on_part).name
+
+    def measured(room: float) -> None:
+        if session.job is not job:
+            session.said.emit("note", "The job has moved on: nothing was done")
+        elif session.do(lambda job: stand_on(job, part.id, on_part, room, clearance)):
+            if clearance > 0:
+                session.said.emit("note", f"{part.name} floats {clearance:g} mm above {below}")
+            elif clearance < 0:
+                session.said.emit("note", f"{part.name} goes {-clearance:g} mm into {below}")
+            else:
+                session.said.emit("fine", f"{part.name} touches {below}; it stood {room:.2f} mm above it")
+
+    session.ask(f"Standing {part.name} on {below}", MeasureRoom(job, part.id, on_part), measured)
+
+
+def search_for_poses(session: Session, part: Part, request: PoseRequest, show: Callable[[FoundPoses], None]) -> None:
+    """Look for poses and show them; nothing is turned."""
+    session.ask(f"Looking for poses of {part.name}", SearchPoses(request), show)
+
+
+def arrange_build(session: Session, wishes: ArrangeWishes, show: Callable[[Arrangement], None]) -> None:
+    """Arrange parts by their footprints."""
+    job = session.job
+
+    def found(result: Arrangement) -> None:
+        if session.job is not job:
+            session.said.emit("note", "The job has moved on: nothing was arranged")
+            return
+        if session.do(lambda _: result.edit):
+            names = ", ".join(job.part(part_id).name for part_id in result.left_over[:3])
+            placed = f"Arranged; {100 * result.density:.0f} % of the rectangle round them is covered"
+            if result.left_over:
+                session.said.emit("stop", f"No room for {len(result.left_over)}: {names}; use a further job for them")
+            else:
+                session.said.emit("fine", placed)
+            show(result)
+
+    session.ask("Arranging parts", Arrange(job, wishes), found)
+
+
+def job_of_rest(job: Job, left_over: tuple[str, ...]) -> Job:
+    """A further job with the parts that found no room, on the same machine and material."""
+    keep = {other for part_id in left_over for other in job.companions(part_id)}
+    parts = tuple(part for part in job.parts if part.id in keep)
+    supports = tuple(support for support in job.supports if support.part_id in keep)
+    stacks = tuple(stack for stack in job.stacks if set(stack.parts) <= keep)
+    return replace(job, name=f"{job.name}, rest", parts=parts, supports=supports, stacks=stacks)
+
+
+def _is_as_it_was(session: Session, part: Part) -> bool:
+    """Whether the part's mesh is still the one that was worked upon; says so where it is not."""
+    try:
+        same = session.job.part(part.id).nominal_mesh is part.nominal_mesh
+    except TrellisError:
+        same = False
+    if not same:
+        session.said.emit("note", f"{part.name} has changed meanwhile: nothing was done")
+    return same

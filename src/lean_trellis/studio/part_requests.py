@@ -1,0 +1,124 @@
+"""What the worker is asked about parts: faults, mending, other files, poses, places on the plate."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from lean_trellis.core.errors import EditError, FormatError
+from lean_trellis.core.formats import Body, read_bodies
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.faults import Fault, find_faults
+from lean_trellis.core.mesh.mend import Mended, mend, mend_all
+from lean_trellis.core.mesh.patch import Plane, best_plane, smooth_patch
+from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.parts.aligning import room_below
+from lean_trellis.core.parts.origin import Origin
+from lean_trellis.core.pipeline import Pipeline
+from lean_trellis.core.planning import FoundPoses, PoseRequest, search_poses
+from lean_trellis.core.progress import Watch
+from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement
+
+PATCH_STEP_DEG = 12.0
+
+
+@dataclass(frozen=True)
+class FindFaults:
+    """Look for the faults of a mesh and for walls under `least_wall` mm."""
+
+    mesh: Mesh
+    least_wall: float
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Fault, ...]:
+        """What is there, with places."""
+        topology, tree = pipeline.topology(self.mesh), pipeline.tree(self.mesh)
+        return find_faults(topology, tree, least_wall=self.least_wall, watch=watch)
+
+
+@dataclass(frozen=True)
+class MendMesh:
+    """Do one mending step, or all that help where `step` is empty."""
+
+    mesh: Mesh
+    step: str = ""
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Mended:
+        """The mended mesh with figures before and after."""
+        return mend(self.mesh, self.step, watch) if self.step else mend_all(self.mesh, watch)
+
+
+@dataclass(frozen=True)
+class ReadBody:
+    """Read one body: of a revised file, or of the same file tessellated otherwise."""
+
+    path: Path
+    origin: Origin
+    tolerance_mm: float | None = None
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Body:
+        """The body at the same place of the file, or its only one."""
+        unit = self.origin.unit if self.origin.unit_is_from != "file" else None
+        bodies = read_bodies(self.path, unit=unit, tolerance_mm=self.tolerance_mm, watch=watch)
+        if len(bodies) == 1:
+            return bodies[0]
+        if self.origin.body >= len(bodies):
+            raise FormatError(self.path, f"holds {len(bodies)} bodies, fewer than before", "import it anew")
+        return bodies[self.origin.body]
+
+
+@dataclass(frozen=True)
+class SearchPoses:
+    """Look for good poses."""
+
+    request: PoseRequest
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> FoundPoses:
+        """What was found."""
+        return search_poses(self.request, watch)
+
+
+@dataclass(frozen=True)
+class Arrange:
+    """Look for places for parts."""
+
+    job: Job
+    wishes: ArrangeWishes
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Arrangement:
+        """The edit that takes them."""
+        return arrangement(self.job, self.wishes, pipeline, watch)
+
+
+@dataclass(frozen=True)
+class MeasureRoom:
+    """By how much a part may sink before it meets another."""
+
+    job: Job
+    part_id: str
+    on_part: str
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> float:
+        """The room in mm. Raises `EditError` where they do not stand over each other."""
+        watch.at(0.1, "measuring between the parts")
+        upper, lower = (pipeline.placed(self.job.part(part_id)) for part_id in (self.part_id, self.on_part))
+        room = room_below(upper, lower, RayTree(lower), RayTree(upper))
+        if not np.isfinite(room):
+            name = self.job.part(self.on_part).name
+            raise EditError(self.job.part(self.part_id).name, f"does not stand over {name}", "centre it there first")
+        return room
+
+
+@dataclass(frozen=True)
+class FitPlane:
+    """The plane that fits a smooth patch round a picked face best."""
+
+    mesh: Mesh
+    face: int
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Plane:
+        """The plane in the mesh's own coordinates."""
+        watch.at(0.2, "fitting a plane to the patch")
+        return best_plane(self.mesh, smooth_patch(pipeline.topology(self.mesh), self.face, step_deg=PATCH_STEP_DEG))

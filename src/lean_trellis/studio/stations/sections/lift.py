@@ -1,0 +1,118 @@
+"""Lift and place: build offset, middle on the plate, centring, standing on another part."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox
+
+from lean_trellis.core.job.edits import centre_parts, drop_parts, move_part, set_build_offset
+from lean_trellis.studio.errands import stand_part_on
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, number_row, row
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+
+
+class LiftSection(Section):
+    """How high the part stands."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Lift")
+        self.offset = NumberField("mm")
+        self.offset.setObjectName("pose.offset")
+        self.offset.taken.connect(self._set_offset)
+        self.body.addWidget(
+            number_row("Build offset", self.offset, help_text="Height of the lowest point above the plate. It stays.")
+        )
+        self.all_parts = QCheckBox("for every part of the build")
+        self.drop = button("Drop to the plate", self._drop, "Build offset 0, now and only now", name="pose.drop")
+        self.body.addWidget(row(self.all_parts, 1, self.drop))
+        self.note = muted()
+        self.body.addWidget(self.note)
+
+    def _set_offset(self, value: float) -> None:
+        chosen = tuple(p.id for p in self.session.job.parts) if self.all_parts.isChecked() else self.picked
+        if chosen and not self.session.do(lambda job: set_build_offset(job, chosen, value)):
+            self.refresh()
+
+    def _drop(self) -> None:
+        if self.picked:
+            self.session.do(lambda job: drop_parts(job, self.picked))
+
+    def refresh(self) -> None:
+        """Show the part in hand."""
+        part = self.part
+        for widget in (self.offset, self.drop):
+            widget.setEnabled(part is not None)
+        if part is None:
+            self.note.setText("")
+            return
+        self.offset.show_value(part.pose.build_offset)
+        usual = self.session.job.material.build_offset
+        held = len(self.session.job.supports_of(part.id))
+        under = f"with {held} support{'s' * (held > 1)} under it" if held else "no supports under it yet; it stays up"
+        self.note.setText(f"The material's own is {usual:g} mm. {under.capitalize()}.")
+
+
+class PlaceSection(Section):
+    """Where the part stands on the plate and against others."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Place and align")
+        self.x, self.y = NumberField("mm"), NumberField("mm")
+        for label, field, axis in (("Middle at x", self.x, 0), ("Middle at y", self.y, 1)):
+            field.setObjectName(f"pose.{'xy'[axis]}")
+            field.taken.connect(lambda value, axis=axis: self._move(axis, value))
+            self.body.addWidget(number_row(label, field))
+        self.target = ChoiceField()
+        self.target.setObjectName("pose.target")
+        self.body.addWidget(row("Against", self.target, 1))
+        self.centring = {
+            axes: button(words, lambda axes=axes: self._centre(axes), "Middle over middle", name=f"pose.centre.{axes}")
+            for axes, words in (("x", "Centre in X"), ("y", "in Y"), ("xy", "in both"))
+        }
+        self.body.addWidget(row(*self.centring.values(), 1, spacing=6))
+        self.clearance = NumberField("mm", width=64)
+        self.clearance.setObjectName("pose.clearance")
+        self.clearance.show_value(0)
+        self.stand = button("Stand on it", self._stand, "Above its surface by so much; negative goes in",
+                            name="pose.stand")  # fmt: skip
+        self._stand_row = row("Clearance", self.clearance, "mm", self.stand, 1, spacing=6)
+        self.body.addWidget(self._stand_row)
+        self.figures = figure()
+        self.body.addWidget(self.figures)
+
+    def _move(self, axis: int, value: float) -> None:
+        part = self.part
+        if part is not None:
+            x, y = (value, part.pose.y) if axis == 0 else (part.pose.x, value)
+            self.session.do(lambda job: move_part(job, part.id, x, y))
+
+    def _on(self) -> str:
+        return str(self.target.currentData() or "")
+
+    def _centre(self, axes: str) -> None:
+        if self.picked:
+            self.session.do(lambda job: centre_parts(job, self.picked, axes, on_part=self._on()))
+
+    def _stand(self) -> None:
+        if self.part is not None and self._on():
+            stand_part_on(self.session, self.part, self._on(), self.clearance.value)
+
+    def refresh(self) -> None:
+        """Show the part in hand."""
+        part, job = self.part, self.session.job
+        for widget in (self.x, self.y, self.target, *self.centring.values(), self.stand):
+            widget.setEnabled(part is not None)
+        others = [(other.id, other.name) for other in job.parts if part is not None and other.id != part.id]
+        self.target.offer([("", "the plate"), *others], self._on())
+        self._stand_row.setVisible(bool(self._on()))
+        if part is None:
+            self.figures.setText("")
+            return
+        self.x.show_value(part.pose.x)
+        self.y.show_value(part.pose.y)
+        low, high = part.bounds()
+        width, depth, height = (high - low).tolist()
+        self.figures.setText(
+            f"{width:.2f} × {depth:.2f} × {height:.2f} mm\n"
+            f"lowest {low[2]:.2f} mm, highest {high[2]:.2f} mm above the plate"
+        )

@@ -1,0 +1,122 @@
+"""Mesh health: faults with their places, and mending in named steps."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtWidgets import QLabel
+
+from lean_trellis.core.mesh.faults import Fault
+from lean_trellis.core.mesh.mend import CURES, STEPS, Mended
+from lean_trellis.core.parts.part import Part
+from lean_trellis.studio.errands import mend_part, take_mend
+from lean_trellis.studio.forms.fields import ChoiceField, muted, row, set_role
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+from lean_trellis.studio.stations.tables import PickTable
+
+
+class MeshSection(Section):
+    """Is the mesh sound, where not, and what to do."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Mesh")
+        self._offered: tuple[Part, Mended] | None = None
+        self._at = 0
+        self.health = QLabel()
+        self.health.setWordWrap(True)
+        self.body.addWidget(self.health)
+        self.table = PickTable(("Fault", "Count"), several=False)
+        self.table.setObjectName("parts.faults")
+        self.table.setFixedHeight(120)
+        self.table.picked.connect(self._fly)
+        self.body.addWidget(self.table)
+        self.step = ChoiceField()
+        self.step.setObjectName("parts.mend.step")
+        self.step.offer([("", "All that helps"), *((key, title) for key, (title, _) in STEPS.items())], "")
+        self.mend_button = button("Mend", self._mend, "One undoable step", name="parts.mend")
+        self.next_button = button("Next place", self._next, "Fly to the next place of this fault", name="parts.next")
+        self.body.addWidget(row(self.step, self.mend_button, self.next_button, 1, spacing=6))
+        self.question = muted()
+        self.body.addWidget(self.question)
+        self.keep = button("Keep it", self._keep, "Take the mended mesh all the same", name="parts.mend.keep")
+        self.leave_button = button("Leave as it was", self._forget, name="parts.mend.leave")
+        self._answers = row(self.keep, self.leave_button, 1, spacing=6)
+        self.body.addWidget(self._answers)
+        self._forget()
+
+    def _faults(self) -> tuple[Fault, ...]:
+        part = self.part
+        return () if part is None else self.session.faults(part) or ()
+
+    def _fault(self) -> Fault | None:
+        kinds = self.table.picked_keys()
+        return next((fault for fault in self._faults() if kinds and fault.kind == kinds[0]), None)
+
+    def _fly(self, kinds: list[str]) -> None:
+        self._at = 0
+        if kinds and kinds[0] in CURES:
+            self.step.setCurrentIndex(self.step.findData(CURES[kinds[0]]))
+        self._show_place()
+
+    def _next(self) -> None:
+        self._at += 1
+        self._show_place()
+
+    def _show_place(self) -> None:
+        fault, part = self._fault(), self.part
+        if fault is None or part is None:
+            return
+        self.asks.emit("faults", (part.id, fault))
+        if len(fault.places):
+            place = fault.places[self._at % len(fault.places)]
+            x, y, z = part.pose.to_plate(part.mesh, np.array([place]))[0].tolist()
+            self.asks.emit("fly", (x, y, z))
+
+    def _mend(self) -> None:
+        if self.part is not None:
+            self._forget()
+            mend_part(self.session, self.part, str(self.step.currentData()), self._offer)
+
+    def _offer(self, part: Part, mended: Mended) -> None:
+        """A mend that changes the volume by more than a percent is only done when somebody agrees."""
+        self._offered = (part, mended)
+        before, after = mended.before, mended.after
+        self.question.setText(
+            f"{mended.title} would change the volume by {100 * mended.volume_change:.1f} %: from "
+            f"{before.volume_mm3:,.1f} to {after.volume_mm3:,.1f} mm³; {before.in_words} → {after.in_words}."
+        )
+        self._answers.show()
+
+    def _keep(self) -> None:
+        if self._offered is not None:
+            part, mended = self._offered
+            self._forget()
+            take_mend(self.session, part, mended)
+
+    def _forget(self) -> None:
+        self._offered = None
+        self.question.setText("")
+        self._answers.hide()
+
+    def leave(self) -> None:
+        """Nothing stays marked."""
+        self.asks.emit("faults", None)
+
+    def refresh(self) -> None:
+        """Show the health of the part in hand."""
+        part = self.part
+        shown = None if part is None else self.session.shown_part(part)
+        faults = None if part is None else self.session.faults(part)
+        self.mend_button.setEnabled(shown is not None)
+        self.next_button.setEnabled(bool(faults))
+        self.health.setVisible(part is not None)
+        if self._offered is not None and (part is None or part.id != self._offered[0].id):
+            self._forget()
+        if part is not None:
+            words = "…" if shown is None else shown.health.in_words
+            more = "" if faults is not None else "; looking closer …"
+            set_role(self.health, "good" if shown is None or shown.health.is_sound else "stop")
+            self.health.setText(f"Mesh: {words}{more}")
+        rows = [(fault.kind, (fault.title, fault.count)) for fault in faults or ()]
+        self.table.show_rows(rows, [key for key in self.table.picked_keys() if key in {row[0] for row in rows}])
+        self.table.setVisible(bool(rows))

@@ -1,0 +1,220 @@
+"""Looking for poses: constraints, the trade-offs as a scatter, pictures of the best, one click to take one."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QSizePolicy, QWidget
+
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.pose import rotation_between
+from lean_trellis.core.planning import FIGURES, FoundPoses
+from lean_trellis.core.proposals import pose_request, take_pose
+from lean_trellis.studio.errands import search_for_poses
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+from lean_trellis.studio.theme import DAY, Tokens
+from lean_trellis.studio.thumbnails import drawn_pose
+
+_KEYS = list(FIGURES)
+_SHOWN = [key for key in FIGURES if key != "protected_area"]
+
+
+class Scatter(QWidget):
+    """The poses found, two figures against each other; a click picks the nearest of the front."""
+
+    picked = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.tokens: Tokens = DAY
+        self._found: FoundPoses | None = None
+        self._axes = ("support_volume", "height")
+        self._chosen = -1
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        """As wide as the bench."""
+        return QSize(300, 168)
+
+    def show_found(self, found: FoundPoses | None, axes: tuple[str, str], chosen: int) -> None:
+        """Show other poses, axes or another one chosen."""
+        self._found, self._axes, self._chosen = found, axes, chosen
+        self.update()
+
+    def _scale(self) -> tuple[np.ndarray, np.ndarray, QRectF]:
+        assert self._found is not None
+        columns = [_KEYS.index(axis) for axis in self._axes]
+        front = self._found.figures[self._found.front][:, columns]
+        low = np.minimum(front.min(axis=0), self._found.now[columns])
+        high = np.maximum(front.max(axis=0), self._found.now[columns])
+        return low, np.where(high > low, high - low, 1.0), QRectF(46, 8, self.width() - 60, self.height() - 40)
+
+    def place_of(self, figures: np.ndarray) -> QPointF:
+        """Where a row of figures lies in the drawing; further out than the front is drawn at the rim."""
+        low, span, box = self._scale()
+        share = np.clip((figures[[_KEYS.index(axis) for axis in self._axes]] - low) / span, 0, 1)
+        return QPointF(box.left() + share[0] * box.width(), box.bottom() - share[1] * box.height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw axes, the front, the best five with their numbers, and where the part stands now."""
+        if self._found is None:
+            return
+        found, t, painter = self._found, self.tokens, QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        low, span, box = self._scale()
+        painter.fillRect(box.adjusted(-4, -4, 4, 4), QColor(t.card))
+        painter.setPen(QPen(QColor(t.line), 1))
+        painter.drawRect(box.adjusted(-4, -4, 4, 4))
+        painter.setPen(QColor(t.muted))
+        words = [f"{FIGURES[axis][0]} {FIGURES[axis][1]}" for axis in self._axes]
+        right = Qt.AlignmentFlag.AlignRight
+        painter.drawText(
+            QRectF(box.left(), box.bottom() + 18, box.width(), 16), Qt.AlignmentFlag.AlignHCenter, words[0]
+        )
+        painter.drawText(QRectF(box.left(), box.bottom() + 6, 80, 14), 0, f"{low[0]:,.4g}")
+        painter.drawText(QRectF(box.right() - 80, box.bottom() + 6, 80, 14), right, f"{low[0] + span[0]:,.4g}")
+        painter.drawText(QRectF(0, box.bottom() - 12, 38, 14), right, f"{low[1]:,.3g}")
+        painter.drawText(QRectF(0, box.top() - 4, 38, 14), right, f"{low[1] + span[1]:,.3g}")
+        painter.save()
+        painter.translate(12, box.center().y() + 60)
+        painter.rotate(-90)
+        painter.drawText(QRectF(0, -10, 120, 14), Qt.AlignmentFlag.AlignHCenter, words[1])
+        painter.restore()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(t.slate))
+        for place in found.front:
+            painter.drawEllipse(self.place_of(found.figures[place]), 2.5, 2.5)
+        self._draw_best(painter)
+        now = self.place_of(found.now)
+        painter.setPen(QPen(QColor(t.stop), 2))
+        painter.drawLine(now + QPointF(-5, 0), now + QPointF(5, 0))
+        painter.drawLine(now + QPointF(0, -5), now + QPointF(0, 5))
+
+    def _draw_best(self, painter: QPainter) -> None:
+        assert self._found is not None
+        for number, place in enumerate(self._found.best.tolist(), start=1):
+            at = self.place_of(self._found.figures[place])
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(self.tokens.ivy if place != self._chosen else self.tokens.copper))
+            painter.drawEllipse(at, 8, 8)
+            painter.setPen(QColor(self.tokens.on_ivy))
+            painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, str(number))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Pick the pose of the front that is nearest to the pointer."""
+        if event is None or self._found is None:
+            return
+        at = event.position()
+        front = self._found.front.tolist()
+        far = [(self.place_of(self._found.figures[place]) - at).manhattanLength() for place in front]
+        self.picked.emit(front[int(np.argmin(far))])
+
+
+class SearchSection(Section):
+    """Look for poses and take one."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Look for a pose", is_open=False)
+        self.found: FoundPoses | None = None
+        self._of: Part | None = None
+        self._chosen = -1
+        self.in_range = QCheckBox("within the material's range")
+        self.in_range.setObjectName("search.range")
+        self.in_range.setChecked(True)
+        self.body.addWidget(self.in_range)
+        self.height_limit = NumberField("mm", may_be_empty=True)
+        self.height_limit.setObjectName("search.height")
+        self.height_limit.setPlaceholderText("machine")
+        self.body.addWidget(number_row("No higher than", self.height_limit))
+        self.go = button("Look for poses", self.search, "In thousands of directions; turns nothing", name="search.go")
+        self.body.addWidget(row(self.go, 1))
+        self.across, self.up = ChoiceField(), ChoiceField()
+        titles = [(key, FIGURES[key][0]) for key in _SHOWN]
+        self.across.offer(titles, "support_volume")
+        self.up.offer(titles, "height")
+        for choice in (self.across, self.up):
+            choice.chosen.connect(lambda _: self.refresh())
+        self._axes_row = row(self.up, "over", self.across, 1, spacing=6)
+        self.body.addWidget(self._axes_row)
+        self.scatter = Scatter()
+        self.scatter.picked.connect(self._choose)
+        self.body.addWidget(self.scatter)
+        self._pictures = QWidget()
+        self._pictures_row = QHBoxLayout(self._pictures)
+        self._pictures_row.setContentsMargins(0, 0, 0, 0)
+        self._pictures_row.setSpacing(4)
+        self.pictures: list[QPushButton] = []
+        self.body.addWidget(self._pictures)
+        self.words = muted()
+        self.body.addWidget(self.words)
+
+    def search(self) -> None:
+        """Ask for poses of the part in hand."""
+        part = self.part
+        if part is None:
+            return
+        limit = self.height_limit.value if self.height_limit.text().strip() else None
+        request = pose_request(self.session.job, part.id, keeps_range=self.in_range.isChecked(), height_limit=limit)
+        search_for_poses(self.session, part, request, lambda found: self._show(part, found))
+
+    def _show(self, part: Part, found: FoundPoses) -> None:
+        self.found, self._of, self._chosen = found, part, -1
+        for old in self.pictures:
+            old.deleteLater()
+        self.pictures = []
+        for number, place in enumerate(found.best.tolist(), start=1):
+            made = QPushButton()
+            made.setObjectName(f"search.take.{number}")
+            made.setFixedSize(62, 62)
+            turn = rotation_between(part.pose.matrix @ found.ups[place], np.array([0.0, 0.0, 1.0])) @ part.pose.matrix
+            made.setIcon(drawn_pose(part.mesh, turn, self.scatter.tokens, number))
+            made.setIconSize(QSize(56, 56))
+            made.setToolTip(f"Take pose {number}: {_figures_words(found.figures[place])}")
+            made.clicked.connect(lambda _, place=place: self._choose(place))
+            self._pictures_row.addWidget(made)
+            self.pictures.append(made)
+        self.refresh()
+
+    def _choose(self, place: int) -> None:
+        """Take a pose: one undoable step."""
+        if self.found is None or self._of is None:
+            return
+        part_id, up = self._of.id, self.found.ups[place]
+        try:
+            same = self.session.job.part(part_id).mesh is self._of.mesh
+        except TrellisError:
+            same = False
+        if not same:
+            self.session.said.emit("note", "The part has changed: look for poses again")
+            return
+        self._chosen = place
+        self.session.do(lambda job: take_pose(job, part_id, up))
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show what was found, while it is about the part in hand."""
+        part, found = self.part, self.found
+        self.go.setEnabled(part is not None)
+        fits = found is not None and self._of is not None and part is not None and part.id == self._of.id
+        for widget in (self._axes_row, self.scatter, self._pictures):
+            widget.setVisible(fits)
+        low, high = self.session.job.material.pose_range
+        self.in_range.setText(f"within the material's range, {low:g}° to {high:g}°")
+        if not fits or found is None:
+            self.words.setText("Finds where little hangs, little is held and the part is low.")
+            return
+        axes = str(self.across.currentData()), str(self.up.currentData())
+        self.scatter.show_found(found, axes, self._chosen)
+        shown = found.now if self._chosen < 0 else found.figures[self._chosen]
+        who = "As it stands (cross)" if self._chosen < 0 else "Taken"
+        self.words.setText(f"{who}: {_figures_words(shown)}. {found.tried:,} directions tried.")
+
+
+def _figures_words(figures: np.ndarray) -> str:
+    return ", ".join(
+        f"{FIGURES[key][0].lower()} {figures[_KEYS.index(key)]:,.4g} {FIGURES[key][1]}".strip() for key in _SHOWN
+    )

@@ -1,0 +1,48 @@
+"""The base of the sections."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QPushButton
+
+from lean_trellis.core.parts.part import Part
+from lean_trellis.studio.forms.fold import Fold
+from lean_trellis.studio.session import Session
+
+
+class Section(Fold):
+    """A fold of a bench. `asks` passes on what only the window can do: (what, value)."""
+
+    asks = pyqtSignal(str, object)
+
+    def __init__(self, session: Session, words: str, *, is_open: bool = True) -> None:
+        super().__init__(words, is_open=is_open)
+        self.session = session
+
+    def refresh(self) -> None:
+        """Show the session as it is."""
+
+    @property
+    def part(self) -> Part | None:
+        """The part in hand."""
+        return self.session.part
+
+    @property
+    def picked(self) -> tuple[str, ...]:
+        """The picked parts, the one in hand first."""
+        return self.session.selection.parts
+
+    def leave(self) -> None:
+        """Another station opens: modes end."""
+
+
+def button(words: str, act: Callable[[], Any], hint: str = "", *, name: str = "") -> QPushButton:
+    """A button that does something when it is pressed."""
+    made = QPushButton(words)
+    made.setToolTip(hint)
+    made.setObjectName(name)
+    made.clicked.connect(lambda _: act())
+    return made

@@ -1,0 +1,156 @@
+"""Turning: by degrees, a face down or at an angle, level by points or by a patch, mirrored."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtWidgets import QPushButton
+
+from lean_trellis.core.job.edits import face_to_angle, level, mirror_part, turn_parts
+from lean_trellis.core.mesh.patch import plane_through
+from lean_trellis.studio.errands import level_patch
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+from lean_trellis.studio.view3d.view import Pick
+
+_FRAMES = [("plate", "the plate's axes"), ("own", "its own axes")]
+_PIVOTS = [
+    ("each", "through each middle"),
+    ("together", "through their middle"),
+    ("plate", "through plate's middle"),
+]
+_MODES = (
+    ("down", "Face down", "Click the face that goes down. Escape ends."),
+    ("angle", "Face at …", "Click the face that goes to this angle from the plate. Escape ends."),
+    ("points", "3 points", "Click three points of a part: their plane goes level. Escape ends."),
+    ("patch", "Patch", "Click a smooth patch: the plane that fits it best goes level. Escape ends."),
+)
+
+
+class TurnSection(Section):
+    """Turn by degrees."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Turn")
+        self.degrees = NumberField("°")
+        self.degrees.setObjectName("pose.degrees")
+        self.degrees.show_value(90)
+        self.body.addWidget(number_row("By", self.degrees, help_text="Counter-clockwise, looking against the axis."))
+        self.frame, self.pivot = ChoiceField(), ChoiceField()
+        self.frame.setObjectName("pose.frame")
+        self.pivot.setObjectName("pose.pivot")
+        self.frame.offer(_FRAMES, "plate")
+        self.pivot.offer(_PIVOTS, "each")
+        self.body.addWidget(row("About", self.frame, self.pivot, spacing=6))
+        self.turns: list[QPushButton] = []
+        for axis in "xyz":
+            for sign in (-1, 1):
+                made = button(f"{'−' if sign < 0 else '+'}{axis.upper()}", lambda a=axis, s=sign: self._turn(a, s),
+                              f"Turn about {axis.upper()} {'against' if sign < 0 else 'with'} the sense of the axis",
+                              name=f"pose.turn.{'minus' if sign < 0 else 'plus'}.{axis}")  # fmt: skip
+                self.turns.append(made)
+        self.body.addWidget(row(*self.turns, spacing=4))
+        self.mirrors = [
+            button(f"in {axis.upper()}", lambda a=axis: self._mirror(a), name=f"pose.mirror.{axis}") for axis in "xyz"
+        ]
+        self.body.addWidget(row("Mirror", *self.mirrors, 1, spacing=6))
+
+    def _turn(self, axis: str, sign: int) -> None:
+        self.degrees._take()
+        if self.picked:
+            degrees = sign * self.degrees.value
+            frame, pivot = str(self.frame.currentData()), str(self.pivot.currentData())
+            self.session.do(
+                lambda job: turn_parts(job, self.picked, axis, degrees, frame=frame, pivot=pivot)  # type: ignore[arg-type]
+            )
+
+    def _mirror(self, axis: str) -> None:
+        if self.part is not None:
+            self.session.do(lambda job: mirror_part(job, self.session.selection.part, axis))
+
+    def refresh(self) -> None:
+        """Only with a part in hand."""
+        for widget in (self.degrees, *self.turns, *self.mirrors):
+            widget.setEnabled(self.part is not None)
+
+
+class LayDownSection(Section):
+    """Faces and patches that are picked in the view."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Lay down and level")
+        self.modes: dict[str, QPushButton] = {}
+        for key, words, _ in _MODES:
+            made = QPushButton(words)
+            made.setObjectName(f"pose.mode.{key}")
+            made.setCheckable(True)
+            made.toggled.connect(lambda is_on, key=key: self._mode_toggled(key, is_on))
+            self.modes[key] = made
+        self.body.addWidget(row(*self.modes.values(), 1, spacing=5))
+        self.angle = NumberField("°")
+        self.angle.setObjectName("pose.angle")
+        self.angle.show_value(45)
+        self.body.addWidget(number_row("Angle from the plate", self.angle, help_text="0 looks down, 90 is a wall."))
+        self.note = muted()
+        self.body.addWidget(self.note)
+        self._points: list[np.ndarray] = []
+        self._points_of = ""
+
+    @property
+    def mode(self) -> str:
+        """The mode that is on, or nothing."""
+        return next((key for key, made in self.modes.items() if made.isChecked()), "")
+
+    def _mode_toggled(self, key: str, is_on: bool) -> None:
+        if is_on:
+            for other, made in self.modes.items():
+                if other != key:
+                    made.setChecked(False)
+        self._points = []
+        self.asks.emit("points", [])
+        self.note.setText(next((words for name, _, words in _MODES if name == self.mode), ""))
+
+    def take_pick(self, pick: Pick) -> bool:
+        """What a click does in the mode that is on."""
+        mode = self.mode
+        if not mode or not pick.part:
+            return False
+        self.session.select(parts=(pick.part,))
+        part = self.session.job.part(pick.part)
+        if mode in ("down", "angle"):
+            degrees = 0.0 if mode == "down" else self.angle.value
+            self.session.do(lambda job: face_to_angle(job, pick.part, pick.face, degrees))
+            self.leave()
+        elif mode == "patch":
+            level_patch(self.session, part, pick.face)
+            self.leave()
+        elif pick.place is not None:
+            self._take_point(pick)
+        return True
+
+    def _take_point(self, pick: Pick) -> None:
+        part = self.session.job.part(pick.part)
+        if pick.part != self._points_of:
+            self._points, self._points_of = [], pick.part
+        self._points.append(part.pose.to_part(part.mesh, np.array([pick.place]))[0])
+        self.asks.emit("points", [tuple(p) for p in part.pose.to_plate(part.mesh, np.array(self._points)).tolist()])
+        self.note.setText(f"{len(self._points)} of 3 points. Escape ends.")
+        if len(self._points) < 3:
+            return
+        plane = plane_through(np.array(self._points))
+        if plane is None:
+            self.session.said.emit("stop", "The three points lie in a line; click others")
+            self._points = []
+            return
+        self.session.do(lambda job: level(job, part.id, plane))
+        self.leave()
+
+    def leave(self) -> None:
+        """The mode ends."""
+        for made in self.modes.values():
+            made.setChecked(False)
+
+    def refresh(self) -> None:
+        """Only with parts on the plate."""
+        for widget in self.modes.values():
+            widget.setEnabled(bool(self.session.job.parts))
