@@ -228,7 +228,7 @@ def test_the_traveller_tells_the_state_of_every_station(with_parts):
     user.window.do_support_all()
     user.settle()
     facts = {entry.station.key: entry.fact for entry in entries}
-    assert (facts["supports"].mark, facts["release"].words) == ("fine", "ready")
+    assert (facts["supports"].mark, facts["release"].words) == ("fine", "ready, 1 caution")
     user.session.do(lambda job: edits.turn_part(job, "part-1", "x", 15))
     user.window.refresh()
     facts = {entry.station.key: entry.fact for entry in entries}
@@ -254,7 +254,7 @@ def test_an_unsound_part_says_so_everywhere(with_parts):
     user = with_parts(Mesh(cube.vertices, cube.faces[1:]))
     bench = user.station("parts")
     assert "3 open edges" in bench.mesh.health.text()
-    assert bench.table.model().index(0, 6).data() == "unsound"
+    assert bench.table.model().index(0, 1).data() == "⬣"
     assert user.window.traveller.entries[1].fact.mark == "stop"
     assert "mesh_unsound" in {finding.code for finding in user.session.findings()}
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from lean_trellis.studio.pictures import open_demo_window, settle, take_picture
+from lean_trellis.studio.pictures import open_demo_window, settle, take_picture, wait_until
 from lean_trellis.studio.view3d.camera import Eye
 from lean_trellis.studio.window import MainWindow
 
@@ -22,6 +22,19 @@ def _parts(window: MainWindow) -> None:
 def _pose(window: MainWindow) -> None:
     window.open_station(2)
     window.session.select(parts=(window.session.job.parts[0].id,))
+
+
+def _pose_search(window: MainWindow) -> None:
+    window.open_station(2)
+    window.session.select(parts=(window.session.job.parts[2].id,))
+    settle(window)
+    bench = window.stations[2]
+    for section in (bench.lift, bench.turn, bench.lay_down, bench.place):
+        section.heading.setChecked(False)
+    bench.search.heading.setChecked(True)
+    bench.search.in_range.setChecked(False)
+    bench.search.search()
+    wait_until(lambda: bench.search.found is not None)
 
 
 def _overhangs(window: MainWindow) -> None:
@@ -89,6 +102,7 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("setup", _setup),
     ("parts", _parts),
     ("pose", _pose),
+    ("pose-search", _pose_search),
     ("overhangs-below", _overhangs),
     ("supports", _supports),
     ("supports-below", _supports_below),

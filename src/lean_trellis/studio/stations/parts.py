@@ -20,7 +20,7 @@ from lean_trellis.studio.stations.sections.who import WhoSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.stations.tables import PickTable
 
-_COLUMNS = ("Part", "Owner", "Order", "Copies", "Size mm", "cm³", "Mesh", "Pose", "Held")
+_COLUMNS = ("Part", "Mesh", "Pose", "Held", "Owner", "Order", "Copies", "Size mm", "cm³")
 _GROUPINGS = [("", "all"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
 _STATIONS = {
     "Mesh": {"mesh_unsound"},
@@ -60,6 +60,7 @@ class PartsStation(Station):
         self.table.setObjectName("parts.table")
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.table.setFixedHeight(186)
+        self.table.setToolTip("✓ fine, ▲ caution, ⬣ stop; ◌ hidden, ⊥ locked. Headings sort.")
         self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))
         self.page.addWidget(self.table)
         self.selected = head("")
@@ -104,14 +105,14 @@ class PartsStation(Station):
         volume = "…" if shown is None else round(shown.health.volume_mm3 / 1000, 2)
         return (
             f"{part.name}{signs}",
+            "…" if shown is None else "✓" if shown.health.is_sound else "⬣",
+            _mark(part, findings, _STATIONS["Pose"]),
+            _mark(part, findings, None),
             part.owner or "–",
             part.order or "–",
             alike,
             f"{width:.0f} × {depth:.0f} × {height:.0f}",
             volume,
-            "…" if shown is None else "sound" if shown.health.is_sound else "unsound",
-            _mark(part, findings, _STATIONS["Pose"]),
-            _mark(part, findings, None),
         )
 
     def fact(self) -> Fact:
@@ -143,4 +144,4 @@ def _mark(part: Part, findings: tuple[Finding, ...] | None, codes: set[str] | No
         f.severity for f in findings
         if f.part_id == part.id and (f.code in codes if codes is not None else f.code not in others)
     ]  # fmt: skip
-    return "⬣ stop" if "stop" in mine else "▲ look" if "caution" in mine else "✓"
+    return "⬣" if "stop" in mine else "▲" if "caution" in mine else "✓"

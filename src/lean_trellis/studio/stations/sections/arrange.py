@@ -36,7 +36,7 @@ class ArrangeSection(Section):
         self.body.addWidget(self._leaning_row)
         self.only_picked = QCheckBox("only the picked parts")
         self.only_picked.setObjectName("arrange.picked")
-        self.body.addWidget(self.only_picked)
+        self.body.addWidget(row(self.only_picked, 1))
         self.go = button("Arrange", self.arrange, "Locked parts stay where they are", name="arrange.go")
         self.rest_button = button("Save the rest as a job…", self._save_rest, name="arrange.rest")
         self.body.addWidget(row(self.go, self.rest_button, 1, spacing=6))

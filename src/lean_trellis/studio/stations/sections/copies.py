@@ -90,8 +90,9 @@ class CopiesSection(Section):
     def _filling_chosen(self) -> None:
         if str(self.filling.currentData()) == "spacer" and self._spacer is None:
             self._choose_spacer()
-        self.refresh()
+            return
         self._change()
+        self.refresh()
 
     def _choose_spacer(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "A body between the parts", self.session.settings.folder)

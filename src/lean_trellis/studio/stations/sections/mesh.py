@@ -27,7 +27,6 @@ class MeshSection(Section):
         self.body.addWidget(self.health)
         self.table = PickTable(("Fault", "Count"), several=False)
         self.table.setObjectName("parts.faults")
-        self.table.setFixedHeight(120)
         self.table.picked.connect(self._fly)
         self.body.addWidget(self.table)
         self.step = ChoiceField()
@@ -120,3 +119,4 @@ class MeshSection(Section):
         rows = [(fault.kind, (fault.title, fault.count)) for fault in faults or ()]
         self.table.show_rows(rows, [key for key in self.table.picked_keys() if key in {row[0] for row in rows}])
         self.table.setVisible(bool(rows))
+        self.table.setFixedHeight(30 + 28 * max(1, min(len(rows), 5)))

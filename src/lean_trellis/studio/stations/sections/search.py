@@ -125,7 +125,7 @@ class SearchSection(Section):
         self.in_range = QCheckBox("within the material's range")
         self.in_range.setObjectName("search.range")
         self.in_range.setChecked(True)
-        self.body.addWidget(self.in_range)
+        self.body.addWidget(row(self.in_range, 1))
         self.height_limit = NumberField("mm", may_be_empty=True)
         self.height_limit.setObjectName("search.height")
         self.height_limit.setPlaceholderText("machine")

@@ -45,7 +45,7 @@ class SizeSection(Section):
         self.same = QCheckBox("the same along all axes")
         self.same.setObjectName("size.same")
         self.same.setChecked(True)
-        self.body.addWidget(self.same)
+        self.body.addWidget(row(self.same, 1))
         self.from_material = button("Take the material's shrinkage", self._from_material, name="size.material")
         self.plain = button("As given", self._plain, "No scale, no shrinkage", name="size.plain")
         self.body.addWidget(row(self.from_material, self.plain, 1, spacing=6))

@@ -17,7 +17,7 @@ _FRAMES = [("plate", "the plate's axes"), ("own", "its own axes")]
 _PIVOTS = [
     ("each", "through each middle"),
     ("together", "through their middle"),
-    ("plate", "through plate's middle"),
+    ("plate", "the plate's middle"),
 ]
 _MODES = (
     ("down", "Face down", "Click the face that goes down. Escape ends."),
@@ -41,7 +41,10 @@ class TurnSection(Section):
         self.pivot.setObjectName("pose.pivot")
         self.frame.offer(_FRAMES, "plate")
         self.pivot.offer(_PIVOTS, "each")
-        self.body.addWidget(row("About", self.frame, self.pivot, spacing=6))
+        self.body.addWidget(row("About", self.frame, 1))
+        self.body.addWidget(row("Pivot", self.pivot, 1))
+        for choice in (self.frame, self.pivot):
+            choice.setMinimumContentsLength(20)
         self.turns: list[QPushButton] = []
         for axis in "xyz":
             for sign in (-1, 1):

@@ -1,0 +1,379 @@
+"""The benches of parts and poses as a person uses them; what comes of it is looked up in the core."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
+
+from lean_trellis.core.demo import metal_parts
+from lean_trellis.core.formats.stl import stl_bytes
+from lean_trellis.core.job import edits
+from lean_trellis.core.job.files import open_job
+from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.mesh import join
+from lean_trellis.core.mesh.primitives import ball, box, cylinder
+from lean_trellis.core.parts.tilt import tilt_of
+from lean_trellis.studio.pictures import wait_until
+
+CLAMP = Path(__file__).parents[1] / "data" / "clamp.step"
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def undo(user):
+    user.window.setFocus()
+    user.key(Qt.Key.Key_Z, CONTROL)
+
+
+# --- files ---
+
+
+def test_a_step_assembly_comes_in_and_is_tessellated_again(user):
+    user.window.take_files([CLAMP])
+    wait_until(lambda: len(user.session.job.parts) == 2)
+    user.settle()
+    assert [part.name for part in user.session.job.parts] == ["Jaw", "Pin"]
+    bench = user.station("parts")
+    user.click_row(bench.table, "part-2")
+    user.unfold(bench.file)
+    assert "named in the file" in bench.file.words.text()
+    before = user.session.part
+    user.type_into(user.field("parts.tolerance"), "0.002")
+    wait_until(lambda: user.session.part.mesh is not before.mesh)
+    assert len(user.session.part.mesh.faces) > 2 * len(before.mesh.faces)
+    assert user.session.part.origin.tolerance_mm == 0.002
+    undo(user)
+    assert user.session.part == before
+
+
+def test_a_guessed_unit_is_shown_and_changed_with_one_click(user, tmp_path):
+    path = tmp_path / "washer.stl"
+    path.write_bytes(stl_bytes(cylinder(0.5, 0.1)))
+    user.window.take_files([path])
+    wait_until(lambda: len(user.session.job.parts) == 1)
+    user.settle()
+    assert "guessed" in user.window.status.message.text()
+    assert np.ptp(user.session.part.bounds()[:, 0]) == pytest.approx(25.4, rel=1e-3)
+    bench = user.station("parts")
+    user.unfold(bench.file)
+    assert "guessed from the size" in bench.file.words.text()
+    user.press(user.field("parts.unit.mm"))
+    assert np.ptp(user.session.part.bounds()[:, 0]) == pytest.approx(1.0, rel=1e-3)
+    assert "as you said" in bench.file.words.text()
+
+
+def test_a_revised_file_keeps_pose_owner_and_supports(with_parts, tmp_path, monkeypatch):
+    user = with_parts(box((30, 20, 10)))
+    user.session.do(lambda job: edits.turn_part(job, "part-1", "x", 40))
+    user.session.do(lambda job: edits.describe_parts(job, ["part-1"], owner="Otterbank Survey"))
+    path = tmp_path / "revised.stl"
+    path.write_bytes(stl_bytes(box((30, 24, 12))))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    bench = user.station("parts")
+    user.unfold(bench.file)
+    pose = user.session.part.pose
+    user.press(user.field("parts.replace"))
+    wait_until(lambda: user.session.part.origin.file == str(path))
+    part = user.session.part
+    assert (part.pose, part.owner) == (pose, "Otterbank Survey")
+    assert part.mesh.volume == pytest.approx(30 * 24 * 12)
+    path.write_bytes(b"solid nothing")
+    user.press(user.field("parts.replace"))
+    user.settle()
+    assert str(path) in user.window.status.message.text()
+    assert user.session.part == part
+
+
+# --- mesh ---
+
+
+def broken_ball():
+    whole = ball(10, subdivisions=3)
+    kept = np.setdiff1d(np.arange(len(whole.faces)), [10, 400, 401])
+    return whole.with_faces(kept)
+
+
+def test_faults_are_listed_shown_in_the_view_and_mended_in_one_step(with_parts):
+    user = with_parts(broken_ball())
+    bench = user.station("parts")
+    rows = {key: bench.mesh.table.model().index(n, 1).data() for n, key in enumerate(bench.mesh.table.keys())}
+    assert rows == {"open": "9"}
+    eye = user.window.view.eye
+    user.bring_into_view(bench.mesh)
+    user.click_row(bench.mesh.table, "open")
+    assert user.window.view.eye != eye
+    assert len(user.window.view.scene._hints) == 1
+    user.press(user.field("parts.next"))
+    before = user.session.job
+    user.press(user.field("parts.mend"))
+    wait_until(lambda: user.session.job is not before)
+    user.settle()
+    assert user.session.shown_part(user.session.part).health.is_sound
+    assert "open edges → sound" in user.window.status.message.text()
+    undo(user)
+    assert user.session.job is before
+    user.station("pose")
+    assert user.window.view.scene._hints == []
+
+
+def test_a_mend_that_changes_much_is_asked_about(with_parts):
+    cube = box((10, 10, 10))
+    user = with_parts(join([cube, Mesh(cube.vertices + 5, cube.faces)]))
+    bench = user.station("parts")
+    user.choose(bench.mesh.step, "unite")
+    before = user.session.job
+    user.bring_into_view(bench.mesh)
+    user.press(user.field("parts.mend"))
+    wait_until(lambda: bench.mesh.keep.isVisible())
+    assert user.session.job is before
+    assert "6.2 %" in bench.mesh.question.text()
+    user.bring_into_view(bench.mesh.keep)
+    user.press(bench.mesh.keep)
+    assert user.session.part.mesh.volume == pytest.approx(1875)
+    assert not bench.mesh.keep.isVisible()
+
+
+# --- the list ---
+
+
+def test_the_list_is_filtered_grouped_and_edited_several_at_once(with_parts):
+    user = with_parts(box((10, 10, 10)), box((8, 8, 8)), ball(5))
+    bench = user.station("parts")
+    user.click_row(bench.table, "part-1")
+    user.click_row(bench.table, "part-3", CONTROL)
+    user.type_into(bench.who.owner, "Tern Street Organs")
+    user.type_into(bench.who.order, "FW-0440")
+    owners = [part.owner for part in user.session.job.parts]
+    assert owners == ["Tern Street Organs", "", "Tern Street Organs"]
+    user.type_into(bench.filter, "fw-0440")
+    assert bench.table.keys() == ["part-1", "part-3"]
+    user.type_into(bench.filter, "")
+    user.choose(bench.grouping, "owner")
+    assert bench.table.keys() == ["part-1", "part-3", "part-2"]
+    user.press(user.field("parts.hide"))
+    assert [part.is_hidden for part in user.session.job.parts].count(True) == 2
+    scene = user.window.view.scene
+    assert not scene._parts["part-1"].actor.GetVisibility()
+    assert scene._parts["part-2"].actor.GetVisibility()
+    user.press(user.field("parts.lock"))
+    user.session.do(lambda job: edits.move_part(job, "part-1", 1, 1))
+    assert "locked" in user.window.status.message.text()
+
+
+def test_groups_are_made_and_taken_apart(with_parts):
+    user = with_parts(box((10, 10, 10)), box((8, 8, 8)))
+    bench = user.station("parts")
+    user.click_row(bench.table, "part-1")
+    user.click_row(bench.table, "part-2", CONTROL)
+    user.press(user.field("parts.group"))
+    assert len({part.group for part in user.session.job.parts}) == 1
+    user.press(user.field("parts.ungroup"))
+    assert {part.group for part in user.session.job.parts} == {""}
+
+
+def test_owners_are_pasted_from_a_table(with_parts):
+    user = with_parts(box((10, 10, 10)), box((8, 8, 8)))
+    user.station("parts")
+    QApplication.clipboard().setText("name,owner,order\npart 2,Mallow Lane Dental,FW-7\nrudder,Nobody,1\n")
+    user.press(user.field("parts.paste"))
+    assert user.session.job.part("part-2").owner == "Mallow Lane Dental"
+    assert "rudder" in user.window.status.message.text()
+
+
+# --- size, copies, stacks ---
+
+
+def test_size_and_shrinkage_are_typed_and_shown_side_by_side(with_parts):
+    user = with_parts(box((30, 20, 10)))
+    bench = user.station("parts")
+    user.unfold(bench.size_section)
+    user.type_into(user.field("size.scale.x"), "50")
+    assert user.session.part.size.scale == (0.5, 0.5, 0.5)
+    undo(user)
+    user.press(bench.size_section.same)
+    user.type_into(user.field("size.scale.z"), "200")
+    assert user.session.part.size.scale == (1, 1, 2)
+    user.type_into(user.field("size.later.y"), "1.5")
+    user.press(user.field("size.material"))
+    part = user.session.part
+    assert [stage.name for stage in part.size.stages] == ["print", "later"]
+    assert part.size.stages[1].rates == pytest.approx((0, 0.015, 0))
+    words = bench.size_section.table.text()
+    assert "nominal" in words
+    assert f"{20 * part.size.factors[1]:.3f}" in words
+    user.type_into(user.field("size.later.y"), "90")
+    assert "no shrinkage" in user.window.status.message.text()
+    user.type_into(user.field("size.measured"), "8")
+    user.type_into(user.field("size.wanted"), "8.2")
+    user.press(user.field("size.fit"))
+    assert user.session.part.size.scale == pytest.approx((1.025, 1.025, 2.05))
+    user.press(user.field("size.plain"))
+    assert user.session.part.size.is_plain
+
+
+def test_copies_in_a_grid_and_a_stack_with_a_separator(with_parts):
+    user = with_parts(box((20, 20, 4)))
+    bench = user.station("setup")
+    user.choose(bench.machine, "filament-320")
+    bench = user.station("parts")
+    user.unfold(bench.copies)
+    user.press(user.field("copies.grid"))
+    assert len(user.session.job.parts) == 4
+    undo(user)
+    user.type_into(user.field("stack.count"), "4")
+    user.type_into(user.field("stack.gap"), "3")
+    user.press(user.field("stack.make"))
+    job = user.session.job
+    assert len(job.stacks[0].parts) == 4
+    gap = job.parts[1].bounds()[0, 2] - job.parts[0].bounds()[1, 2]
+    assert gap == pytest.approx(3 * job.layer_height)
+    user.choose(user.field("stack.filling"), "separator")
+    user.choose(user.field("stack.material"), "petg")
+    user.type_into(user.field("stack.layers"), "5")
+    filling = user.session.job.stacks[0].filling
+    assert (filling.material.id, filling.layers) == ("petg", 5)
+    assert "6 changes of material" in bench.copies.note.text()
+    gap = user.session.job.parts[1].bounds()[0, 2] - user.session.job.parts[0].bounds()[1, 2]
+    assert gap == pytest.approx(5 * job.layer_height)
+
+
+# --- arranging ---
+
+
+def test_parts_are_arranged_and_the_rest_is_saved_as_a_job(with_parts, tmp_path, monkeypatch, library):
+    user = with_parts(*[box((100, 90, 5))] * 6)
+    bench = user.station("parts")
+    user.unfold(bench.arrange)
+    before = user.session.job
+    user.press(user.field("arrange.go"))
+    wait_until(lambda: user.session.job is not before)
+    assert "No room for 2" in user.window.status.message.text()
+    assert bench.arrange.rest_button.isVisible()
+    path = tmp_path / "rest.trellis"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    user.bring_into_view(bench.arrange.rest_button)
+    user.press(bench.arrange.rest_button)
+    wait_until(lambda: len(user.session.job.parts) == 4)
+    assert len(open_job(path, library).parts) == 2
+    assert {part.pose.build_offset for part in user.session.job.parts} == {4}
+    assert not bench.arrange.rest_button.isVisible()
+
+
+# --- poses ---
+
+
+def pick_face(user, normal):
+    """Click the middle of the box's side that looks along the normal, seen from there."""
+    low, high = user.session.part.bounds()
+    middle = (low + high) / 2
+    user.click_at(tuple(np.where(np.array(normal) == 0, middle, np.where(np.array(normal) > 0, high, low))))
+
+
+def test_a_face_is_put_at_an_angle_and_a_patch_made_level(with_parts):
+    user = with_parts(box((30, 20, 10)))
+    bench = user.station("pose")
+    user.window.view.look("front")
+    user.type_into(user.field("pose.angle"), "60")
+    user.press(user.field("pose.mode.angle"))
+    pick_face(user, (0, -1, 0))
+    assert bench.lay_down.mode == ""
+    normals = user.session.part.placed.normals
+    assert np.abs(np.degrees(np.arccos(-normals[:, 2])) - 60).min() < 1e-6
+    before = user.session.job
+    user.press(user.field("pose.mode.patch"))
+    part = user.session.part
+    top = part.placed.centroids[np.argmax(part.placed.normals[:, 2])]
+    user.window.view.look("top")
+    user.click_at(tuple(top))
+    wait_until(lambda: user.session.job is not before)
+    assert np.abs(user.session.part.placed.normals[:, 2]).max() == pytest.approx(1)
+
+
+def test_three_points_make_a_level(with_parts):
+    user = with_parts(box((30, 20, 10)))
+    user.session.do(lambda job: edits.turn_part(job, "part-1", "x", 15))
+    user.settle()
+    bench = user.station("pose")
+    user.window.view.look("top")
+    user.press(user.field("pose.mode.points"))
+    part = user.session.part
+    corners = part.pose.to_plate(part.mesh, np.array([[4, 4, 10], [26, 4, 10], [15, 16, 10.0]]))
+    for number, corner in enumerate(corners, start=1):
+        user.click_at(tuple(corner))
+        if number < 3:
+            assert f"{number} of 3" in bench.lay_down.note.text()
+            assert len(user.window.view.scene._hints) == number
+    low, high = user.session.part.bounds()
+    assert high[2] - low[2] == pytest.approx(10, abs=0.3)
+    assert user.window.view.scene._hints == []
+
+
+def test_turning_about_own_axes_and_pivots_and_mirroring(with_parts):
+    user = with_parts(box((30, 20, 10)), ball(5))
+    user.station("pose")
+    user.choose(user.field("pose.frame"), "own")
+    user.choose(user.field("pose.pivot"), "plate")
+    before = user.session.part.pose
+    user.press(user.field("pose.turn.plus.z"))
+    after = user.session.part.pose
+    assert (after.x, after.y) == pytest.approx((130 - (before.y - 110), 110 + (before.x - 130)))
+    user.press(user.field("pose.mirror.x"))
+    assert user.session.part.mesh.volume == pytest.approx(6000)
+
+
+def test_parts_are_centred_stood_on_each_other_and_dropped(with_parts):
+    user = with_parts(ball(5), box((30, 20, 10)))
+    bench = user.station("pose")
+    user.choose(user.field("pose.target"), "part-2")
+    user.bring_into_view(bench.place)
+    user.press(user.field("pose.centre.xy"))
+    user.type_into(user.field("pose.clearance"), "0.4")
+    before = user.session.job
+    user.press(user.field("pose.stand"))
+    wait_until(lambda: user.session.job is not before)
+    assert user.session.part.bounds()[0, 2] == pytest.approx(14.4, abs=1e-3)
+    assert "floats 0.4 mm above part 2" in user.window.status.message.text()
+    user.bring_into_view(bench.lift)
+    user.press(user.field("pose.drop"))
+    assert user.session.part.bounds()[0, 2] == pytest.approx(0)
+
+
+def test_poses_are_looked_for_shown_and_taken_with_one_click(with_parts):
+    mesh = metal_parts.exhaust_elbow()
+    user = with_parts(mesh)
+    bench = user.station("pose")
+    user.unfold(bench.search)
+    user.press(user.field("search.go"))
+    wait_until(lambda: bench.search.found is not None)
+    found = bench.search.found
+    assert 2 <= len(bench.search.pictures) <= 5
+    assert "directions tried" in bench.search.words.text()
+    QApplication.processEvents()
+    user.bring_into_view(bench.search.pictures[0])
+    before = user.session.part
+    user.press(bench.findChild(QPushButton, "search.take.1"))
+    part = user.session.part
+    np.testing.assert_allclose(part.pose.matrix @ found.ups[found.best[0]], [0, 0, 1], atol=1e-9)
+    low, high = user.session.job.material.pose_range
+    assert low - 1e-6 <= tilt_of(part).angle_deg <= high + 1e-6
+    assert part.bounds()[0, 2] == pytest.approx(before.bounds()[0, 2])
+    undo(user)
+    assert user.session.part == before
+
+
+def test_the_tilt_is_drawn_and_said(with_parts):
+    user = with_parts(cylinder(3, 40))
+    bench = user.station("pose")
+    assert "90° from the plate" in bench.tilt_words.text()
+    assert "outside it" in bench.tilt_words.text()
+    assert len(user.window.view.scene._tilt._actors) == 5
+    user.type_into(user.field("pose.degrees"), "40")
+    user.press(user.field("pose.turn.plus.x"))
+    user.settle()
+    assert "50° from the plate" in bench.tilt_words.text()
+    assert "outside" not in bench.tilt_words.text()
+    user.station("overhangs")
+    assert user.window.view.scene._tilt._actors == []
