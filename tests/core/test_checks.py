@@ -266,9 +266,10 @@ def stack_of(library, filling, gap, unit="layers"):
 
 
 def test_base_and_separator_must_agree_on_the_plates_temperature(library):
-    for name, agrees in (("pla", True), ("abs", False)):
+    for name, severity in (("pla", None), ("petg", "caution"), ("abs", "stop")):
         job = stack_of(library, Separator(library.material(name), 0.3, 2), 2)
-        assert ("temperatures_disagree" in codes(job)) != agrees
+        said = [f.severity for f in Pipeline().findings(job) if f.code == "temperatures_disagree"]
+        assert said == ([severity] if severity else [])
     found = the_finding(job, "temperatures_disagree")
     assert found.value > found.limit
     assert found.source.startswith("assumed")
@@ -278,6 +279,14 @@ def test_gaps_of_a_stack_are_whole_layers_and_not_nothing(library):
     assert "stack_gap" not in codes(stack_of(library, None, 2))
     assert the_finding(stack_of(library, None, 0), "stack_gap").severity == "stop"
     assert the_finding(stack_of(library, None, 0.33, "mm"), "stack_gap").severity == "caution"
+
+
+def test_a_part_on_a_separator_is_held_and_on_none_is_not(library):
+    held = codes(stack_of(library, Separator(library.material("pla"), 0.3, 2), 2))
+    assert not {"in_the_air", "region_not_held", "island_not_held"} & set(held)
+    assert "in_the_air" in codes(stack_of(library, None, 2))
+    far_in = codes(stack_of(library, Separator(library.material("pla"), 9.0, 2), 2))
+    assert "in_the_air" in far_in
 
 
 def test_each_separator_is_two_changes_of_material(library):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import replace
+from itertools import pairwise
 from typing import TypeVar
 
 import numpy as np
@@ -22,7 +23,9 @@ from lean_trellis.core.mesh.topology import Topology, build_topology
 from lean_trellis.core.overhang.detect import Overhangs, detect
 from lean_trellis.core.overhang.islands import Island, find_islands
 from lean_trellis.core.overhang.region import Region
+from lean_trellis.core.parts.filling import separator_under, spacer_between
 from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
@@ -60,11 +63,27 @@ def bars_key(support: Support, job: Job) -> Hashable:
     return (overhangs_key(part, job), support.target, support.parameters, job.layer_height, near)
 
 
+def fillings_key(stack: Stack, job: Job) -> Hashable:
+    """What the solids in a stack's gaps follow from."""
+    parts = tuple((job.part(part_id).mesh.key, job.part(part_id).pose) for part_id in stack.parts)
+    return (parts, filling_key(stack), job.layer_height)
+
+
+def filling_key(stack: Stack) -> Hashable:
+    """What fills a stack's gaps, told apart."""
+    match stack.filling:
+        case Separator(material, inset, layers):
+            return (material.id, inset, layers)
+        case Spacer(_, mesh):
+            return mesh.key
+    return None
+
+
 def findings_key(job: Job) -> Hashable:
     """What the findings follow from."""
     parts = tuple((part.id, part.name, overhangs_key(part, job)) for part in job.parts)
     supports = tuple((support.id, support.part_id, bars_key(support, job)) for support in job.supports)
-    stacks = tuple((stack.id, stack.parts, stack.gap_mm(job.layer_height), repr(stack.filling)) for stack in job.stacks)
+    stacks = tuple((stack.id, stack.parts, stack.gap_mm(job.layer_height), filling_key(stack)) for stack in job.stacks)
     return (parts, supports, stacks, job.machine.id, job.material.id, job.layer_height)
 
 
@@ -144,6 +163,20 @@ class Pipeline:
             ),
         )
 
+    def fillings(self, stack: Stack, job: Job) -> tuple[Mesh, ...]:
+        """The solids in a stack's gaps, from the bottom up. Raises `EditError` where a mesh bounds no solid."""
+
+        def make() -> tuple[Mesh, ...]:
+            placed = [self.placed(job.part(part_id)) for part_id in stack.parts]
+            match stack.filling:
+                case Separator() as separator:
+                    return tuple(separator_under(upper, separator, job.layer_height) for upper in placed[1:])
+                case Spacer() as spacer:
+                    return tuple(spacer_between(lower, upper, spacer) for lower, upper in pairwise(placed))
+            return ()
+
+        return self._derived(("fillings", fillings_key(stack, job)), make)
+
     def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:
         """The bars of a support. Raises `ParameterError` where its values contradict the material."""
 
@@ -183,7 +216,8 @@ class Pipeline:
         for number, support in enumerate(job.supports, start=len(job.parts)):
             bars = self.bars(support, job, Stretch(watch, number * share, (number + 1) * share))
             supports.append(SupportState(support, bars))
-        return BuildState(job, tuple(parts), tuple(supports))
+        fillings = tuple((stack, self.fillings(stack, job)) for stack in job.stacks if stack.filling is not None)
+        return BuildState(job, tuple(parts), tuple(supports), fillings=fillings)
 
     def findings(self, job: Job, watch: Watch = UNWATCHED) -> tuple[Finding, ...]:
         """All findings on a job."""

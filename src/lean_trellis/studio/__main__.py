@@ -1,4 +1,4 @@
-"""Starts the window: `python -m lean_trellis.studio [--demo] [--picture OUT.png] [FILES]`."""
+"""Starts the window: `python -m lean_trellis.studio [--demo [NAME]] [--picture OUT.png] [FILES]`."""
 
 from __future__ import annotations
 
@@ -6,13 +6,16 @@ import argparse
 import sys
 from pathlib import Path
 
+from lean_trellis.core.demo import DEMOS
 from lean_trellis.studio.display import has_display, prepare_platform, virtual_display
 
 
 def main() -> int:
     """Start the window, or say what is missing."""
     parser = argparse.ArgumentParser(prog="trellis demo", description="The window of Lean Trellis.")
-    parser.add_argument("--demo", action="store_true", help="open the demo build")
+    parser.add_argument(
+        "--demo", nargs="?", const="metal", choices=sorted(DEMOS), help="open a demo build (default: metal)"
+    )
     parser.add_argument("--picture", type=Path, metavar="OUT.png", help="write a picture of the window and end")
     parser.add_argument("files", nargs="*", type=Path, help="a job, or parts to import")
     options = parser.parse_args()
@@ -21,7 +24,7 @@ def main() -> int:
         from lean_trellis.studio.pictures import write_picture
 
         with virtual_display():
-            write_picture(options.picture)
+            write_picture(options.picture, options.demo or "metal")
         return 0
     if not has_display():
         sys.stderr.write(
@@ -31,7 +34,7 @@ def main() -> int:
     return _run(options.demo, options.files)
 
 
-def _run(demo: bool, files: list[Path]) -> int:
+def _run(demo: str | None, files: list[Path]) -> int:
     from PyQt6.QtWidgets import QMessageBox
 
     from lean_trellis.studio.recovery import left_behind
@@ -56,7 +59,8 @@ def _run(demo: bool, files: list[Path]) -> int:
     elif files:
         window.take_files(files)
     elif demo or not settings.started_before:
-        window.open_demo()
+        window.open_demo(demo or "metal")
+        window.open_station(0)
     settings.started_before = True
     status = application.exec()
     save_settings(settings)

@@ -20,7 +20,10 @@ class ActionEntry:
 ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("new", "New job", "Ctrl+N", "Job"),
     ActionEntry("open", "Open job…", "Ctrl+O", "Job"),
-    ActionEntry("demo", "Open the demo build", "", "Job"),
+    ActionEntry("demo_metal", "Demo: metal build", "", "Job"),
+    ActionEntry("demo_vat", "Demo: vat build", "", "Job"),
+    ActionEntry("demo_extrusion", "Demo: extrusion build", "", "Job"),
+    ActionEntry("demo_belt", "Demo: belt build", "", "Job"),
     ActionEntry("save", "Save", "Ctrl+S", "Job"),
     ActionEntry("save_as", "Save as…", "Ctrl+Shift+S", "Job"),
     ActionEntry("import", "Import parts…", "Ctrl+I", "Job"),
@@ -52,6 +55,7 @@ ACTIONS: tuple[ActionEntry, ...] = (
 )
 MENUS = ("Job", "Edit", "View", "Stations", "Help")
 SEPARATED_BEFORE = {
+    "demo_metal",
     "save",
     "import",
     "quit",

@@ -28,8 +28,8 @@ def wait_until(is_so: Callable[[], bool], *, patience_ms: int = _PATIENCE_MS, wh
         raise TimeoutError(f"the window did not get there in {patience_ms / 1000:.0f} s. {why_not()}")
 
 
-def open_demo_window(*, night: bool = False) -> MainWindow:
-    """The window at 1280 x 800 with the demo build, everything derived."""
+def open_demo_window(name: str = "metal", *, night: bool = False) -> MainWindow:
+    """The window at 1280 x 800 with a demo build, everything derived."""
     settings = Settings(window=[1280, 800], night=night)
     application = make_application(settings)
     window = make_window(settings)
@@ -37,11 +37,18 @@ def open_demo_window(*, night: bool = False) -> MainWindow:
     window.move(0, 0)
     window.show()
     window.view.start()
-    window.open_demo()
+    show_demo(window, name)
+    return window
+
+
+def show_demo(window: MainWindow, name: str) -> None:
+    """Open a demo build and wait until everything that follows is shown."""
+    before = window.session.job
+    window.open_demo(name)
+    wait_until(lambda: window.session.job is not before, why_not=lambda: window.session.under_way)
     settle(window)
     window.view.fit()
     settle(window)
-    return window
 
 
 def settle(window: MainWindow) -> None:
@@ -65,9 +72,9 @@ def take_picture(window: QWidget, path: Path) -> None:
         raise OSError(f"{path}: cannot be written")
 
 
-def write_picture(path: Path) -> None:
-    """The demo window as one picture."""
-    window = open_demo_window()
+def write_picture(path: Path, name: str = "metal") -> None:
+    """The window with a demo build as one picture."""
+    window = open_demo_window(name)
     take_picture(window, path)
     window.session.replace_job(window.session.job, None)
     window.close()

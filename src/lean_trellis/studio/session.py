@@ -18,15 +18,17 @@ from lean_trellis.core.checks import Finding
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine
+from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import Fault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.pipeline import bars_key, findings_key, islands_key, overhangs_key
+from lean_trellis.core.parts.stacking import Stack
+from lean_trellis.core.pipeline import bars_key, fillings_key, findings_key, islands_key, overhangs_key
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.shop import Library
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.studio import requests
-from lean_trellis.studio.part_requests import FindFaults
+from lean_trellis.studio.part_requests import FindFaults, ShowFillings
 from lean_trellis.studio.requests import ShownPart, ShownRegions
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.worker import Worker
@@ -242,6 +244,10 @@ class Session(QObject):
         """The findings on the job as it is now, once known."""
         return self._results.get(("findings", findings_key(self.job)))
 
+    def fillings(self, stack: Stack) -> Mesh | None:
+        """The solids in a stack's gaps as one mesh, once known."""
+        return self._results.get(("fillings", fillings_key(stack, self.job)))
+
     def problem_of(self, support: Support) -> TrellisError | None:
         """Why a support has no bars: its values were refused, or the work was cancelled."""
         return self._held_back.get(("bars", bars_key(support, self.job)))
@@ -293,6 +299,10 @@ class Session(QObject):
                 f"Preparing rays for {part.name}",
                 lambda p=part: requests.PrepareTree(p.mesh),
             )
+        for stack in job.stacks:
+            if stack.filling is not None:
+                key = ("fillings", fillings_key(stack, job))
+                yield key, "Filling the gaps of a stack", lambda s=stack: ShowFillings(s, job)
         if self.part is not None:
             least = self._least_wall
             yield self._faults_key(self.part), "Looking for faults", lambda p=self.part: FindFaults(p.mesh, least)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from lean_trellis.studio.pictures import open_demo_window, settle, take_picture, wait_until
+from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
 from lean_trellis.studio.view3d.camera import Eye
 from lean_trellis.studio.window import MainWindow
 
@@ -94,8 +94,37 @@ def _release(window: MainWindow) -> None:
 
 
 def _night(window: MainWindow) -> None:
+    show_demo(window, "metal")
     _supports(window)
     window.actions_by_id["night"].trigger()
+
+
+def _vat(window: MainWindow) -> None:
+    show_demo(window, "vat")
+    window.open_station(2)
+    window.session.select(parts=(window.session.job.parts[1].id,))
+    bench = window.stations[2]
+    for section in (bench.lift, bench.turn, bench.lay_down, bench.place):
+        section.heading.setChecked(True)
+    low, high = window.view.scene.bounds()
+    window.view.eye = Eye(azimuth=-64.0, height=24.0).fitted(low, high, 1.2)
+
+
+def _extrusion(window: MainWindow) -> None:
+    show_demo(window, "extrusion")
+    window.open_station(1)
+    part = window.session.job.parts[1]
+    window.session.select(parts=(part.id,))
+    bench = window.stations[1]
+    for section in bench.sections:
+        section.heading.setChecked(section is bench.copies)
+    window.view.eye = Eye(azimuth=-60.0, height=16.0).fitted(*window.view.scene.bounds(), 1.2)
+
+
+def _belt(window: MainWindow) -> None:
+    show_demo(window, "belt")
+    window.open_station(0)
+    window.view.eye = Eye(azimuth=-50.0, height=26.0).fitted(*window.view.scene.bounds(), 1.2)
 
 
 SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
@@ -108,6 +137,9 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("supports-below", _supports_below),
     ("section", _section),
     ("release", _release),
+    ("vat-pose", _vat),
+    ("extrusion-stack", _extrusion),
+    ("belt-setup", _belt),
     ("night-shift", _night),
 )
 

@@ -11,7 +11,7 @@ from lean_trellis.core.mesh import Mesh
 from lean_trellis.studio.theme import Tokens, rgb
 
 _PIXELS = 112
-_DOTS = 60_000
+_DOTS = 80_000
 _LIGHT = np.array([-0.4, -0.7, 0.6]) / np.linalg.norm([0.4, 0.7, 0.6])
 
 
@@ -32,8 +32,8 @@ def drawn_pose(mesh: Mesh, rotation: Floats, tokens: Tokens, number: int) -> QIc
     shade = np.clip(0.45 + 0.55 * (normals @ _LIGHT), 0.2, 1.0)[order]
     colour = np.array(rgb(tokens.part_tints[0])) * 255
     dots = np.column_stack([shade[:, None] * colour[::-1], np.full(len(order), 255)]).astype(np.uint8)
-    for dx in (0, 1):
-        for dy in (0, 1):
+    for dx in (-1, 0, 1):
+        for dy in (-1, 0, 1):
             image[np.clip(y[order] + dy, 0, _PIXELS - 1), np.clip(x[order] + dx, 0, _PIXELS - 1)] = dots
     picture = QImage(image.tobytes(), _PIXELS, _PIXELS, 4 * _PIXELS, QImage.Format.Format_ARGB32).copy()
     painter = QPainter(picture)

@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from lean_trellis import __version__
-from lean_trellis.core.demo import metal_build
 from lean_trellis.core.formats.registry import SUFFIXES
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.edits import copy_part, move_part, remove_parts
@@ -30,6 +29,7 @@ from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_t
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.palette import ActionPalette
+from lean_trellis.studio.part_requests import MakeDemo
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations import STATIONS
@@ -221,9 +221,11 @@ class MainWindow(QMainWindow):
     # --- actions ---
 
     def _run(self, name: str) -> None:
-        """Run an action by its id: `do_<id>` here, or a direction to look from."""
+        """Run an action by its id: `do_<id>` here, a direction to look from, or a demo build to open."""
         if name.startswith("look_"):
             self.view.look(name.removeprefix("look_"))
+        elif name.startswith("demo_"):
+            self._after_asking(lambda: self.open_demo(name.removeprefix("demo_")))
         else:
             getattr(self, f"do_{name}")()
 
@@ -237,14 +239,14 @@ class MainWindow(QMainWindow):
         if chosen:
             self._after_asking(lambda: self.session.open_job(Path(chosen)))
 
-    def do_demo(self) -> None:
-        """Open the demo build."""
-        self._after_asking(self.open_demo)
+    def open_demo(self, name: str = "metal") -> None:
+        """Make a demo build, beside the window, and open it without asking."""
 
-    def open_demo(self) -> None:
-        """Open the demo build without asking."""
-        self.session.replace_job(metal_build(self.session.library), None)
-        self.view.fit()
+        def made(job: Job) -> None:
+            self.session.replace_job(job, None)
+            self.view.fit()
+
+        self.session.ask(f"Making the demo: {name} build", MakeDemo(name), made)
 
     def do_save(self) -> None:
         """Save where it was saved, or ask."""

@@ -12,6 +12,7 @@ from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
 from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.overhang.rim import FREE, find_rim
+from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.supports.surface_points import SurfacePoints, grid_basis, grid_points, joined
 
 _MOST_SAMPLES = 200_000
@@ -24,13 +25,28 @@ def check_holding(state: BuildState) -> Iterator[Finding]:
     for part in state.parts:
         state.watch.at(0.75, f"checking what holds {part.part.name}")
         contacts = state.contacts_of(part.part)
-        yield from _regions_not_held(state, part, contacts)
+        rests_to = _rests_to(state, part)
+        yield from _regions_not_held(state, part, contacts, rests_to)
         state.watch.at(0.8, f"checking the islands of {part.part.name}")
-        yield from _islands_not_held(state, part, contacts)
-        yield from _in_the_air(state, part, contacts)
+        yield from _islands_not_held(state, part, contacts, rests_to)
+        if not np.isfinite(rests_to):
+            yield from _in_the_air(state, part, contacts)
 
 
-def _regions_not_held(state: BuildState, part: PartState, contacts: Floats) -> Iterator[Finding]:
+def _rests_to(state: BuildState, part: PartState) -> float:
+    """Up to which height a part of a stack rests on the separator below it; -inf where it does not.
+
+    A separator drawn in by more than the material spans does not hold the rim.
+    """
+    stack = state.job.stack_of(part.part.id)
+    if stack is None or stack.parts[0] == part.part.id or not isinstance(stack.filling, Separator):
+        return -np.inf
+    if stack.filling.inset > state.job.material.free_span.at(0):
+        return -np.inf
+    return part.part.pose.build_offset + 0.5 * state.job.layer_height
+
+
+def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> Iterator[Finding]:
     """Distances are measured in space from samples of the critical faces to the nearest hold.
 
     Holds are contacts, and the rim where the surface goes over into a wall or fades past the angle: there
@@ -39,6 +55,7 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats) -> I
     free_span = state.job.material.free_span
     overhangs = part.overhangs
     faces = np.flatnonzero(overhangs.critical)
+    faces = faces[overhangs.mesh.face_highs[faces, 2] > rests_to]
     if len(faces):
         samples = _samples(part, faces, 0.4 * free_span.spans[0])
         state.watch.at(0.78, f"measuring distances on {part.part.name}")
@@ -53,7 +70,7 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats) -> I
             yield _not_held(state, part, overhangs.regions[number], samples.places[worst],
                             float(distance[worst]), float(limits[worst]), share)  # fmt: skip
     for region in overhangs.regions:
-        if region.kind != "face":
+        if region.kind != "face" and region.highest_mm > rests_to:
             yield from _low_place_not_held(state, part, region, contacts)
 
 
@@ -125,12 +142,14 @@ def _carrying_rim(part: PartState, faces: Longs) -> tuple[Floats, Ints]:
     return starts[which] + share * (stops - starts)[which], regions[which]
 
 
-def _islands_not_held(state: BuildState, part: PartState, contacts: Floats) -> Iterator[Finding]:
+def _islands_not_held(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> Iterator[Finding]:
     """An island is held by a contact of its own region, or one within the span of a flat ceiling."""
     span = state.job.material.free_span.at(0)
     served = _served_regions(state, part)
     for island in part.islands:
         place = part.overhangs.mesh.vertices[island.vertex]
+        if place[2] <= rests_to:
+            continue
         touching = (part.overhangs.mesh.faces == island.vertex).any(axis=1)
         its_regions = set(part.overhangs.region_of_face[touching].tolist()) - {-1}
         away = float(cKDTree(contacts).query(place)[0]) if len(contacts) else np.inf

@@ -10,11 +10,12 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.parts.stacking import Separator, Stack
 
 MOST_APART_C = 15.0
+NEVER_APART_C = 30.0
 _SOURCE = "assumed: first layers hold and separators part within this range of plate temperatures"
 
 
 def check_stacks(state: BuildState) -> Iterator[Finding]:
-    """Stops where base and separator need other plate temperatures, or a gap is no whole number of layers or none."""
+    """Do base and separator want other plate temperatures, is a gap no whole number of layers, or none?"""
     job = state.job
     for stack in job.stacks:
         lowest = job.part(stack.parts[0])
@@ -39,7 +40,7 @@ def _temperatures(job: Job, stack: Stack, separator: Separator) -> Iterator[Find
         return
     lowest = job.part(stack.parts[0])
     yield Finding(
-        "temperatures_disagree", "stop", lowest.name,
+        "temperatures_disagree", "stop" if abs(own - other) > NEVER_APART_C else "caution", lowest.name,
         f"{job.material.name} wants the plate at {own:g} °C, the separator {separator.material.name} at {other:g} °C",
         cause="one plate has one temperature: one of the two would come off or sag",
         at_mm=(lowest.pose.x, lowest.pose.y, float(lowest.bounds()[1, 2])), value=abs(own - other),

@@ -8,12 +8,14 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.health import MeshHealth
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.islands import Island
 from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.struts import Bars
 from lean_trellis.core.supports.support import Support
@@ -47,6 +49,7 @@ class BuildState:
     parts: tuple[PartState, ...]
     supports: tuple[SupportState, ...]
     watch: Watch = UNWATCHED
+    fillings: tuple[tuple[Stack, tuple[Mesh, ...]], ...] = ()
 
     def supports_of(self, part: Part) -> list[SupportState]:
         """The supports of one part."""

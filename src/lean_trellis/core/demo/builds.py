@@ -1,38 +1,125 @@
-"""The demo jobs."""
+"""The demo jobs: a metal build, a vat build, an extrusion build and a belt build of the same made-up shop."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
-from lean_trellis.core.demo import metal_parts
+from lean_trellis.core.demo import dental_parts, metal_parts, organ_parts
 from lean_trellis.core.formats.body import Body
-from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts
+from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, copy_part, stack_part
 from lean_trellis.core.job.job import Job, new_job
+from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
+from lean_trellis.core.parts.stacking import Separator
+from lean_trellis.core.pipeline import Pipeline
+from lean_trellis.core.proposals import ArrangeWishes, arrangement
 from lean_trellis.core.sets.parameter_set import shipped_sets
 from lean_trellis.core.shop.library import Library
 
 RIVER = "Otterbank Survey"
+CLINIC = "Mallow Lane Dental"
 ORGANS = "Tern Street Organs"
+_ORDERS = {RIVER: "FW-0417", CLINIC: "FW-0419", ORGANS: "FW-0422"}
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    """A part of a demo job: how it is made, whose it is, how it is turned, which set holds it (none: still to do)."""
+
+    name: str
+    make: Callable[[], Mesh]
+    owner: str
+    turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    set: str = ""
+    offset: float | None = None
+
+
+def _filled(job: Job, wanted: Sequence[_Wanted]) -> Job:
+    for entry in wanted:
+        mesh = entry.make()
+        body = Body(entry.name, mesh, len(mesh.faces), unit_known=True, unit_is_from="file")
+        job = add_bodies(job, [body], file="made by code", owner=entry.owner, keep_position=True).job
+        offset = job.material.build_offset if entry.offset is None else entry.offset
+        pose = Pose(build_offset=offset).turned(rotation_xyz(*entry.turn))
+        job = job.with_part(replace(job.parts[-1], pose=pose, order=_ORDERS[entry.owner]))
+    return job
+
+
+def _held(job: Job, wanted: Sequence[_Wanted]) -> Job:
+    sets = shipped_sets()
+    for part, entry in zip(job.parts, wanted, strict=False):
+        if entry.set:
+            job = add_support(job, part.id, sets[entry.set]).job
+    return job
+
+
+def _arranged(job: Job, clearance: float, step_deg: float = 0.0) -> Job:
+    return arrangement(job, ArrangeWishes(clearance=clearance, step_deg=step_deg), Pipeline()).edit.job
 
 
 def metal_build(library: Library) -> Job:
     """Friday's metal build: four parts of two customers, two of them supported, two still to do."""
     job = new_job(library.machine("metal-260"), library.material("steel-316l"), "Friday metal")
-    for name, make, owner, turn in (
-        ("Strut bracket", metal_parts.strut_bracket, RIVER, (0.0, 32.0, 0.0)),
-        ("Sensor manifold", metal_parts.sensor_manifold, RIVER, (0.0, 0.0, 0.0)),
-        ("Exhaust elbow", metal_parts.exhaust_elbow, ORGANS, (0.0, -20.0, 0.0)),
-        ("Impeller", metal_parts.impeller, RIVER, (0.0, 0.0, 0.0)),
-    ):
-        mesh = make()
-        body = Body(name, mesh, len(mesh.faces), unit_known=True)
-        job = add_bodies(job, [body], file="made by code", owner=owner, keep_position=True).job
-        part = job.parts[-1]
-        pose = Pose(build_offset=job.material.build_offset).turned(rotation_xyz(*turn))
-        job = job.with_part(replace(part, pose=pose, order="FW-0417" if owner == RIVER else "FW-0422"))
-    job = arrange_parts(job).job
-    sets = shipped_sets()
-    for part in (job.parts[0], job.parts[1]):
-        job = add_support(job, part.id, sets["bars-metal"]).job
+    wanted = (
+        _Wanted("Strut bracket", metal_parts.strut_bracket, RIVER, (0.0, 32.0, 0.0), "bars-metal"),
+        _Wanted("Sensor manifold", metal_parts.sensor_manifold, RIVER, set="bars-metal"),
+        _Wanted("Exhaust elbow", metal_parts.exhaust_elbow, ORGANS, (0.0, -20.0, 0.0)),
+        _Wanted("Impeller", metal_parts.impeller, RIVER),
+    )
+    return _held(arrange_parts(_filled(job, wanted)).job, wanted)
+
+
+def vat_build(library: Library) -> Job:
+    """Friday's vat build for the clinic: arch model, drill guide, bridge frame, two copings."""
+    job = new_job(library.machine("vat-150"), library.material("resin-model"), "Friday vat")
+    wanted = (
+        _Wanted("Arch model", dental_parts.arch_model, CLINIC, (14.0, 0.0, 0.0), "bars-resin-regular"),
+        _Wanted("Drill guide", dental_parts.drill_guide, CLINIC, (-28.0, 0.0, 0.0), "bars-resin-fine"),
+        _Wanted("Bridge frame", dental_parts.bridge_frame, CLINIC, (180.0, 24.0, 0.0), "bars-resin-fine"),
+        _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0)),
+        _Wanted("Coping 25", lambda: dental_parts.coping(7.4, 6.6, 6.4), CLINIC, (168.0, 0.0, 0.0)),
+    )
+    return _held(_arranged(_filled(job, wanted), 2.0), wanted)
+
+
+def extrusion_build(library: Library) -> Job:
+    """Friday's extrusion build for the organ restorers: a tall panel, stacked grids, a slotted cover, a lever."""
+    job = new_job(library.machine("filament-320"), library.material("pla"), "Friday extrusion")
+    wanted = (
+        _Wanted("Reed-box panel", organ_parts.reed_panel, ORGANS, offset=0.0),
+        _Wanted("Wind-chest grid", organ_parts.wind_chest_grid, ORGANS, offset=0.0),
+        _Wanted("Reed cover", organ_parts.reed_cover, ORGANS, (90.0, 0.0, 0.0), offset=0.0),
+        _Wanted("Tracker lever", organ_parts.tracker_lever, ORGANS, set="bars-extrusion", offset=4.0),
+    )
+    job = _filled(job, wanted)
+    separator = Separator(library.material("petg"), inset=0.4, layers=2)
+    job = stack_part(job, job.parts[1].id, 3, 2, "layers", separator).job
+    return _held(_arranged(job, 6.0), wanted)
+
+
+def belt_build(library: Library) -> Job:
+    """A belt build that runs on through the night: levers one behind the other, a cover before them."""
+    job = new_job(library.machine("belt-260"), library.material("pla"), "Night belt")
+    wanted = (
+        _Wanted("Reed cover", organ_parts.reed_cover, ORGANS, offset=0.0),
+        _Wanted("Tracker lever", organ_parts.tracker_lever, ORGANS, (0.0, 0.0, 90.0), offset=0.0),
+    )
+    job = _filled(job, wanted)
+    lever = job.parts[1].id
+    for _ in range(3):
+        job = copy_part(job, lever, in_place=True).job
+    places = {part.id: (60.0 + 40.0 * number, 200.0) for number, part in enumerate(job.parts[1:])}
+    for part_id, (x, y) in ({job.parts[0].id: (130.0, 70.0)} | places).items():
+        part = job.part(part_id)
+        job = job.with_part(replace(part, pose=replace(part.pose, x=x, y=y)))
     return job
+
+
+DEMOS: dict[str, tuple[str, Callable[[Library], Job]]] = {
+    "metal": ("Metal: four parts of two customers", metal_build),
+    "vat": ("Vat: dental parts in model resin", vat_build),
+    "extrusion": ("Extrusion: organ parts, grids in a stack", extrusion_build),
+    "belt": ("Belt: levers one behind the other", belt_build),
+}
+"""The demo jobs by name, with what they show."""

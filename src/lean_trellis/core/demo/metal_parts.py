@@ -5,26 +5,20 @@ from __future__ import annotations
 import numpy as np
 from manifold3d import CrossSection, Manifold, OpType
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.demo.shapes import rounded, tube
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold
 
 
-def _rounded(width: float, depth: float, radius: float, sides: int = 48) -> CrossSection:
-    return CrossSection.square((width - 2 * radius, depth - 2 * radius), center=True).offset(
-        radius, circular_segments=sides
-    )
-
-
 def strut_bracket() -> Mesh:
     """A hydrofoil strut bracket: a drilled foot plate, a tapering arm with a window, a clamp eye set across."""
-    foot = _rounded(46, 34, 6).extrude(5)
+    foot = rounded(46, 34, 6).extrude(5)
     for x in (-16, 16):
         for y in (-10, 10):
             foot -= Manifold.cylinder(20, 2.6, 2.6, 48).translate((x, y, -5))
             foot -= Manifold.cylinder(3, 2.6, 5.2, 48).translate((x, y, 2.5))
     arm = (
-        _rounded(26, 12, 5.5).extrude(46, n_divisions=24, twist_degrees=14, scale_top=(0.74, 0.86)).translate((0, 0, 4))
+        rounded(26, 12, 5.5).extrude(46, n_divisions=24, twist_degrees=14, scale_top=(0.74, 0.86)).translate((0, 0, 4))
     )
     window = (
         Manifold.cylinder(40, 6.2, 6.2, 64, center=True).rotate((90, 0, 0)).scale((1, 1, 1.5)).translate((0, 0, 27))
@@ -39,8 +33,8 @@ def strut_bracket() -> Mesh:
 
 def sensor_manifold() -> Mesh:
     """A sensor manifold: a block with a wide cross channel whose ceiling needs holding from inside."""
-    block = _rounded(54, 38, 5).extrude(34)
-    channel = _rounded(30, 16, 2.5).extrude(80).translate((0, 0, -40)).rotate((90, 0, 0)).translate((0, 0, 16))
+    block = rounded(54, 38, 5).extrude(34)
+    channel = rounded(30, 16, 2.5).extrude(80).translate((0, 0, -40)).rotate((90, 0, 0)).translate((0, 0, 16))
     across = Manifold.cylinder(90, 4.5, 4.5, 72, center=True).rotate((0, 90, 0)).translate((0, 0, 16))
     ports = Manifold()
     for x in (-17, 0, 17):
@@ -50,20 +44,10 @@ def sensor_manifold() -> Mesh:
     for x in (-17, 0, 17):
         solid -= Manifold.cylinder(40, 2.4, 2.4, 56).translate((x, 0, 20))
         solid -= Manifold.cylinder(4, 3.4, 3.4, 56).translate((x, 0, 37))
-    flange = _rounded(66, 24, 4).extrude(5).rotate((90, 0, 0)).translate((0, 24, 17))
+    flange = rounded(66, 24, 4).extrude(5).rotate((90, 0, 0)).translate((0, 24, 17))
     for x in (-28, 28):
         flange -= Manifold.cylinder(20, 2.3, 2.3, 48, center=True).rotate((90, 0, 0)).translate((x, 21, 17))
     return from_manifold((solid + flange) - channel - across)
-
-
-def _tube(path: Floats, radii: Floats, sides: int) -> Manifold:
-    """Balls along a path, each hulled with the next: a smooth solid tube."""
-    pieces = []
-    for a, b, ra, rb in zip(path[:-1], path[1:], radii[:-1], radii[1:], strict=True):
-        one = Manifold.sphere(float(ra), sides).translate(tuple(a.tolist()))
-        other = Manifold.sphere(float(rb), sides).translate(tuple(b.tolist()))
-        pieces.append(Manifold.batch_hull([one, other]))
-    return Manifold.batch_boolean(pieces, OpType.Add)
 
 
 def exhaust_elbow() -> Mesh:
@@ -72,8 +56,8 @@ def exhaust_elbow() -> Mesh:
     main = np.column_stack([34 * (1 - np.cos(turn)), np.zeros(13), 34 * np.sin(turn)])
     branch_turn = np.linspace(0, 1.05, 9)
     branch = np.column_stack([6 + 10 * branch_turn, 22 * np.sin(branch_turn), 14 + 24 * np.sin(branch_turn) ** 1.2])
-    outer = _tube(main, np.full(13, 9.0), 40) + _tube(branch, np.full(9, 7.0), 32)
-    inner = _tube(main, np.full(13, 7.2), 36) + _tube(branch, np.full(9, 5.4), 28)
+    outer = tube(main, np.full(13, 9.0), 40) + tube(branch, np.full(9, 7.0), 32)
+    inner = tube(main, np.full(13, 7.2), 36) + tube(branch, np.full(9, 5.4), 28)
     ends = []
     for place, rotation, radius in (
         (main[0] - [0, 0, 8], (0, 0, 0), 15),

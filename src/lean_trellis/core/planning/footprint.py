@@ -6,11 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy import ndimage
+from skimage import draw
 
 from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.mesh.mesh import Mesh
 
 _MOST_POINTS = 1_000_000
+_FILLED_FROM = 12
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,24 +30,33 @@ class Footprint:
 
 
 def covered_places(mesh: Mesh, spacing: float) -> Floats:
-    """(n, 2) places under the mesh, seen from above, on a grid of `spacing`: none is missed by more than a cell."""
-    corners = mesh.corners[:, :, :2]
-    found = [np.unique(np.round(mesh.vertices[:, :2] / spacing).astype(np.int32), axis=0)]
+    """(n, 2) places under the mesh, seen from above, on a grid of `spacing`: none is missed by more than a cell.
+
+    Small faces are covered by points spread over them, large ones are filled as polygons.
+    """
+    vertices = np.round(mesh.vertices[:, :2] / spacing).astype(np.int64)
+    low = vertices.min(axis=0) - 1
+    cells = np.zeros(tuple((vertices.max(axis=0) - low + 2).tolist()), bool)
+    cells[vertices[:, 0] - low[0], vertices[:, 1] - low[1]] = True
+    corners = mesh.corners[:, :, :2] / spacing - low
     edges = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1, initial=0.0)
-    steps = np.maximum(1, np.ceil(edges / spacing)).astype(np.int64)
-    low = found[0].min(axis=0)
-    cells = np.zeros(tuple((found[0].max(axis=0) - low + 1).tolist()), bool)
-    cells[found[0][:, 0] - low[0], found[0][:, 1] - low[1]] = True
-    for step in np.unique(steps[steps > 1]):
+    steps = np.maximum(1, np.ceil(edges)).astype(np.int64)
+    for step in range(2, _FILLED_FROM):
         i, j = np.meshgrid(np.arange(step + 1), np.arange(step + 1), indexing="ij")
         inside = i + j <= step
         weights = np.stack([i[inside], j[inside], step - i[inside] - j[inside]], axis=1) / step
         chosen = corners[steps == step]
         block = max(1, _MOST_POINTS // len(weights))
         for k in range(0, len(chosen), block):
-            points = np.einsum("wc,fcd->fwd", weights, chosen[k : k + block]).reshape(-1, 2)
-            places = np.round(points / spacing).astype(np.int64) - low
+            places = np.round(np.einsum("wc,fcd->fwd", weights, chosen[k : k + block])).astype(np.int64).reshape(-1, 2)
             cells[places[:, 0], places[:, 1]] = True
+    for triangle in corners[steps >= _FILLED_FROM]:
+        rows, columns = draw.polygon(triangle[:, 0], triangle[:, 1], cells.shape)
+        cells[rows, columns] = True
+        rim = np.round(triangle).astype(int)
+        for (x0, y0), (x1, y1) in zip(rim, np.roll(rim, 1, axis=0), strict=True):
+            rows, columns = draw.line(x0, y0, x1, y1)
+            cells[rows, columns] = True
     result: Floats = (np.argwhere(cells) + low) * spacing
     return result
 

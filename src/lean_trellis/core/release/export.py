@@ -17,6 +17,7 @@ from lean_trellis.core.formats import amf, obj, ply, stl, three_mf
 from lean_trellis.core.formats.body import Named
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
+from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 ExportFormat = Literal["stl", "3mf", "amf", "ply", "obj"]
@@ -86,6 +87,14 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
             numbers[name] = numbers.get(name, 0) + 1
             mesh = united([held.bars.mesh]) if request.merged else held.bars.mesh
             bodies.append(Named(f"{name} support {numbers[name]}", mesh, "support"))
+        for stack, meshes in state.fillings:
+            kind = "separator" if isinstance(stack.filling, Separator) else "spacer"
+            name = state.name_of(stack.parts[0])
+            bodies += [
+                Named(f"{name} {kind} {number}", mesh, "support")
+                for number, mesh in enumerate(meshes, start=1)
+                if len(mesh.faces)
+            ]
     if request.merged and request.format in ONE_SOLID and bodies:
         watch.at(0.6, "uniting everything")
         return [Named(state.job.name, united([body.mesh for body in bodies]))]

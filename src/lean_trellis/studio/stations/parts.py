@@ -59,6 +59,9 @@ class PartsStation(Station):
         self.table = PickTable(_COLUMNS)
         self.table.setObjectName("parts.table")
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        for column in (1, 2, 3):
+            self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            self.table.horizontalHeader().resizeSection(column, 44)
         self.table.setFixedHeight(186)
         self.table.setToolTip("✓ fine, ▲ caution, ⬣ stop; ◌ hidden, ⊥ locked. Headings sort.")
         self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
+from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.job.edits import set_layer_height
 from lean_trellis.core.shop.machine import PROCESS_WORDS
-from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted
+from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import button
 from lean_trellis.studio.stations.station import Fact, Station
 
 _CONSTANT_WORDS = {
@@ -44,6 +46,14 @@ class SetupStation(Station):
         self.machine.chosen.connect(lambda key: session.choose_shop(key, session.job.material.id))
         self.material.chosen.connect(lambda key: session.choose_shop(session.job.machine.id, key))
         self.layer.chosen.connect(lambda text: session.do(lambda job: set_layer_height(job, float(text))))
+        self.demos = {
+            name: button(
+                name.capitalize(), lambda name=name: self.wanted.emit(f"demo_{name}"), words, name=f"demo.{name}"
+            )
+            for name, (words, _) in DEMOS.items()
+        }
+        self._demo_row = row("Demo builds", *self.demos.values(), 1, spacing=5)
+        self.page.addWidget(self._demo_row)
         self.page.addWidget(head("What the machine is"))
         self._machine_facts = figure()
         self.page.addWidget(self._machine_facts)
@@ -62,6 +72,7 @@ class SetupStation(Station):
     def refresh(self) -> None:
         """Show the job's machine and material."""
         job, library = self.session.job, self.session.library
+        self._demo_row.setVisible(self.session.path is None and not self.session.undo_title)
         machines = [(m.id, f"{m.name} · {PROCESS_WORDS[m.process]}") for m in library.machines.values()]
         self.machine.offer(machines, job.machine.id)
         self.material.offer([(m.id, m.name) for m in library.materials_for(job.machine)], job.material.id)

@@ -11,6 +11,7 @@ from vtkmodules.vtkFiltersSources import vtkSphereSource
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import Fault
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
@@ -66,6 +67,7 @@ class Scene:
         self._mark: vtkActor | None = None
         self._section: vtkPlane | None = None
         self._hints: list[vtkActor] = []
+        self._fillings: dict[str, tuple[vtkActor, Mesh]] = {}
         self._tilt = TiltArc(renderer)
         self.shows_angles = False
         self.shows_tilt = False
@@ -92,6 +94,7 @@ class Scene:
             self._remove_bars(support_id)
         for support in job.supports:
             self._update_bars(support.id, self._session.bars(support))
+        self._update_fillings()
         self._tilt.show(self._session.part if self.shows_tilt else None, job.material.pose_range, self._tokens)
         self._show_or_hide()
 
@@ -180,6 +183,22 @@ class Scene:
         look.SetOpacity(1.0)
         look.SetAmbient(0.5 if selected else 0.3)
 
+    def _update_fillings(self) -> None:
+        """What stands in the gaps of stacks; what is out of date stays until the new is known."""
+        stacks = {stack.id: stack for stack in self._session.job.stacks if stack.filling is not None}
+        for stack_id in set(self._fillings) - set(stacks):
+            self._renderer.RemoveActor(self._fillings.pop(stack_id)[0])
+        for stack_id, stack in stacks.items():
+            mesh, known = self._session.fillings(stack), self._fillings.get(stack_id)
+            if mesh is None or (known is not None and known[1] is mesh):
+                continue
+            if known is not None:
+                self._renderer.RemoveActor(known[0])
+            actor = mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.slate)
+            self._clip(actor)
+            self._renderer.AddActor(actor)
+            self._fillings[stack_id] = (actor, mesh)
+
     def _shown_sides(self, bars: Bars) -> int:
         """How many sides a bar is shown with: all of them while there are few."""
         known = [self._session.bars(support) for support in self._session.job.supports]
@@ -197,6 +216,8 @@ class Scene:
             actor.SetVisibility(self.shows_plate)
         for actor in self._plate.grid:
             actor.SetVisibility(self.shows_plate and not self._from_below)
+        for actor, _ in self._fillings.values():
+            actor.SetVisibility(self.shows_supports)
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
         for part_id, part in self._parts.items():
@@ -227,6 +248,8 @@ class Scene:
             self._section.SetOrigin(*origin)
         for entry in (*self._parts.values(), *self._bars.values()):
             self._clip(entry.actor)
+        for actor, _ in self._fillings.values():
+            self._clip(actor)
 
     def _clip(self, actor: vtkActor) -> None:
         mapper = actor.GetMapper()

@@ -12,7 +12,7 @@ from lean_trellis.core.checks.stacks import material_changes
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job.edits import change_stack, copy_in_grid, copy_part, stack_part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
-from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row, rule
 from lean_trellis.studio.part_requests import ReadBody
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.section import Section, button
@@ -31,11 +31,14 @@ class CopiesSection(Section):
         in_place = button("Copy in place", lambda: self._copy(in_place=True), "A copy exactly where the part is",
                           name="copies.in_place")  # fmt: skip
         self.body.addWidget(row(beside, in_place, 1, spacing=6))
+        self.body.addWidget(rule())
         self.columns, self.rows = _count("copies.columns", 2), _count("copies.rows", 2)
         self.spaced = NumberField("mm", width=52)
         self.spaced.show_value(4)
         grid = button("Copy in a grid", self._grid, name="copies.grid")
-        self.body.addWidget(row(self.columns, "×", self.rows, "apart by", self.spaced, "mm", grid, 1, spacing=5))
+        self.body.addWidget(row(self.columns, "by", self.rows, ", apart by", self.spaced, "mm", 1, spacing=5))
+        self.body.addWidget(row(grid, 1))
+        self.body.addWidget(rule())
         self.count, self.gap = _count("stack.count", 3), NumberField("", width=52)
         self.gap.setObjectName("stack.gap")
         self.gap.show_value(2)
@@ -45,7 +48,8 @@ class CopiesSection(Section):
         self.unit.offer([("layers", "layers"), ("mm", "mm")], "layers")
         self.unit.chosen.connect(lambda _: self._change())
         self.stack_button = button("Stack", self._stack, "Copies that stand on one another", name="stack.make")
-        self.body.addWidget(row("Upwards", self.count, "gap", self.gap, self.unit, self.stack_button, 1, spacing=5))
+        self.unit.setFixedWidth(92)
+        self.body.addWidget(row(self.count, "upwards, apart by", self.gap, self.unit, 1, spacing=5))
         self.filling = ChoiceField()
         self.filling.setObjectName("stack.filling")
         self.filling.offer(_FILLINGS, "none")
@@ -66,6 +70,7 @@ class CopiesSection(Section):
         self._layers_row = number_row("Layers of it", self.layers)
         for widget in (self._separator_row, self._inset_row, self._layers_row):
             self.body.addWidget(widget)
+        self.body.addWidget(row(self.stack_button, 1))
         self.note = muted()
         self.body.addWidget(self.note)
 

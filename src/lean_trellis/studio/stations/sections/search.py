@@ -75,10 +75,10 @@ class Scatter(QWidget):
         painter.drawText(
             QRectF(box.left(), box.bottom() + 18, box.width(), 16), Qt.AlignmentFlag.AlignHCenter, words[0]
         )
-        painter.drawText(QRectF(box.left(), box.bottom() + 6, 80, 14), 0, f"{low[0]:,.4g}")
-        painter.drawText(QRectF(box.right() - 80, box.bottom() + 6, 80, 14), right, f"{low[0] + span[0]:,.4g}")
-        painter.drawText(QRectF(0, box.bottom() - 12, 38, 14), right, f"{low[1]:,.3g}")
-        painter.drawText(QRectF(0, box.top() - 4, 38, 14), right, f"{low[1] + span[1]:,.3g}")
+        painter.drawText(QRectF(box.left(), box.bottom() + 6, 80, 14), 0, _shown(float(low[0])))
+        painter.drawText(QRectF(box.right() - 80, box.bottom() + 6, 80, 14), right, _shown(float(low[0] + span[0])))
+        painter.drawText(QRectF(0, box.bottom() - 12, 38, 14), right, _shown(float(low[1])))
+        painter.drawText(QRectF(0, box.top() - 4, 38, 14), right, _shown(float(low[1] + span[1])))
         painter.save()
         painter.translate(12, box.center().y() + 60)
         painter.rotate(-90)
@@ -214,7 +214,11 @@ class SearchSection(Section):
         self.words.setText(f"{who}: {_figures_words(shown)}. {found.tried:,} directions tried.")
 
 
+def _shown(value: float) -> str:
+    digits = 0 if value >= 100 else 1 if value >= 10 else 2
+    return f"{value:,.{digits}f}"
+
+
 def _figures_words(figures: np.ndarray) -> str:
-    return ", ".join(
-        f"{FIGURES[key][0].lower()} {figures[_KEYS.index(key)]:,.4g} {FIGURES[key][1]}".strip() for key in _SHOWN
-    )
+    told = ((key, _shown(float(figures[_KEYS.index(key)]))) for key in _SHOWN)
+    return ", ".join(f"{FIGURES[key][0].lower()} {value} {FIGURES[key][1]}".strip() for key, value in told)

@@ -1,0 +1,80 @@
+"""The four demo builds: sound, on the plate, each with what it is there to show; and what fills a stack's gaps."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from lean_trellis.core.demo import DEMOS, extrusion_build
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.formats import Body, read_bodies
+from lean_trellis.core.job import edits, new_job
+from lean_trellis.core.job.files import open_job, save_job
+from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.health import examine_mesh
+from lean_trellis.core.mesh.primitives import box, cylinder
+from lean_trellis.core.parts.filling import separator_under
+from lean_trellis.core.parts.stacking import Separator, Spacer
+from lean_trellis.core.pipeline import Pipeline
+from lean_trellis.core.release import ExportRequest, export_build
+
+
+@pytest.mark.parametrize("name", list(DEMOS))
+def test_every_demo_is_sound_and_stands_on_its_plate(library, name, tmp_path):
+    job = DEMOS[name][1](library)
+    assert all(examine_mesh(part.mesh).is_sound for part in job.parts)
+    assert all(part.owner and part.order for part in job.parts)
+    codes = {finding.code for finding in Pipeline().findings(job)}
+    assert not codes & {"outside_volume", "parts_overlap", "keep_out", "mesh_unsound", "support_through_part"}
+    save_job(job, tmp_path / "demo.trellis")
+    assert open_job(tmp_path / "demo.trellis", library).parts[-1].pose == job.parts[-1].pose
+
+
+def test_the_extrusion_demo_has_a_tall_thin_panel_and_a_stack_that_is_held(library):
+    job = extrusion_build(library)
+    panel = next(part for part in job.parts if part.name == "Reed-box panel")
+    _, depth, height = np.ptp(panel.bounds(), axis=0)
+    assert height > 50 * depth
+    (stack,) = job.stacks
+    found = [f for f in Pipeline().findings(job) if f.part_id in stack.parts and f.severity == "stop"]
+    assert found == []
+
+
+def stacked(library, filling, gap=2.0, unit="layers"):
+    job = new_job(library.machine("filament-320"), library.material("pla"))
+    job = edits.add_bodies(job, [Body("tile", box((30, 20, 4)), 12)]).job
+    job = edits.set_build_offset(job, ["part-1"], 0).job
+    return edits.stack_part(job, "part-1", 3, gap, unit, filling).job
+
+
+@pytest.mark.parametrize(("inset", "size"), [(0.0, (30, 20)), (1.5, (27, 17)), (-1.0, (32, 22))])
+def test_a_separator_is_dense_layers_under_each_upper_part_and_nowhere_else(library, inset, size):
+    job = stacked(library, Separator(library.material("petg"), inset, 2))
+    solids = Pipeline().fillings(job.stacks[0], job)
+    assert len(solids) == 2
+    for solid, part_id in zip(solids, job.stacks[0].parts[1:], strict=True):
+        assert examine_mesh(solid).is_sound
+        assert solid.volume == pytest.approx(size[0] * size[1] * 2 * job.layer_height)
+        assert solid.bounds[1, 2] == pytest.approx(job.part(part_id).bounds()[0, 2])
+
+
+def test_a_separator_drawn_in_too_far_leaves_nothing_and_an_open_mesh_is_refused(library):
+    assert len(separator_under(box((4, 4, 4)), Separator(library.material("petg"), 3.0, 2), 0.2).faces) == 0
+    open_box = Mesh(box((4, 4, 4)).vertices, box((4, 4, 4)).faces[2:])
+    with pytest.raises(EditError, match="no closed solid"):
+        separator_under(open_box, Separator(library.material("petg"), 0.0, 2), 0.2)
+
+
+def test_a_spacer_stands_on_each_lower_part(library):
+    job = stacked(library, Spacer("ring", cylinder(6, 3)), 0.0, "mm")
+    lower, upper = Pipeline().fillings(job.stacks[0], job)
+    assert lower.bounds[0, 2] == pytest.approx(4)
+    assert upper.bounds[0, 2] == pytest.approx(11)
+    np.testing.assert_allclose(lower.bounds.mean(axis=0)[:2], job.parts[0].bounds().mean(axis=0)[:2])
+
+
+def test_separators_are_exported_as_supports_of_their_own(library, tmp_path):
+    job = stacked(library, Separator(library.material("petg"), 0.0, 2))
+    state = Pipeline().state(job)
+    (path,) = export_build(state, ExportRequest(tmp_path / "s.3mf", "3mf", what="supports"))
+    assert [body.name for body in read_bodies(path)] == ["tile separator 1", "tile separator 2"]
