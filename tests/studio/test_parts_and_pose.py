@@ -17,6 +17,7 @@ from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.primitives import ball, box, cylinder
 from lean_trellis.core.parts.tilt import tilt_of
+from lean_trellis.core.shop import toml_of
 from lean_trellis.studio.pictures import wait_until
 
 CLAMP = Path(__file__).parents[1] / "data" / "clamp.step"
@@ -377,3 +378,60 @@ def test_the_tilt_is_drawn_and_said(with_parts):
     assert "outside" not in bench.tilt_words.text()
     user.station("overhangs")
     assert user.window.view.scene._tilt._actors == []
+
+
+# --- setup ---
+
+
+def test_values_are_changed_for_this_build_taken_back_and_kept_as_ones_own(with_parts):
+    user = with_parts(box((30, 20, 10)))
+    bench = user.station("setup")
+    section = bench.material_values
+    user.unfold(section)
+    user.click_row(section.table, "detection.critical_angle")
+    user.type_into(section.field, "39,5")
+    assert user.session.job.material.detection.critical_angle == 39.5
+    assert "1 changed for this build" in section.heading.text()
+    user.press(section.back)
+    assert user.session.job.material == user.session.library.material("steel-316l")
+    user.type_into(section.field, "steep")
+    assert "no number" in user.window.status.message.text()
+    user.type_into(section.field, "41")
+    section.own_name.setText("Cellar steel")
+    user.press(section.keep)
+    assert user.session.job.material.id == "cellar-steel"
+    assert bench.material.findData("cellar-steel") >= 0
+    assert user.session.settings.material == "cellar-steel"
+
+
+def test_the_same_build_elsewhere_is_a_second_job(with_parts):
+    user = with_parts(box((30, 20, 10)))
+    bench = user.station("setup")
+    user.unfold(bench.another)
+    user.choose(bench.another.machine, "vat-150")
+    user.choose(bench.another.material, "resin-model")
+    assert "build_offset 4 → 5" in bench.another.note.text()
+    user.session._saved = user.session.job
+    user.bring_into_view(bench.another.go)
+    user.press(bench.another.go)
+    assert user.session.job.machine.id == "vat-150"
+    assert not user.session.is_saved
+    assert user.session.job.parts[0].pose.build_offset == 5
+
+
+def test_a_dropped_material_is_kept_and_a_wrong_file_named(user, tmp_path, library):
+    path = tmp_path / "attic.toml"
+    path.write_text(toml_of(library.material("pla").model_copy(update={"name": "Attic PLA"})))
+    user.window.take_files([path])
+    assert "attic-pla" in user.session.library.materials
+    path.write_text("heat = 3")
+    user.window.take_files([path])
+    assert str(path) in user.window.status.message.text()
+
+
+def test_a_demo_is_opened_from_the_setup_bench(user):
+    user.station("setup")
+    user.press(user.field("demo.vat"))
+    wait_until(lambda: len(user.session.job.parts) == 5)
+    user.settle()
+    assert user.session.job.machine.id == "vat-150"

@@ -42,7 +42,7 @@ from lean_trellis.core.release.export import WRITERS, ExportFormat, What
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
-from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.shop import full_library
 
 JobArgument = Annotated[Path, typer.Argument(help="A job file.", metavar="JOB")]
 
@@ -82,7 +82,7 @@ def prepare(
     values = parse_parameters(parameters or [], [entry.name for entry in chosen])
     chosen = [with_parameters(entry, values.get(entry.name, {})) for entry in chosen]
     process = chosen[0].process if chosen else rules.process if rules else "powder_bed"
-    shop = choose_shop(shipped_library(), machine, material, process)
+    shop = choose_shop(full_library(), machine, material, process)
     job = new_job(*shop, out.stem)
     if layer_height is not None:
         job = set_layer_height(job, layer_height).job
@@ -168,7 +168,7 @@ def _say_prepared(document: dict[str, Any]) -> None:
 
 def check(path: JobArgument, as_json: JsonOption = False) -> None:
     """Check everything in a shared build; exit 1 when it is not releasable."""
-    job = open_job(path, shipped_library())
+    job = open_job(path, full_library())
     with progress() as watch:
         findings = Pipeline().findings(job, watch)
     releasable = is_releasable(findings)
@@ -210,7 +210,7 @@ def export(
         raise EditError("--format", f"{chosen!r} cannot be written", f"give one of {', '.join(WRITERS)}")
     if what not in ("parts", "supports", "all"):
         raise EditError("--what", f"{what!r} is not known", "give parts, supports or all")
-    job = open_job(path, shipped_library())
+    job = open_job(path, full_library())
     request = ExportRequest(out, cast(ExportFormat, chosen), cast(What, what), merged=not separate)
     with progress() as watch:
         state = Pipeline().state(job, Stretch(watch, 0, 0.5))

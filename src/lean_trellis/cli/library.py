@@ -11,7 +11,7 @@ from lean_trellis.cli.output import say_json, say_table
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
-from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.shop import full_library
 
 NameArgument = Annotated[str, typer.Argument(help="The name, as 'list' gives it.", metavar="NAME")]
 
@@ -32,7 +32,7 @@ def register(app: typer.Typer) -> None:
 
 def machines(as_json: JsonOption = False) -> None:
     """List the machines of the library."""
-    known = shipped_library().machines.values()
+    known = full_library().machines.values()
     if as_json:
         say_json([machine.model_dump() for machine in known])
         return
@@ -42,7 +42,7 @@ def machines(as_json: JsonOption = False) -> None:
 
 def materials(as_json: JsonOption = False) -> None:
     """List the materials of the library."""
-    known = shipped_library().materials.values()
+    known = full_library().materials.values()
     if as_json:
         say_json([material.model_dump() for material in known])
         return

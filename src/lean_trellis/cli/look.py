@@ -29,7 +29,7 @@ from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh import build_topology, examine
 from lean_trellis.core.overhang import Island, Overhangs, detect, find_islands
-from lean_trellis.core.shop import Machine, shipped_library
+from lean_trellis.core.shop import Machine, full_library
 
 _USUAL_LAYER_MM = 0.05
 
@@ -88,7 +88,7 @@ def overhangs(
     """Find what will not hold by itself: regions, low edges and points, islands."""
     require_angle("--critical-angle", critical_angle)
     height = _layer_height(layer_height, material)
-    built_on = shipped_library().machine(machine) if machine else None
+    built_on = full_library().machine(machine) if machine else None
     with progress() as watch:
         bodies = read_files([file], units, watch).bodies
         results = []
@@ -130,7 +130,7 @@ def _layer_height(asked: float | None, material: str | None) -> float:
             raise EditError("--layer-height", f"{asked:g} mm is no layer height", "give more than 0, up to 5")
         return asked
     if material is not None:
-        return choose_shop(shipped_library(), None, material)[1].usual_layer_height
+        return choose_shop(full_library(), None, material)[1].usual_layer_height
     return _USUAL_LAYER_MM
 
 

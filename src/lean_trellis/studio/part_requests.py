@@ -24,7 +24,7 @@ from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.planning import FoundPoses, PoseRequest, search_poses
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement
-from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.shop import full_library
 
 PATCH_STEP_DEG = 12.0
 
@@ -150,4 +150,4 @@ class MakeDemo:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Job:
         """The job."""
         watch.at(0.1, "making the parts of the demo")
-        return DEMOS[self.name][1](shipped_library())
+        return DEMOS[self.name][1](full_library())

@@ -22,7 +22,7 @@ from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.release import ExportRequest, export_build
-from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.shop import full_library
 from lean_trellis.core.supports import Bars, Support
 
 MOST_SHOWN_SOFTWARE = 20_000
@@ -93,7 +93,7 @@ class OpenJob:
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> Job:
         """The job."""
-        return open_job(self.path, shipped_library(), watch)
+        return open_job(self.path, full_library(), watch)
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from types import TracebackType
 from PyQt6.QtCore import QCoreApplication, QLocale, Qt
 from PyQt6.QtWidgets import QApplication
 
-from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.shop import full_library
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.theme import DAY, NIGHT, apply_theme, load_fonts
@@ -31,7 +31,7 @@ def make_application(settings: Settings) -> QApplication:
 
 def make_window(settings: Settings) -> MainWindow:
     """The window with a session of its own; show it, then call `view.start()`."""
-    return MainWindow(Session(shipped_library(), settings))
+    return MainWindow(Session(full_library(), settings))
 
 
 def report_faults(window: MainWindow) -> None:

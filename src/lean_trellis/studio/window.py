@@ -21,10 +21,12 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from lean_trellis import __version__
+from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.formats.registry import SUFFIXES
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.edits import copy_part, move_part, remove_parts
 from lean_trellis.core.job.files import SUFFIX
+from lean_trellis.core.shop import full_library, take_in
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_text
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.frame import Header, StatusLine
@@ -190,6 +192,13 @@ class MainWindow(QMainWindow):
                 self.view.show_points(value)
             case "save_rest":
                 self._save_rest(value)
+            case "second_job":
+                self._after_asking(lambda: self._open_second(value))
+
+    def _open_second(self, job: Job) -> None:
+        self.session.replace_job(job, None, is_saved=False)
+        self.view.fit()
+        self.session.said.emit("note", f"{job.name}: a second job, not saved yet; Release lists what no longer fits")
 
     def _save_rest(self, rest: Job) -> None:
         """Save the parts that found no room as a job of their own, and take them out of this one."""
@@ -277,7 +286,11 @@ class MainWindow(QMainWindow):
             self.take_files([Path(name) for name in chosen])
 
     def take_files(self, paths: list[Path]) -> None:
-        """Import mesh files; a job file among them is opened instead."""
+        """Import mesh files; a job file among them is opened instead, a machine or material kept as one's own."""
+        things = [path for path in paths if path.suffix == ".toml"]
+        for path in things:
+            self._take_thing(path)
+        paths = [path for path in paths if path not in things]
         jobs = [path for path in paths if path.suffix == SUFFIX]
         if jobs:
             self._after_asking(lambda: self.session.open_job(jobs[0]))
@@ -285,6 +298,17 @@ class MainWindow(QMainWindow):
         if meshes:
             self.open_station(self._place("parts"))
             self.session.import_files(meshes)
+
+    def _take_thing(self, path: Path) -> None:
+        """Take a machine or material that was dropped into the shop's own library."""
+        try:
+            thing = take_in(path)
+        except TrellisError as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self.session.library = full_library()
+        self.session.said.emit("fine", f"{thing.name} is in your own library now")
+        self.refresh()
 
     def do_export(self) -> None:
         """Open the station where files are exported."""

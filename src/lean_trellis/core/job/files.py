@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -45,7 +46,9 @@ from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size, Stage, sized
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.shop.library import Library
+from lean_trellis.core.shop.library import Library, shipped_library
+from lean_trellis.core.shop.machine import Machine
+from lean_trellis.core.shop.material import Material
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.parameters import validated
 from lean_trellis.core.supports.support import RegionPick, Support
@@ -82,7 +85,14 @@ def _as_kept(job: Job) -> JobFile:
         parts=[_part_kept(part) for part in job.parts],
         supports=[_support_kept(support) for support in job.supports],
         stacks=[_stack_kept(stack) for stack in job.stacks],
+        lot=job.lot,
+        own_machine=_own(job.machine, shipped_library().machines),
+        own_material=_own(job.material, shipped_library().materials),
     )
+
+
+def _own(thing: Machine | Material, shipped: Mapping[str, Machine | Material]) -> dict[str, Any] | None:
+    return None if shipped.get(thing.id) == thing else thing.model_dump(mode="json")
 
 
 def _part_kept(part: Part) -> PartKept:
@@ -180,10 +190,18 @@ def _read_meshes(path: Path, archive: zipfile.ZipFile, keys: set[str], watch: Wa
 
 def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library) -> Job:
     try:
-        machine, material = library.machine(kept.machine), library.material(kept.material)
+        machine = (
+            library.machine(kept.machine) if kept.own_machine is None else Machine.model_validate(kept.own_machine)
+        )
+        material = (
+            library.material(kept.material) if kept.own_material is None else Material.model_validate(kept.own_material)
+        )
         parts = tuple(_part(part, meshes[part.mesh]) for part in kept.parts)
         supports = tuple(_support(support) for support in kept.supports)
         stacks = tuple(_stack(stack, meshes, library) for stack in kept.stacks)
+    except ValidationError as problem:
+        raise FormatError(path, f"holds a machine or material that is none ({problem.errors()[0]['msg']})",
+                          "open another copy of it") from None  # fmt: skip
     except (UnknownNameError, ParameterError, EditError) as problem:
         raise FormatError(path, f"{problem.subject!r}: {problem.what}", problem.cure) from None
     known = {part.id for part in parts}
@@ -191,7 +209,7 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
         raise FormatError(path, "holds a support for a part that is not there", "open another copy of it")
     if not {part for stack in stacks for part in stack.parts} <= known:
         raise FormatError(path, "holds a stack of a part that is not there", "open another copy of it")
-    return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks)
+    return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot)
 
 
 def _part(kept: PartKept, nominal: Mesh) -> Part:

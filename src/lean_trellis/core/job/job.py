@@ -24,6 +24,7 @@ class Job:
     parts: tuple[Part, ...] = ()
     supports: tuple[Support, ...] = ()
     stacks: tuple[Stack, ...] = ()
+    lot: str = ""
 
     def part(self, part_id: str) -> Part:
         """The part of that id."""

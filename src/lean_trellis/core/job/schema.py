@@ -115,7 +115,10 @@ class SupportKept(_Kept):
 
 
 class JobFile(_Kept):
-    """The whole of `job.json`."""
+    """The whole of `job.json`.
+
+    `own_machine` and `own_material` hold all values where the job's are not those that ship.
+    """
 
     format: Literal["lean-trellis-job"]
     version: int
@@ -126,3 +129,6 @@ class JobFile(_Kept):
     parts: list[PartKept]
     supports: list[SupportKept]
     stacks: list[StackKept] = []
+    lot: str = ""
+    own_machine: dict[str, Any] | None = None
+    own_material: dict[str, Any] | None = None

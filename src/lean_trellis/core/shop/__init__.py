@@ -1,4 +1,5 @@
-"""Machines, materials and parameter sets: models, and the library that ships as commented TOML.
+"""Machines, materials and parameter sets: models, and the library that ships as commented TOML, and a
+shop's own beside it.
 
 Every constant of a material carries its source or the word "assumed". No jobs, no geometry.
 """
@@ -6,6 +7,7 @@ Every constant of a material carries its source or the word "assumed". No jobs, 
 from lean_trellis.core.shop.library import Library, load_library, shipped_library
 from lean_trellis.core.shop.machine import Machine, Plate, Process
 from lean_trellis.core.shop.material import Constant, Detection, Layers, Material
+from lean_trellis.core.shop.own import full_library, keep_own, own_folder, take_in, toml_of
 
 __all__ = [
     "Constant",
@@ -16,6 +18,11 @@ __all__ = [
     "Material",
     "Plate",
     "Process",
+    "full_library",
+    "keep_own",
     "load_library",
+    "own_folder",
     "shipped_library",
+    "take_in",
+    "toml_of",
 ]

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
 
 from lean_trellis.core.demo import DEMOS
-from lean_trellis.core.job.edits import set_layer_height
+from lean_trellis.core.job.edits import change_machine, change_material, set_layer_height, set_lot
 from lean_trellis.core.shop.machine import PROCESS_WORDS
 from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.another import AnotherSection
 from lean_trellis.studio.stations.sections.section import button
+from lean_trellis.studio.stations.sections.values import ValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
 
 _CONSTANT_WORDS = {
@@ -54,6 +56,20 @@ class SetupStation(Station):
         }
         self._demo_row = row("Demo builds", *self.demos.values(), 1, spacing=5)
         self.page.addWidget(self._demo_row)
+        self.lot = QLineEdit()
+        self.lot.setObjectName("setup.lot")
+        self.lot.setPlaceholderText("lot number of powder, resin or filament")
+        self.lot.editingFinished.connect(lambda: session.do(lambda job: set_lot(job, self.lot.text())))
+        self.page.addWidget(row("Lot", self.lot))
+        self.machine_values = ValuesSection(session, "Values of the machine", "machine",
+                                            lambda job: job.machine, change_machine)  # fmt: skip
+        self.material_values = ValuesSection(session, "Values of the material", "material",
+                                             lambda job: job.material, change_material)  # fmt: skip
+        self.another = AnotherSection(session)
+        self.sections = (self.machine_values, self.material_values, self.another)
+        for section in self.sections:
+            section.asks.connect(self.asks)
+            self.page.addWidget(section)
         self.page.addWidget(head("What the machine is"))
         self._machine_facts = figure()
         self.page.addWidget(self._machine_facts)
@@ -72,6 +88,10 @@ class SetupStation(Station):
     def refresh(self) -> None:
         """Show the job's machine and material."""
         job, library = self.session.job, self.session.library
+        if not self.lot.hasFocus():
+            self.lot.setText(job.lot)
+        for section in self.sections:
+            section.refresh()
         self._demo_row.setVisible(self.session.path is None and not self.session.undo_title)
         machines = [(m.id, f"{m.name} · {PROCESS_WORDS[m.process]}") for m in library.machines.values()]
         self.machine.offer(machines, job.machine.id)
@@ -86,7 +106,8 @@ class SetupStation(Station):
             if plate.shape == "round"
             else f"plate {plate.width:g} × {plate.depth:g} mm"
         )
-        self._machine_facts.setText(f"{size}, {job.machine.height:g} mm high\n{job.machine.note}")
+        zones = f"\nKept free: {', '.join(zone.name for zone in job.machine.zones)}" if job.machine.zones else ""
+        self._machine_facts.setText(f"{size}, {job.machine.height:g} mm high\n{job.machine.note}{zones}")
         if self._shown is not job.material:
             self._shown = job.material
             self._fill_facts()

@@ -34,7 +34,16 @@ from lean_trellis.core.job.edits.poses import (
     turn_part,
     turn_parts,
 )
-from lean_trellis.core.job.edits.shop import choose_machine, rename_job, set_angles, set_layer_height
+from lean_trellis.core.job.edits.shop import (
+    change_machine,
+    change_material,
+    choose_machine,
+    rename_job,
+    same_on,
+    set_angles,
+    set_layer_height,
+    set_lot,
+)
 from lean_trellis.core.job.edits.supports import add_support, change_support, extend_target, remove_supports, use_set
 
 __all__ = [
@@ -43,6 +52,8 @@ __all__ = [
     "add_support",
     "arrange_parts",
     "centre_parts",
+    "change_machine",
+    "change_material",
     "change_stack",
     "change_support",
     "choose_machine",
@@ -67,9 +78,11 @@ __all__ = [
     "rename_job",
     "replace_mesh",
     "retake_unit",
+    "same_on",
     "set_angles",
     "set_build_offset",
     "set_layer_height",
+    "set_lot",
     "set_size",
     "stack_part",
     "stand_on",

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
+
+import numpy as np
 
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.job.stacking import upheld
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
+from lean_trellis.core.shop.values import with_value
 
 
 def rename_job(job: Job, name: str) -> Edit:
@@ -43,3 +48,36 @@ def set_angles(job: Job, part_ids: Sequence[str], critical: float | None, watch:
         job = job.with_part(replace(job.part(part_id), critical_angle=critical, watch_angle=watch))
     said = "the material's" if critical is None else f"{critical:g}°"
     return Edit(f"Set critical angle to {said}", job)
+
+
+def change_machine(job: Job, key: str, value: Any) -> Edit:
+    """Change one value of the machine for this build alone."""
+    machine = with_value(job.machine, key, value)
+    return Edit(f"Change {key} of {machine.name}", replace(job, machine=machine))
+
+
+def change_material(job: Job, key: str, value: Any) -> Edit:
+    """Change one value of the material for this build alone."""
+    material = with_value(job.material, key, value)
+    return Edit(f"Change {key} of {material.name}", replace(job, material=material))
+
+
+def set_lot(job: Job, lot: str) -> Edit:
+    """Note the lot number of powder, resin or filament."""
+    return Edit(f"Note lot {lot.strip() or 'none'}", replace(job, lot=lot.strip()))
+
+
+def same_on(job: Job, machine: Machine, material: Material) -> Job:
+    """The same build for another machine and material: poses, offsets and supports stay, the plate's middles meet.
+
+    Build offsets that were the old material's own become the new one's. Raises `EditError` as `choose_machine`.
+    """
+    other = choose_machine(job, machine, material).job
+    shift = np.array(machine.plate.middle) - job.machine.plate.middle
+    for part in other.parts:
+        offset = part.pose.build_offset
+        if offset == job.material.build_offset:
+            offset = material.build_offset
+        pose = replace(part.pose, x=part.pose.x + float(shift[0]), y=part.pose.y + float(shift[1]), build_offset=offset)
+        other = other.with_part(replace(part, pose=pose))
+    return upheld(replace(other, name=f"{job.name} in {material.name}", lot=""))

@@ -1,0 +1,61 @@
+"""The same build on another machine or in another material, as a second job."""
+
+from __future__ import annotations
+
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.job.edits import same_on
+from lean_trellis.core.shop.values import differences
+from lean_trellis.studio.forms.fields import ChoiceField, muted, row
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+
+_MOST_SAID = 14
+
+
+class AnotherSection(Section):
+    """Make a second job of this one."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "The same build elsewhere", is_open=False)
+        self.machine, self.material = ChoiceField(), ChoiceField()
+        self.machine.setObjectName("another.machine")
+        self.material.setObjectName("another.material")
+        self.machine.chosen.connect(lambda _: self.refresh())
+        self.material.chosen.connect(lambda _: self.refresh())
+        self.body.addWidget(row("On", self.machine, 1))
+        self.body.addWidget(row("In", self.material, 1))
+        self.go = button("Make a second job", self._make, "Poses and supports stay; this job is kept",
+                         name="another.go")  # fmt: skip
+        self.body.addWidget(row(self.go, 1))
+        self.note = muted()
+        self.body.addWidget(self.note)
+
+    def _make(self) -> None:
+        library, job = self.session.library, self.session.job
+        machine = library.machine(str(self.machine.currentData()))
+        material = library.material(str(self.material.currentData()))
+        try:
+            other = same_on(job, machine, material)
+        except TrellisError as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self.asks.emit("second_job", other)
+
+    def refresh(self) -> None:
+        """Offer what fits, and say which values will be others."""
+        session, library = self.session, self.session.library
+        chosen = str(self.machine.currentData() or session.job.machine.id)
+        self.machine.offer([(m.id, m.name) for m in library.machines.values()], chosen)
+        machine = library.machine(str(self.machine.currentData()))
+        fitting = library.materials_for(machine)
+        self.material.offer([(m.id, m.name) for m in fitting], str(self.material.currentData() or ""))
+        material = library.material(str(self.material.currentData()))
+        self.go.setEnabled(bool(session.job.parts))
+        found = differences(material, session.job.material)
+        told = [f"{d.key} {_words(d.there)} → {_words(d.here)}" for d in found if d.key not in ("name", "process")]
+        more = f" and {len(told) - _MOST_SAID} more" if len(told) > _MOST_SAID else ""
+        self.note.setText(f"Other values: {'; '.join(told[:_MOST_SAID])}{more}." if told else "No value is another.")
+
+
+def _words(value: object) -> str:
+    return "–" if value is None else f"{value:g}" if isinstance(value, float) else str(value)

@@ -1,0 +1,120 @@
+"""All values of the machine or the material: changed for this build alone, or kept as one's own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtWidgets import QLabel, QLineEdit
+
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.job import Edit, Job
+from lean_trellis.core.shop import Machine, Material, full_library, keep_own
+from lean_trellis.core.shop.values import differences, flat_values
+from lean_trellis.studio.forms.fields import muted, row
+from lean_trellis.studio.forms.numbers import parse_number
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+from lean_trellis.studio.stations.tables import PickTable
+
+
+class ValuesSection(Section):
+    """The values of what `thing_of` gives of a job; `change` is the edit that changes one."""
+
+    def __init__(
+        self,
+        session: Session,
+        words: str,
+        name: str,
+        thing_of: Callable[[Job], Machine | Material],
+        change: Callable[[Job, str, Any], Edit],
+    ) -> None:
+        super().__init__(session, words, is_open=False)
+        self._words, self._thing_of, self._change = words, thing_of, change
+        self.table = PickTable(("Value", "Here", "Library"), several=False)
+        self.table.setObjectName(f"{name}.values")
+        self.table.setFixedHeight(200)
+        self.table.picked.connect(lambda _: self._show_value())
+        self.body.addWidget(self.table)
+        self.field = QLineEdit()
+        self.field.setObjectName(f"{name}.value")
+        self.field.returnPressed.connect(self._set)
+        self.set_button = button("Set", self._set, "For this build alone; undo takes it back", name=f"{name}.set")
+        self.back = button("↺", self._take_back, "Back to the library's value", name=f"{name}.back")
+        self.body.addWidget(row(QLabel("Change to"), self.field, self.set_button, self.back, spacing=6))
+        self.own_name = QLineEdit()
+        self.own_name.setObjectName(f"{name}.own.name")
+        self.own_name.setPlaceholderText("a name of your own")
+        self.keep = button("Keep as my own", self._keep, "In your library, to choose from now on", name=f"{name}.own")
+        self.body.addWidget(row(self.own_name, self.keep, spacing=6))
+        self.note = muted()
+        self.body.addWidget(self.note)
+
+    def _thing(self) -> Machine | Material:
+        return self._thing_of(self.session.job)
+
+    def _of_library(self) -> Machine | Material | None:
+        thing, library = self._thing(), self.session.library
+        return library.machines.get(thing.id) if isinstance(thing, Machine) else library.materials.get(thing.id)
+
+    def _key(self) -> str:
+        keys = self.table.picked_keys()
+        return str(keys[0]) if keys else ""
+
+    def _show_value(self) -> None:
+        value = flat_values(self._thing()).get(self._key())
+        self.field.setText("" if value is None else str(value))
+
+    def _set(self) -> None:
+        key = self._key()
+        if not key:
+            self.session.said.emit("note", "Pick a value of the list first")
+            return
+        old = flat_values(self._thing()).get(key)
+        try:
+            value = parse_number(self.field.text()) if isinstance(old, int | float) else self.field.text()
+        except TrellisError as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self._do(key, round(value) if isinstance(old, int) and not isinstance(old, bool) else value)
+
+    def _take_back(self) -> None:
+        key, library = self._key(), self._of_library()
+        if key and library is not None:
+            self._do(key, flat_values(library).get(key))
+
+    def _do(self, key: str, value: Any) -> None:
+        self.session.do(lambda job: self._change(job, key, value))
+        self.refresh()
+
+    def _keep(self) -> None:
+        try:
+            kept = keep_own(self._thing(), self.own_name.text())
+        except TrellisError as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self.session.library = full_library()
+        job = self.session.job
+        machine, material = (kept, job.material) if isinstance(kept, Machine) else (job.machine, kept)
+        self.session.choose_shop(machine.id, material.id)
+        self.session.said.emit("fine", f"Kept as {kept.name}, in your own library")
+        self.own_name.clear()
+
+    def refresh(self) -> None:
+        """Show all values, those that differ from the library's first to see."""
+        thing, library = self._thing(), self._of_library()
+        theirs = flat_values(library) if library is not None else {}
+        changed = {} if library is None else {found.key: found for found in differences(thing, library)}
+        rows = [
+            (key, (f"{'● ' if key in changed else ''}{key}", _words(value), _words(theirs.get(key))))
+            for key, value in flat_values(thing).items()
+            if not key.endswith(".source")
+        ]
+        self.table.show_rows(rows, self.table.picked_keys())
+        self.set_words(f"{self._words}, {len(changed)} changed for this build" if changed else self._words)
+        self.back.setEnabled(self._key() in changed)
+        self.note.setText(f"{thing.name}: ● is not what the library holds." if changed else f"{thing.name}.")
+
+
+def _words(value: Any) -> str:
+    return "–" if value is None else f"{value:g}" if isinstance(value, float) else str(value)

@@ -1,0 +1,105 @@
+"""A shop's own machines and materials, values changed for one build, the same build elsewhere."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from lean_trellis.core.errors import LibraryError, ParameterError, TrellisError
+from lean_trellis.core.formats import Body
+from lean_trellis.core.job import edits, new_job
+from lean_trellis.core.job.files import open_job, save_job
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.pipeline import Pipeline
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.shop import full_library, keep_own, own_folder, take_in, toml_of
+from lean_trellis.core.shop.values import differences, with_value
+
+
+@pytest.fixture
+def job(metal):
+    job = edits.add_bodies(new_job(*metal, "Test"), [Body("slab", box((30, 20, 5)), 12)]).job
+    return edits.add_support(job, "part-1", shipped_sets()["bars-metal"]).job
+
+
+def test_every_shipped_thing_survives_its_own_file(library, tmp_path):
+    for thing in (*library.machines.values(), *library.materials.values()):
+        path = tmp_path / f"{thing.id}-copy.toml"
+        path.write_text(toml_of(thing.model_copy(update={"name": f"{thing.name} copy"})))
+        taken = take_in(path, tmp_path / "own")
+        assert [d.key for d in differences(taken, thing)] == ["name"]
+
+
+@pytest.mark.parametrize(("kind", "name"), [("machines", "metal-260"), ("materials", "resin-splint")])
+def test_a_changed_copy_is_kept_and_found_again(library, kind, name):
+    thing = getattr(library, kind)[name]
+    kept = keep_own(thing, "Cellar No. 2")
+    assert kept.id == "cellar-no-2"
+    found = getattr(full_library(), kind)["cellar-no-2"]
+    assert found == kept
+    assert differences(found, thing) == differences(kept, thing)
+    assert [d.key for d in differences(found, thing)] == ["name"]
+    assert own_folder().is_dir()
+
+
+def test_names_of_shipped_things_and_no_names_are_refused(library):
+    for name in ("metal 260", "PLA", "  ", "!!"):
+        with pytest.raises(LibraryError):
+            keep_own(library.machine("metal-260"), name)
+
+
+def test_a_dropped_file_that_is_wrong_names_file_and_key(library, tmp_path):
+    path = tmp_path / "oven.toml"
+    path.write_text("heat = 3\n")
+    with pytest.raises(LibraryError, match="no machine and no material"):
+        take_in(path)
+    path.write_text(toml_of(library.machine("vat-150")).replace("height = 170.0", "height = -4.0"))
+    with pytest.raises(LibraryError, match="height"):
+        take_in(path)
+    folder = own_folder() / "machines"
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "broken.toml").write_text("plate = [")
+    assert "broken" not in full_library().machines
+
+
+def test_one_value_is_changed_for_this_build_and_says_so(job):
+    changed = edits.change_material(job, "constants.price.value", 55.0).job
+    assert changed.material.constants["price"].value == 55
+    assert changed.material.constants["price"].source == "assumed: changed by hand"
+    (difference,) = differences(changed.material, job.material)
+    assert (difference.key, difference.here, difference.there) == ("constants.price.value", 55.0, 42.0)
+    smaller = edits.change_machine(job, "plate.width", 90.0).job
+    assert smaller.machine.plate.width == 90
+    moved = edits.move_part(smaller, "part-1", 85, 50).job
+    assert "outside_volume" in {f.code for f in Pipeline().findings(moved)}
+
+
+@pytest.mark.parametrize(
+    ("key", "value"), [("plate.width", -3.0), ("plate.colour", 3.0), ("height", "tall"), ("x.y", 1)]
+)
+def test_values_that_cannot_be_are_refused_with_their_key(job, key, value):
+    with pytest.raises(ParameterError, match=key.split(".")[0]):
+        with_value(job.machine, key, value)
+
+
+def test_changed_values_and_the_lot_are_saved_with_the_job(job, library, tmp_path):
+    job = edits.set_lot(edits.change_material(job, "detection.critical_angle", 40.0).job, " 26-114 ").job
+    save_job(job, tmp_path / "a.trellis")
+    opened = open_job(tmp_path / "a.trellis", library)
+    assert opened.material == job.material
+    assert opened.machine == job.machine
+    assert (opened.lot, opened.critical_angle(opened.parts[0])) == ("26-114", 40.0)
+
+
+def test_the_same_build_on_another_machine_keeps_poses_and_supports(job, library):
+    job = edits.turn_part(job, "part-1", "y", 30).job
+    other = edits.same_on(job, library.machine("vat-150"), library.material("resin-castable"))
+    one, two = job.parts[0].pose, other.parts[0].pose
+    assert two.rotation == one.rotation
+    assert two.build_offset == library.material("resin-castable").build_offset
+    middle = np.array(job.machine.plate.middle), np.array(other.machine.plate.middle)
+    np.testing.assert_allclose(np.array([two.x, two.y]) - middle[1], np.array([one.x, one.y]) - middle[0])
+    assert other.supports == job.supports
+    assert len(Pipeline().bars(other.supports[0], other)) > 0
+    with pytest.raises(TrellisError, match="cannot build"):
+        edits.same_on(job, library.machine("vat-150"), library.material("pla"))
