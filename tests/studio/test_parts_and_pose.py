@@ -241,6 +241,84 @@ def test_copies_in_a_grid_and_a_stack_with_a_separator(with_parts):
     assert gap == pytest.approx(5 * job.layer_height)
 
 
+def test_distances_walls_and_circles_are_measured_and_scale_the_part(with_parts):
+    user = with_parts(cylinder(8, 12))
+    bench = user.station("parts")
+    user.unfold(bench.measure)
+    user.window.view.look("top")
+    low, high = user.session.part.bounds()
+    x, y = (low[:2] + high[:2]) / 2
+    turns = np.radians([20, 140, 260])
+    rim = [(x + 7.9 * np.cos(t), y + 7.9 * np.sin(t), high[2]) for t in turns]
+    user.press(user.field("measure.circle"))
+    for place in rim:
+        user.click_at(place)
+    diameter = float(bench.measure.words.text().split()[1])
+    assert diameter == pytest.approx(15.8, abs=0.4)
+    user.press(user.field("measure.distance"))
+    user.click_at(rim[0])
+    user.click_at(rim[1])
+    assert float(bench.measure.words.text().split()[0]) == pytest.approx(7.9 * 3**0.5, abs=0.4)
+    user.press(user.field("measure.wall"))
+    user.click_at((x, y, high[2]))
+    wait_until(lambda: "wall" in bench.measure.words.text())
+    assert bench.measure.words.text() == "wall 12.000 mm"
+    user.window.setFocus()
+    user.key(Qt.Key.Key_Escape)
+    assert bench.measure.modes.mode == ""
+    user.unfold(bench.size_section)
+    assert user.field("size.measured").value == pytest.approx(12)
+    user.type_into(user.field("size.wanted"), "15")
+    user.bring_into_view(bench.size_section)
+    user.press(user.field("size.fit"))
+    assert np.ptp(user.session.part.bounds()[:, 2]) == pytest.approx(15)
+
+
+def test_a_part_is_hollowed_drained_and_given_allowance_and_cut_off(with_parts):
+    user = with_parts(box((30, 24, 20)))
+    bench = user.station("parts")
+    user.unfold(bench.shape)
+    steps = [user.session.job]
+
+    def changed() -> bool:
+        return user.session.job is not steps[-1]
+
+    user.press(user.field("shape.hollow"))
+    wait_until(changed)
+    user.settle()
+    steps.append(user.session.job)
+    assert user.session.part.mesh.volume == pytest.approx(14_400 - 26 * 20 * 16, rel=0.05)
+    assert user.session.shown_part(user.session.part).health.shells == 2
+    user.window.view.look("top")
+    low, high = user.session.part.bounds()
+    middle = ((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2])
+    user.bring_into_view(bench.shape.holes)
+    user.press(bench.shape.plug)
+    user.press(user.field("shape.vent"))
+    user.click_at(middle)
+    wait_until(changed)
+    user.settle()
+    steps.append(user.session.job)
+    assert [part.name for part in user.session.job.parts] == ["part 1", "part 1 plug"]
+    assert user.session.shown_part(user.session.job.parts[0]).health.shells == 1
+    user.bring_into_view(bench.shape.faces)
+    user.press(user.field("shape.faces"))
+    assert bench.shape.holes.mode == ""
+    user.click_at((low[0] + 3, low[1] + 3, high[2]))
+    wait_until(changed)
+    user.settle()
+    steps.append(user.session.job)
+    assert np.ptp(user.session.job.parts[0].bounds()[:, 2]) == pytest.approx(20.5)
+    user.bring_into_view(bench.shape.cut_button)
+    user.press(user.field("shape.cut.go"))
+    wait_until(changed)
+    assert np.ptp(user.session.job.parts[0].bounds()[:, 2]) == pytest.approx(23.5)
+    assert user.session.job.parts[0].bounds()[0, 2] == pytest.approx(4)
+    for before in reversed(steps):
+        undo(user)
+        assert user.session.job is before
+
+
 # --- arranging ---
 
 
@@ -280,7 +358,7 @@ def test_a_face_is_put_at_an_angle_and_a_patch_made_level(with_parts):
     user.type_into(user.field("pose.angle"), "60")
     user.press(user.field("pose.mode.angle"))
     pick_face(user, (0, -1, 0))
-    assert bench.lay_down.mode == ""
+    assert bench.lay_down.modes.mode == ""
     normals = user.session.part.placed.normals
     assert np.abs(np.degrees(np.arccos(-normals[:, 2])) - 60).min() < 1e-6
     before = user.session.job
@@ -305,7 +383,7 @@ def test_three_points_make_a_level(with_parts):
     for number, corner in enumerate(corners, start=1):
         user.click_at(tuple(corner))
         if number < 3:
-            assert f"{number} of 3" in bench.lay_down.note.text()
+            assert f"{number} of 3" in bench.lay_down.modes.note.text()
             assert len(user.window.view.scene._hints) == number
     low, high = user.session.part.bounds()
     assert high[2] - low[2] == pytest.approx(10, abs=0.3)

@@ -91,16 +91,16 @@ def test_a_clicked_face_is_put_down_and_escape_ends_the_mode(with_parts):
     user = with_parts(box((30, 20, 10)))
     bench = user.station("pose")
     user.window.view.look("front")
-    user.press(bench.lay_down.modes["down"])
+    user.press(bench.lay_down.modes.buttons["down"])
     user.key(Qt.Key.Key_Escape)
-    assert not bench.lay_down.modes["down"].isChecked()
-    user.press(bench.lay_down.modes["down"])
+    assert not bench.lay_down.modes.buttons["down"].isChecked()
+    user.press(bench.lay_down.modes.buttons["down"])
     low, high = user.session.part.bounds()
     user.click_at(((low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2))
     low, high = user.session.part.bounds()
     assert high[2] - low[2] == pytest.approx(20)
     assert low[2] == pytest.approx(4)
-    assert not bench.lay_down.modes["down"].isChecked()
+    assert not bench.lay_down.modes.buttons["down"].isChecked()
 
 
 def test_a_part_is_dragged_on_the_plate_as_one_step(with_parts):

@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.formats import Body
-from lean_trellis.core.job.edits import level, origin_of, replace_mesh, stand_on
+from lean_trellis.core.job.edits import Edit, add_bodies, level, origin_of, replace_mesh, stand_on
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mend import Mended
 from lean_trellis.core.mesh.patch import Plane
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.planning import FoundPoses, PoseRequest
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes
-from lean_trellis.studio.part_requests import Arrange, FitPlane, MeasureRoom, MendMesh, ReadBody, SearchPoses
+from lean_trellis.studio.part_requests import Arrange, FitPlane, MeasureRoom, MendMesh, ReadBody, SearchPoses, Shaped
 from lean_trellis.studio.session import Session
 
 
@@ -40,6 +41,28 @@ def take_mend(session: Session, part: Part, found: Mended) -> None:
         title = f"{found.title}: {part.name}"
         if session.do(lambda job: replace_mesh(job, part.id, found.mesh, title)):
             session.said.emit("fine", f"{part.name}: {found.before.in_words} → {found.after.in_words}")
+
+
+def shape_part(session: Session, part: Part, request: Any, title: str, *, with_plug: bool = False) -> None:
+    """Work on a part's shape; a plug comes in beside it, named after it."""
+
+    def done(found: Shaped) -> None:
+        if not _is_as_it_was(session, part):
+            return
+        before = part.nominal_mesh.volume
+
+        def make(job: Job) -> Edit:
+            job = replace_mesh(job, part.id, found.mesh, title).job
+            if with_plug and found.plug is not None:
+                plug = Body(f"{part.name} plug", found.plug, len(found.plug.faces))
+                job = add_bodies(job, [plug], file="made here", owner=part.owner).job
+            return Edit(title, job)
+
+        if session.do(make):
+            change = found.mesh.volume - before
+            session.said.emit("fine", f"{title}: {change / 1000:+,.2f} cm³")
+
+    session.ask(title, request, done)
 
 
 def replace_part(session: Session, part: Part, path: Path) -> None:

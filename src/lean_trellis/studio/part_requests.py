@@ -13,10 +13,12 @@ from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import Fault, find_faults
+from lean_trellis.core.mesh.measuring import wall_at
 from lean_trellis.core.mesh.mend import Mended, mend, mend_all
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.patch import Plane, best_plane, smooth_patch
 from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.mesh.shaping import drilled, hollowed, with_allowance, with_cut_off
 from lean_trellis.core.parts.aligning import room_below
 from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.stacking import Stack
@@ -151,3 +153,83 @@ class MakeDemo:
         """The job."""
         watch.at(0.1, "making the parts of the demo")
         return DEMOS[self.name][1](full_library())
+
+
+@dataclass(frozen=True)
+class MeasureWall:
+    """The wall straight behind a place on a face, mesh coordinates."""
+
+    mesh: Mesh
+    face: int
+    place: tuple[float, float, float]
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> float:
+        """Thickness in mm."""
+        return wall_at(self.mesh, pipeline.tree(self.mesh), self.face, np.array(self.place))
+
+
+@dataclass(frozen=True, eq=False)
+class Shaped:
+    """A mesh that was worked upon, and the plug of a hole."""
+
+    mesh: Mesh
+    plug: Mesh | None = None
+
+
+@dataclass(frozen=True)
+class Hollow:
+    """Hollow a mesh."""
+
+    mesh: Mesh
+    wall: float
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
+        """The mesh with its cavity."""
+        return Shaped(hollowed(self.mesh, self.wall, watch))
+
+
+@dataclass(frozen=True)
+class Drill:
+    """Drill a drain or a vent at a place on a face, straight inwards."""
+
+    mesh: Mesh
+    place: tuple[float, float, float]
+    face: int
+    diameter: float
+    depth: float
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
+        """The mesh with the hole, and its plug."""
+        watch.at(0.2, "drilling")
+        found = drilled(self.mesh, np.array(self.place), -self.mesh.normals[self.face], self.diameter, self.depth)
+        return Shaped(found.mesh, found.plug)
+
+
+@dataclass(frozen=True)
+class AddAllowance:
+    """Thicken the smooth patch round a face."""
+
+    mesh: Mesh
+    face: int
+    amount: float
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
+        """The mesh with the allowance."""
+        watch.at(0.2, "adding the allowance")
+        faces = smooth_patch(pipeline.topology(self.mesh), self.face, step_deg=PATCH_STEP_DEG)
+        return Shaped(with_allowance(self.mesh, faces, self.amount))
+
+
+@dataclass(frozen=True)
+class AddCutOff:
+    """Add material below for the saw."""
+
+    mesh: Mesh
+    down: tuple[float, float, float]
+    height: float
+    layer_height: float
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
+        """The mesh with its foot."""
+        watch.at(0.2, "adding the cut-off")
+        return Shaped(with_cut_off(self.mesh, np.array(self.down), self.height, self.layer_height))

@@ -1,5 +1,4 @@
-"""Machines, materials and parameter sets: models, and the library that ships as commented TOML, and a
-shop's own beside it.
+"""Machines, materials and parameter sets: models, the library that ships as commented TOML, a shop's own beside it.
 
 Every constant of a material carries its source or the word "assumed". No jobs, no geometry.
 """

@@ -13,12 +13,15 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.arrange import ArrangeSection
 from lean_trellis.studio.stations.sections.copies import CopiesSection
 from lean_trellis.studio.stations.sections.file import FileSection
+from lean_trellis.studio.stations.sections.measure import MeasureSection
 from lean_trellis.studio.stations.sections.mesh import MeshSection
 from lean_trellis.studio.stations.sections.section import Section
+from lean_trellis.studio.stations.sections.shape import ShapeSection
 from lean_trellis.studio.stations.sections.size import SizeSection
 from lean_trellis.studio.stations.sections.who import WhoSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.stations.tables import PickTable
+from lean_trellis.studio.view3d.view import Pick
 
 _COLUMNS = ("Part", "Mesh", "Pose", "Held", "Owner", "Order", "Copies", "Size mm", "cm³")
 _GROUPINGS = [("", "all"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
@@ -70,9 +73,10 @@ class PartsStation(Station):
         self.page.addWidget(self.selected)
         self.who, self.file, self.mesh = WhoSection(session), FileSection(session), MeshSection(session)
         self.size_section, self.copies = SizeSection(session), CopiesSection(session)
-        self.arrange = ArrangeSection(session)
+        self.arrange, self.measure, self.shape = ArrangeSection(session), MeasureSection(session), ShapeSection(session)
+        self.measure.measured.connect(self.size_section.show_measure)
         self.sections: tuple[Section, ...] = (
-            self.who, self.mesh, self.file, self.size_section, self.copies, self.arrange,
+            self.who, self.mesh, self.file, self.measure, self.size_section, self.shape, self.copies, self.arrange,
         )  # fmt: skip
         for section in self.sections:
             section.asks.connect(self.asks)
@@ -131,6 +135,14 @@ class PartsStation(Station):
         if any(shown is not None and not shown.health.is_sound for shown in known):
             return Fact("stop", f"{words}; a mesh is unsound")
         return Fact("fine" if None not in known else "stale", words)
+
+    def take_pick(self, pick: Pick, *, adds: bool) -> bool:
+        """In a mode, the click is the mode's."""
+        return self.measure.take_pick(pick) or self.shape.take_pick(pick)
+
+    def end_mode(self) -> bool:
+        """Escape: end the mode that is on. True when there was one."""
+        return self.measure.end_mode() or self.shape.end_mode()
 
     def leave(self) -> None:
         """Marks and modes end."""

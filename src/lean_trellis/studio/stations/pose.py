@@ -40,9 +40,7 @@ class PoseStation(Station):
 
     def end_mode(self) -> bool:
         """Escape: end the mode that is on. True when there was one."""
-        was_on = bool(self.lay_down.mode)
-        self.lay_down.leave()
-        return was_on
+        return self.lay_down.modes.end()
 
     def leave(self) -> None:
         """The mode ends."""

@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QPushButton
 from lean_trellis.core.job.edits import face_to_angle, level, mirror_part, turn_parts
 from lean_trellis.core.mesh.patch import plane_through
 from lean_trellis.studio.errands import level_patch
-from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, number_row, row
+from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.section import Section, button
 from lean_trellis.studio.view3d.view import Pick
@@ -82,40 +83,23 @@ class LayDownSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Lay down and level")
-        self.modes: dict[str, QPushButton] = {}
-        for key, words, _ in _MODES:
-            made = QPushButton(words)
-            made.setObjectName(f"pose.mode.{key}")
-            made.setCheckable(True)
-            made.toggled.connect(lambda is_on, key=key: self._mode_toggled(key, is_on))
-            self.modes[key] = made
-        self.body.addWidget(row(*self.modes.values(), 1, spacing=5))
+        self.modes = ModeButtons(_MODES, "pose.mode")
+        self.modes.changed.connect(lambda _: self._forget_points())
+        self.body.addWidget(self.modes)
         self.angle = NumberField("°")
         self.angle.setObjectName("pose.angle")
         self.angle.show_value(45)
         self.body.addWidget(number_row("Angle from the plate", self.angle, help_text="0 looks down, 90 is a wall."))
-        self.note = muted()
-        self.body.addWidget(self.note)
         self._points: list[np.ndarray] = []
         self._points_of = ""
 
-    @property
-    def mode(self) -> str:
-        """The mode that is on, or nothing."""
-        return next((key for key, made in self.modes.items() if made.isChecked()), "")
-
-    def _mode_toggled(self, key: str, is_on: bool) -> None:
-        if is_on:
-            for other, made in self.modes.items():
-                if other != key:
-                    made.setChecked(False)
+    def _forget_points(self) -> None:
         self._points = []
         self.asks.emit("points", [])
-        self.note.setText(next((words for name, _, words in _MODES if name == self.mode), ""))
 
     def take_pick(self, pick: Pick) -> bool:
         """What a click does in the mode that is on."""
-        mode = self.mode
+        mode = self.modes.mode
         if not mode or not pick.part:
             return False
         self.session.select(parts=(pick.part,))
@@ -137,7 +121,7 @@ class LayDownSection(Section):
             self._points, self._points_of = [], pick.part
         self._points.append(part.pose.to_part(part.mesh, np.array([pick.place]))[0])
         self.asks.emit("points", [tuple(p) for p in part.pose.to_plate(part.mesh, np.array(self._points)).tolist()])
-        self.note.setText(f"{len(self._points)} of 3 points. Escape ends.")
+        self.modes.note.setText(f"{len(self._points)} of 3 points. Escape ends.")
         if len(self._points) < 3:
             return
         plane = plane_through(np.array(self._points))
@@ -150,10 +134,8 @@ class LayDownSection(Section):
 
     def leave(self) -> None:
         """The mode ends."""
-        for made in self.modes.values():
-            made.setChecked(False)
+        self.modes.end()
 
     def refresh(self) -> None:
         """Only with parts on the plate."""
-        for widget in self.modes.values():
-            widget.setEnabled(bool(self.session.job.parts))
+        self.modes.allow(bool(self.session.job.parts))
