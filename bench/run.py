@@ -5,8 +5,7 @@ from __future__ import annotations
 import sys
 import tempfile
 import time
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -23,25 +22,8 @@ from lean_trellis.core.parts import Pose, rotation_about
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import shipped_library
-
-
-@dataclass
-class Measured:
-    what: str
-    ours_s: float
-    theirs: str
-    theirs_s: float
-    limit_s: float | None
-
-
-def best_of(work: Callable[[], object], times: int = 3) -> float:
-    """The shortest of a few runs, seconds."""
-    taken = []
-    for _ in range(times):
-        begin = time.perf_counter()
-        work()
-        taken.append(time.perf_counter() - begin)
-    return min(taken)
+from measured import Measured, best_of
+from planning import planning
 
 
 def read_and_examine(path: Path) -> None:
@@ -168,7 +150,7 @@ def plain_turn(mesh: Mesh) -> None:
 def main() -> int:
     print(f"{'what':58} {'ours':>8} {'asked':>7}   {'ratio':>7}  against")
     met = True
-    for row in measure():
+    for row in (*measure(), *planning()):
         asked = "" if row.limit_s is None else f"< {row.limit_s:g} s"
         ratio = "" if np.isnan(row.theirs_s) else f"{row.theirs_s / row.ours_s:6.1f}x"
         print(f"{row.what:58} {row.ours_s:6.2f} s {asked:>7}   {ratio:>7}  {row.theirs}")

@@ -103,3 +103,35 @@ def test_the_same_build_on_another_machine_keeps_poses_and_supports(job, library
     assert len(Pipeline().bars(other.supports[0], other)) > 0
     with pytest.raises(TrellisError, match="cannot build"):
         edits.same_on(job, library.machine("vat-150"), library.material("pla"))
+
+
+def test_a_process_belongs_to_machine_material_and_layer_height(library):
+    job = new_job(library.machine("vat-150"), library.material("resin-model"))
+    assert job.constants["exposure_time"].value == 2.1
+    assert edits.set_layer_height(job, 0.1).job.constants["exposure_time"].value == 3.4
+    larger = edits.choose_machine(job, library.machine("vat-200"), job.material).job
+    assert larger.constants["exposure_time"].value == 2.6
+    assert larger.constants["density"] == job.constants["density"]
+
+
+def test_the_plates_temperature_follows_its_surface(library):
+    job = new_job(library.machine("filament-320"), library.material("pla"))
+    assert job.constants["plate_temperature"].value == 58
+    textured = edits.fit(job, surface="textured sheet").job
+    assert textured.constants["plate_temperature"].value == 62
+    with pytest.raises(TrellisError, match="does not fit"):
+        edits.fit(job, surface="marble")
+
+
+def test_a_tray_that_is_not_validated_stops(library, tmp_path):
+    job = new_job(library.machine("vat-150"), library.material("resin-castable"))
+    job = edits.add_bodies(job, [Body("ring", box((8, 8, 3)), 12)]).job
+    codes = lambda of: {f.code for f in Pipeline().findings(of)}  # noqa: E731
+    good = edits.fit(job, fitting="clear film tray").job
+    wrong = edits.fit(job, fitting="opaque film tray").job
+    assert "fitting_not_validated" not in codes(good)
+    assert "fitting_not_validated" in codes(wrong)
+    save_job(wrong, tmp_path / "w.trellis")
+    assert open_job(tmp_path / "w.trellis", library).fitting == "opaque film tray"
+    moved = edits.choose_machine(wrong, library.machine("vat-200"), wrong.material).job
+    assert moved.fitting == ""

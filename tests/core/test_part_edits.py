@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lean_trellis.core.errors import EditError
@@ -26,6 +26,7 @@ from lean_trellis.core.parts.size import factor_for
 from lean_trellis.core.parts.stacking import Separator, Spacer
 from lean_trellis.core.parts.tilt import tilt_of
 from lean_trellis.core.pipeline import Pipeline, pick_region
+from lean_trellis.core.proposals import ArrangeWishes, arrangement
 from lean_trellis.core.sets import shipped_sets
 
 
@@ -395,3 +396,41 @@ def test_every_edit_is_one_step_and_undone_whole(job):
         history.do(make(before))
         assert history.undo() is before
         history.redo()
+
+
+@given(
+    st.floats(0, 60),
+    st.lists(st.sampled_from(["arrange", "copy", "turn", "mirror", "size", "save", "undo", "group"]), max_size=5),
+)
+@settings(max_examples=12)
+def test_an_offset_stays_through_arranging_copying_saving_turning_and_undo(
+    metal, library, tmp_path_factory, offset, steps
+):
+    job = edits.add_bodies(new_job(*metal), [Body("slab", box((20, 10, 5)), 12), Body("ball", ball(4), 1)]).job
+    history = History(job)
+    history.do(edits.set_build_offset(job, ["part-1"], offset))
+    path = tmp_path_factory.mktemp("jobs") / "a.trellis"
+    for step in steps:
+        now = history.job
+        match step:
+            case "arrange":
+                history.do(arrangement(now, ArrangeWishes(step_deg=90), Pipeline()).edit)
+            case "copy":
+                history.do(edits.copy_part(now, "part-1"))
+            case "turn":
+                history.do(edits.turn_parts(now, ["part-1"], "y", 37, frame="own"))
+            case "mirror":
+                history.do(edits.mirror_part(now, "part-1", "y"))
+            case "size":
+                history.do(edits.set_size(now, ["part-1"], Size((1.2, 1.1, 0.9))))
+            case "group":
+                history.do(edits.turn_parts(now, ["part-1"], "z", 20, pivot="plate"))
+            case "undo":
+                history.undo()
+                history.redo()
+            case "save":
+                save_job(now, path)
+                assert [low(open_job(path, library), part.id) for part in now.parts] == pytest.approx(
+                    [low(now, part.id) for part in now.parts], abs=1e-9
+                )
+        assert low(history.job, "part-1") == pytest.approx(offset, abs=1e-9)

@@ -84,7 +84,8 @@ def findings_key(job: Job) -> Hashable:
     parts = tuple((part.id, part.name, overhangs_key(part, job)) for part in job.parts)
     supports = tuple((support.id, support.part_id, bars_key(support, job)) for support in job.supports)
     stacks = tuple((stack.id, stack.parts, stack.gap_mm(job.layer_height), filling_key(stack)) for stack in job.stacks)
-    return (parts, supports, stacks, job.machine.model_dump_json(), job.material.model_dump_json(), job.layer_height)
+    return (parts, supports, stacks, job.machine.model_dump_json(), job.material.model_dump_json(), job.layer_height,
+            job.surface, job.fitting)  # fmt: skip
 
 
 def obstacle_parts(part: Part, job: Job) -> tuple[Part, ...]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 
 from lean_trellis.core.checks.bars import check_bars
 from lean_trellis.core.checks.finding import SEVERITIES, Finding
+from lean_trellis.core.checks.fitting import check_fitting
 from lean_trellis.core.checks.holding import check_holding
 from lean_trellis.core.checks.overlap import check_overlap
 from lean_trellis.core.checks.posing import check_posing
@@ -20,6 +21,7 @@ CHECKS: dict[str, Callable[[BuildState], Iterator[Finding]]] = {
     "build volume": check_volume,
     "sound meshes": check_soundness,
     "keep-out zones": check_zones,
+    "fittings": check_fitting,
     "poses": check_posing,
     "stacks": check_stacks,
     "overlaps": check_overlap,

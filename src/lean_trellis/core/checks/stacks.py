@@ -34,8 +34,10 @@ def check_stacks(state: BuildState) -> Iterator[Finding]:
 
 
 def _temperatures(job: Job, stack: Stack, separator: Separator) -> Iterator[Finding]:
-    own = job.material.constants["plate_temperature"].value
-    other = separator.material.constants["plate_temperature"].value
+    own = job.constants["plate_temperature"].value
+    surface = job.surface or next(iter(job.machine.surfaces), "")
+    separates = separator.material.constants_for(job.machine.id, job.layer_height, surface)
+    other = separates["plate_temperature"].value
     if abs(own - other) <= MOST_APART_C:
         return
     lowest = job.part(stack.parts[0])

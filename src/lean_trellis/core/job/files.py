@@ -86,6 +86,8 @@ def _as_kept(job: Job) -> JobFile:
         supports=[_support_kept(support) for support in job.supports],
         stacks=[_stack_kept(stack) for stack in job.stacks],
         lot=job.lot,
+        surface=job.surface,
+        fitting=job.fitting,
         own_machine=_own(job.machine, shipped_library().machines),
         own_material=_own(job.material, shipped_library().materials),
     )
@@ -209,7 +211,8 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
         raise FormatError(path, "holds a support for a part that is not there", "open another copy of it")
     if not {part for stack in stacks for part in stack.parts} <= known:
         raise FormatError(path, "holds a stack of a part that is not there", "open another copy of it")
-    return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot)
+    return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot,
+               kept.surface, kept.fitting)  # fmt: skip
 
 
 def _part(kept: PartKept, nominal: Mesh) -> Part:

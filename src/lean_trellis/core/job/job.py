@@ -9,7 +9,7 @@ from lean_trellis.core.errors import UnknownNameError
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.shop.machine import Machine
-from lean_trellis.core.shop.material import Material
+from lean_trellis.core.shop.material import Constant, Material
 from lean_trellis.core.supports.support import Support
 
 
@@ -25,6 +25,14 @@ class Job:
     supports: tuple[Support, ...] = ()
     stacks: tuple[Stack, ...] = ()
     lot: str = ""
+    surface: str = ""
+    fitting: str = ""
+
+    @property
+    def constants(self) -> dict[str, Constant]:
+        """The material's constants as they hold on this machine, at this layer height, on this surface."""
+        surface = self.surface or next(iter(self.machine.surfaces), "")
+        return self.material.constants_for(self.machine.id, self.layer_height, surface)
 
     def part(self, part_id: str) -> Part:
         """The part of that id."""

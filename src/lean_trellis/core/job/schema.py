@@ -130,5 +130,7 @@ class JobFile(_Kept):
     supports: list[SupportKept]
     stacks: list[StackKept] = []
     lot: str = ""
+    surface: str = ""
+    fitting: str = ""
     own_machine: dict[str, Any] | None = None
     own_material: dict[str, Any] | None = None

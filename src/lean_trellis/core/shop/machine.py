@@ -87,6 +87,8 @@ class Machine(_Frozen):
     gas_flow_deg: float | None = Field(None, description="direction in which the shielding gas flows")
     keep_out: tuple[Zone, ...] = ()
     purge_tower: Zone | None = None
+    surfaces: tuple[str, ...] = Field((), description="plate surfaces that can be fitted")
+    fittings: tuple[str, ...] = Field((), description="trays or vats that can be fitted")
     note: str = ""
 
     @property

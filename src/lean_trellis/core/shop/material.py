@@ -77,6 +77,24 @@ class FreeSpan(_Frozen):
         return float(np.interp(surface_angle_deg, self.angles, self.spans))
 
 
+class ProcessValues(_Frozen):
+    """Constants that are others on one machine, at one layer height, or both: a process belongs to all three."""
+
+    machine: str = ""
+    layer_height: float | None = Field(None, gt=0, le=2)
+    constants: dict[str, Constant] = Field(min_length=1)
+
+    def fits(self, machine_id: str, layer_height: float) -> bool:
+        """Whether they hold for a machine and a layer height."""
+        same_layer = self.layer_height is None or abs(self.layer_height - layer_height) < 1e-9
+        return self.machine in ("", machine_id) and same_layer
+
+    @property
+    def particularity(self) -> int:
+        """How much they ask for: what asks for more goes before what asks for less."""
+        return bool(self.machine) + (self.layer_height is not None)
+
+
 class Material(_Frozen):
     """A material as the library keeps it."""
 
@@ -92,6 +110,9 @@ class Material(_Frozen):
     shrinkage: tuple[Constant, Constant, Constant]
     constants: dict[str, Constant]
     validated_modes: tuple[str, ...] = ("normal",)
+    processes: tuple[ProcessValues, ...] = ()
+    plate_temperatures: dict[str, float] = Field(default_factory=dict, description="degC by the plate's surface")
+    validated_fittings: tuple[str, ...] = Field((), description="trays or vats it may be built in; none: any")
 
     @model_validator(mode="after")
     def _complete(self) -> Material:
@@ -103,6 +124,17 @@ class Material(_Frozen):
         if any(not math.isfinite(constant.value) for constant in self.constants.values()):
             raise ValueError("constants: every value must be a finite number")
         return self
+
+    def constants_for(self, machine_id: str, layer_height: float, surface: str = "") -> dict[str, Constant]:
+        """The constants as they hold on a machine at a layer height, the plate's temperature that of its surface."""
+        found = dict(self.constants)
+        for values in sorted(self.processes, key=lambda entry: entry.particularity):
+            if values.fits(machine_id, layer_height):
+                found |= values.constants
+        if surface in self.plate_temperatures:
+            told = found["plate_temperature"].model_copy(update={"value": self.plate_temperatures[surface]})
+            found["plate_temperature"] = told
+        return found
 
     @property
     def usual_layer_height(self) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
 
 from lean_trellis.core.demo import DEMOS
-from lean_trellis.core.job.edits import change_machine, change_material, set_layer_height, set_lot
+from lean_trellis.core.job.edits import change_machine, change_material, fit, set_layer_height, set_lot
 from lean_trellis.core.shop.machine import PROCESS_WORDS
 from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row
 from lean_trellis.studio.session import Session
@@ -61,6 +61,15 @@ class SetupStation(Station):
         self.lot.setPlaceholderText("lot number of powder, resin or filament")
         self.lot.editingFinished.connect(lambda: session.do(lambda job: set_lot(job, self.lot.text())))
         self.page.addWidget(row("Lot", self.lot))
+        self.surface, self.fitting = ChoiceField(), ChoiceField()
+        self.surface.setObjectName("setup.surface")
+        self.fitting.setObjectName("setup.fitting")
+        self.surface.chosen.connect(lambda key: session.do(lambda job: fit(job, surface=key)))
+        self.fitting.chosen.connect(lambda key: session.do(lambda job: fit(job, fitting=key)))
+        self._surface_row = row("Plate surface", self.surface, 1)
+        self._fitting_row = row("Fitted", self.fitting, 1)
+        self.page.addWidget(self._surface_row)
+        self.page.addWidget(self._fitting_row)
         self.machine_values = ValuesSection(session, "Values of the machine", "machine",
                                             lambda job: job.machine, change_machine)  # fmt: skip
         self.material_values = ValuesSection(session, "Values of the material", "material",
@@ -88,6 +97,10 @@ class SetupStation(Station):
     def refresh(self) -> None:
         """Show the job's machine and material."""
         job, library = self.session.job, self.session.library
+        self._surface_row.setVisible(bool(job.machine.surfaces))
+        self._fitting_row.setVisible(bool(job.machine.fittings))
+        self.surface.offer([(name, name) for name in job.machine.surfaces], job.surface)
+        self.fitting.offer([("", "not said"), *((name, name) for name in job.machine.fittings)], job.fitting)
         if not self.lot.hasFocus():
             self.lot.setText(job.lot)
         for section in self.sections:
@@ -108,8 +121,9 @@ class SetupStation(Station):
         )
         zones = f"\nKept free: {', '.join(zone.name for zone in job.machine.zones)}" if job.machine.zones else ""
         self._machine_facts.setText(f"{size}, {job.machine.height:g} mm high\n{job.machine.note}{zones}")
-        if self._shown is not job.material:
-            self._shown = job.material
+        shown = (job.material, job.machine.id, job.layer_height, job.surface)
+        if self._shown != shown:
+            self._shown = shown
             self._fill_facts()
 
     def _fill_facts(self) -> None:
@@ -132,7 +146,7 @@ class SetupStation(Station):
             ("Free span, flat", f"{span.at(0):g} mm", span.source),
             ("Free span at critical", f"{span.at(found.critical_angle):g} mm", span.source),
         ]
-        for key, constant in material.constants.items():
+        for key, constant in self.session.job.constants.items():
             unit = _UNIT_WORDS.get(constant.unit, constant.unit)
             rows.append((_CONSTANT_WORDS.get(key, key), f"{constant.value:,g} {unit}".rstrip(), constant.source))
         for place, (words, value, source) in enumerate(rows):

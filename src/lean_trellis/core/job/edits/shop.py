@@ -27,7 +27,13 @@ def choose_machine(job: Job, machine: Machine, material: Material) -> Edit:
     if material.process != machine.process:
         raise EditError(machine.name, f"cannot build {material.name}", "choose a material of its process")
     title = f"Build on {machine.name} in {material.name}"
-    return Edit(title, replace(job, machine=machine, material=material, layer_height=material.usual_layer_height))
+    layer = material.usual_layer_height
+    surface = job.surface if job.surface in machine.surfaces else ""
+    fitting = job.fitting if job.fitting in machine.fittings else ""
+    return Edit(
+        title,
+        replace(job, machine=machine, material=material, layer_height=layer, surface=surface, fitting=fitting),
+    )
 
 
 def set_layer_height(job: Job, height: float) -> Edit:
@@ -65,6 +71,19 @@ def change_material(job: Job, key: str, value: Any) -> Edit:
 def set_lot(job: Job, lot: str) -> Edit:
     """Note the lot number of powder, resin or filament."""
     return Edit(f"Note lot {lot.strip() or 'none'}", replace(job, lot=lot.strip()))
+
+
+def fit(job: Job, *, surface: str | None = None, fitting: str | None = None) -> Edit:
+    """Say which plate surface, tray or vat of the machine is fitted."""
+    for told, known in ((surface, job.machine.surfaces), (fitting, job.machine.fittings)):
+        if told and told not in known:
+            raise EditError(told, f"does not fit {job.machine.name}", f"choose {' or '.join(known) or 'none'}")
+    fitted = replace(
+        job,
+        surface=job.surface if surface is None else surface,
+        fitting=job.fitting if fitting is None else fitting,
+    )
+    return Edit(f"Fit {surface or fitting or 'nothing'}", fitted)
 
 
 def same_on(job: Job, machine: Machine, material: Material) -> Job:
