@@ -31,6 +31,7 @@ class ModeButtons(QWidget):
         layout.setSpacing(4)
         layout.addWidget(row(*self.buttons.values(), 1, spacing=5))
         layout.addWidget(self.note)
+        self.say("")
 
     @property
     def mode(self) -> str:
@@ -42,8 +43,13 @@ class ModeButtons(QWidget):
             for other, made in self.buttons.items():
                 if other != key:
                     made.setChecked(False)
-        self.note.setText(self._hints.get(self.mode, ""))
+        self.say(self._hints.get(self.mode, ""))
         self.changed.emit(self.mode)
+
+    def say(self, words: str) -> None:
+        """What to do next; nothing takes no room."""
+        self.note.setText(words)
+        self.note.setVisible(bool(words))
 
     def end(self) -> bool:
         """End the mode that is on. True when there was one."""

@@ -15,11 +15,7 @@ from lean_trellis.studio.stations.sections.section import Section, button
 from lean_trellis.studio.view3d.view import Pick
 
 _FRAMES = [("plate", "the plate's axes"), ("own", "its own axes")]
-_PIVOTS = [
-    ("each", "through each middle"),
-    ("together", "through their middle"),
-    ("plate", "the plate's middle"),
-]
+_PIVOTS = [("each", "each part's middle"), ("together", "their common middle"), ("plate", "the plate's middle")]
 _MODES = (
     ("down", "Face down", "Click the face that goes down. Escape ends."),
     ("angle", "Face at …", "Click the face that goes to this angle from the plate. Escape ends."),
@@ -121,7 +117,7 @@ class LayDownSection(Section):
             self._points, self._points_of = [], pick.part
         self._points.append(part.pose.to_part(part.mesh, np.array([pick.place]))[0])
         self.asks.emit("points", [tuple(p) for p in part.pose.to_plate(part.mesh, np.array(self._points)).tolist()])
-        self.modes.note.setText(f"{len(self._points)} of 3 points. Escape ends.")
+        self.modes.say(f"{len(self._points)} of 3 points. Escape ends.")
         if len(self._points) < 3:
             return
         plane = plane_through(np.array(self._points))
