@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -222,3 +223,30 @@ def test_ctrl_c_exits_130_and_leaves_no_half_file(tmp_path):
     assert process.returncode == 130
     assert b"Traceback" not in err
     assert [p.name for p in tmp_path.iterdir()] == ["big.stl"]
+
+
+@pytest.mark.parametrize("suffix", ["stl", "3mf", "amf", "ply", "obj"])
+def test_export_writes_every_format_by_the_name_of_the_file(call, prepared, tmp_path, suffix):
+    path, _ = prepared
+    out = tmp_path / f"out.{suffix}"
+    status, document, _ = call("export", path, "-o", out, "--what", "parts", "--json")
+    assert (status, document["files"]) == (0, [str(out)])
+    status, found, _ = call("inspect", out, "--json")
+    assert status == 0
+    assert sum(entry["volume_mm3"] for entry in found) == pytest.approx(prepared_volume(call, path), rel=1e-5)
+
+
+def prepared_volume(call, path):
+    out = path.with_name("whole.stl")
+    call("export", path, "-o", out, "--what", "parts", "--json")
+    return sum(entry["volume_mm3"] for entry in call("inspect", out, "--json")[1])
+
+
+def test_an_assembly_is_inspected_and_prepared_as_named_bodies(call, tmp_path):
+    clamp = Path(__file__).parents[1] / "data" / "clamp.step"
+    status, found, _ = call("inspect", clamp, "--json")
+    assert status == 0
+    assert [(entry["name"], entry["watertight"]) for entry in found] == [("Jaw", True), ("Pin", True)]
+    status, document, _ = call("prepare", clamp, "-o", tmp_path / "c.trellis", "--json")
+    assert status == 0
+    assert [part["name"] for part in document["parts"]] == ["Jaw", "Pin"]

@@ -44,6 +44,7 @@ from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
 from lean_trellis.core.shop import full_library
 
+_FORMAT_HELP = f"{', '.join(WRITERS)}; default: by the name."
 JobArgument = Annotated[Path, typer.Argument(help="A job file.", metavar="JOB")]
 
 
@@ -199,7 +200,9 @@ def _finding(finding: Finding) -> dict[str, Any]:
 def export(
     path: JobArgument,
     out: Annotated[Path, typer.Option("-o", "--out", help="A file (--merged) or a folder (--separate).")],
-    file_format: Annotated[str | None, typer.Option("--format", help="stl or 3mf; default: by the name.")] = None,
+    file_format: Annotated[
+        str | None, typer.Option("--format", help="stl, 3mf, amf, ply or obj; default: by the name.")
+    ] = None,
     what: Annotated[str, typer.Option("--what", help="parts, supports or all.")] = "all",
     separate: Annotated[bool, typer.Option("--separate/--merged", help="One file a body, or one file.")] = False,
     as_json: JsonOption = False,

@@ -35,6 +35,15 @@ def _short(finding: Finding) -> str:
     return words if finding.value is None else f"{words}, {finding.value:,.2f} {finding.unit}"
 
 
+_FORMATS = [
+    ("3mf", "3MF, named objects"),
+    ("stl", "STL, one solid"),
+    ("amf", "AMF, named objects"),
+    ("obj", "OBJ, named objects"),
+    ("ply", "PLY, one solid"),
+]
+
+
 class ReleaseStation(Station):
     """The findings of the whole build, and the files that leave."""
 
@@ -64,7 +73,7 @@ class ReleaseStation(Station):
         self.file_format, self.what = ChoiceField(), ChoiceField()
         self.file_format.setObjectName("release.format")
         self.what.setObjectName("release.what")
-        self.file_format.offer([("3mf", "3MF, named objects"), ("stl", "STL, binary")], "3mf")
+        self.file_format.offer(_FORMATS, "3mf")
         self.what.offer([("all", "Parts and supports"), ("parts", "Parts only"), ("supports", "Supports only")], "all")
         self.page.addWidget(row(self.file_format, self.what))
         self.merged, self.separate = QRadioButton("One file"), QRadioButton("One file a body")
