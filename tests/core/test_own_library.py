@@ -12,7 +12,7 @@ from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.shop import full_library, keep_own, own_folder, take_in, toml_of
+from lean_trellis.core.shop import full_library, keep_own, own_folder, own_problems, take_in, toml_of
 from lean_trellis.core.shop.values import differences, with_value
 
 
@@ -60,6 +60,8 @@ def test_a_dropped_file_that_is_wrong_names_file_and_key(library, tmp_path):
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "broken.toml").write_text("plate = [")
     assert "broken" not in full_library().machines
+    (problem,) = own_problems()
+    assert str(folder / "broken.toml") in str(problem)
 
 
 def test_one_value_is_changed_for_this_build_and_says_so(job):

@@ -7,11 +7,11 @@ from typing import Annotated, Any
 import typer
 
 from lean_trellis.cli.options import JsonOption
-from lean_trellis.cli.output import say_json, say_table
+from lean_trellis.cli.output import say_json, say_table, say_warning
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
-from lean_trellis.core.shop import full_library
+from lean_trellis.core.shop import full_library, own_problems
 
 NameArgument = Annotated[str, typer.Argument(help="The name, as 'list' gives it.", metavar="NAME")]
 
@@ -30,8 +30,14 @@ def register(app: typer.Typer) -> None:
     app.add_typer(recipes, name="recipes")
 
 
+def _warn_of_own() -> None:
+    for problem in own_problems():
+        say_warning(str(problem))
+
+
 def machines(as_json: JsonOption = False) -> None:
     """List the machines of the library."""
+    _warn_of_own()
     known = full_library().machines.values()
     if as_json:
         say_json([machine.model_dump() for machine in known])
@@ -42,6 +48,7 @@ def machines(as_json: JsonOption = False) -> None:
 
 def materials(as_json: JsonOption = False) -> None:
     """List the materials of the library."""
+    _warn_of_own()
     known = full_library().materials.values()
     if as_json:
         say_json([material.model_dump() for material in known])

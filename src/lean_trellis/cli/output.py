@@ -23,6 +23,11 @@ def say_json(document: Any) -> None:
     sys.stdout.write(json.dumps(_plain(document), ensure_ascii=False, allow_nan=False) + "\n")
 
 
+def say_warning(words: str) -> None:
+    """Say on standard error what was passed over."""
+    sys.stderr.write(f"{words}\n")
+
+
 def _plain(value: Any) -> Any:
     if isinstance(value, float) and not math.isfinite(value):
         return None

@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 from lean_trellis.core.demo import DEMOS
+from lean_trellis.core.shop import own_problems
 from lean_trellis.studio.display import has_display, prepare_platform, virtual_display
 
 
@@ -61,6 +62,8 @@ def _run(demo: str | None, files: list[Path]) -> int:
     elif demo or not settings.started_before:
         window.open_demo(demo or "metal")
         window.open_station(0)
+    for problem in own_problems():
+        window.session.said.emit("stop", str(problem))
     settings.started_before = True
     status = application.exec()
     save_settings(settings)

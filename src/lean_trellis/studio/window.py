@@ -9,10 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
-    QMainWindow,
-    QMenu,
     QMessageBox,
     QSplitter,
     QStackedWidget,
@@ -21,17 +18,12 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from lean_trellis import __version__
-from lean_trellis.core.errors import TrellisError
-from lean_trellis.core.formats.registry import SUFFIXES
-from lean_trellis.core.job import Job
 from lean_trellis.core.job.edits import copy_part, move_part, remove_parts
-from lean_trellis.core.job.files import SUFFIX
-from lean_trellis.core.shop import full_library, take_in
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_text
+from lean_trellis.studio.file_window import FileWindow
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.palette import ActionPalette
-from lean_trellis.studio.part_requests import MakeDemo
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations import STATIONS
@@ -43,7 +35,7 @@ from lean_trellis.studio.view3d.view import BuildView, Pick
 from lean_trellis.studio.viewbar import ViewBar
 
 
-class MainWindow(QMainWindow):
+class MainWindow(FileWindow):
     """Puts the pieces together; what is done is asked of the session."""
 
     application: QApplication | None = None
@@ -121,7 +113,7 @@ class MainWindow(QMainWindow):
             self.addAction(action)
             self.actions_by_id[entry.id] = action
             if entry.id == "open":
-                self.recent_menu: QMenu = menus["Job"].addMenu("Open recent")
+                self.recent_menu = menus["Job"].addMenu("Open recent")
         for place, station in enumerate(self.stations):
             action = QAction(station.name, self)
             action.setShortcut(QKeySequence(str(place + 1)))
@@ -140,6 +132,7 @@ class MainWindow(QMainWindow):
             session.file_changed,
         ):
             signal.connect(self.refresh)
+        self.station_asked.connect(self.show_station)
         self.header.find.clicked.connect(self.do_palette)
         self.status.findings_words.clicked.connect(lambda: self.open_station(self._place("release")))
         session.file_changed.connect(self._file_changed)
@@ -170,6 +163,10 @@ class MainWindow(QMainWindow):
         self.refresh()
         self.view.refresh()
 
+    def show_station(self, key: str) -> None:
+        """Open a station by its key."""
+        self.open_station(self._place(key))
+
     @property
     def station(self) -> Any:
         """The open station."""
@@ -191,24 +188,9 @@ class MainWindow(QMainWindow):
             case "points":
                 self.view.show_points(value)
             case "save_rest":
-                self._save_rest(value)
+                self.save_rest(value)
             case "second_job":
-                self._after_asking(lambda: self._open_second(value))
-
-    def _open_second(self, job: Job) -> None:
-        self.session.replace_job(job, None, is_saved=False)
-        self.view.fit()
-        self.session.said.emit("note", f"{job.name}: a second job, not saved yet; Release lists what no longer fits")
-
-    def _save_rest(self, rest: Job) -> None:
-        """Save the parts that found no room as a job of their own, and take them out of this one."""
-        start = str(Path(self.session.settings.folder) / f"{rest.name}{SUFFIX}")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the rest as a job", start, f"Jobs (*{SUFFIX})")
-        if chosen:
-            path = Path(chosen)
-            path = path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
-            gone = tuple(part.id for part in rest.parts)
-            self.session.save_copy(rest, path, lambda: self.session.do(lambda job: remove_parts(job, gone)))
+                self._after_asking(lambda: self.open_second(value))
 
     def _picked(self, pick: Pick, adds: bool) -> None:
         if self.station.take_pick(pick, adds=adds):
@@ -237,78 +219,6 @@ class MainWindow(QMainWindow):
             self._after_asking(lambda: self.open_demo(name.removeprefix("demo_")))
         else:
             getattr(self, f"do_{name}")()
-
-    def do_new(self) -> None:
-        """Start an empty job."""
-        self._after_asking(self.session.new_job)
-
-    def do_open(self) -> None:
-        """Ask for a job file and open it."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open a job", self.session.settings.folder, f"Jobs (*{SUFFIX})")
-        if chosen:
-            self._after_asking(lambda: self.session.open_job(Path(chosen)))
-
-    def open_demo(self, name: str = "metal") -> None:
-        """Make a demo build, beside the window, and open it without asking."""
-
-        def made(job: Job) -> None:
-            self.session.replace_job(job, None)
-            self.view.fit()
-
-        self.session.ask(f"Making the demo: {name} build", MakeDemo(name), made)
-
-    def do_save(self) -> None:
-        """Save where it was saved, or ask."""
-        if self.session.path is None:
-            self.do_save_as()
-        else:
-            self.session.save_job(self.session.path)
-
-    def do_save_as(self) -> None:
-        """Ask for a file and save."""
-        self._save_as()
-
-    def _save_as(self, then: Any = None) -> None:
-        start = str(Path(self.session.settings.folder) / f"{self.session.job.name}{SUFFIX}")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the job", start, f"Jobs (*{SUFFIX})")
-        if chosen:
-            path = Path(chosen)
-            self.session.save_job(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX), then)
-
-    def do_import(self) -> None:
-        """Ask for mesh files and import them."""
-        pattern = " ".join(f"*.{suffix} *.{suffix.upper()}" for suffix in SUFFIXES)
-        chosen, _ = QFileDialog.getOpenFileNames(
-            self, "Import parts", self.session.settings.folder, f"Parts ({pattern});;All files (*)"
-        )
-        if chosen:
-            self.session.settings.folder = str(Path(chosen[0]).parent)
-            self.take_files([Path(name) for name in chosen])
-
-    def take_files(self, paths: list[Path]) -> None:
-        """Import mesh files; a job file among them is opened instead, a machine or material kept as one's own."""
-        things = [path for path in paths if path.suffix == ".toml"]
-        for path in things:
-            self._take_thing(path)
-        paths = [path for path in paths if path not in things]
-        jobs = [path for path in paths if path.suffix == SUFFIX]
-        if jobs:
-            self._after_asking(lambda: self.session.open_job(jobs[0]))
-        meshes = [path for path in paths if path.suffix != SUFFIX]
-        if meshes:
-            self.open_station(self._place("parts"))
-            self.session.import_files(meshes)
-
-    def _take_thing(self, path: Path) -> None:
-        """Take a machine or material that was dropped into the shop's own library."""
-        try:
-            thing = take_in(path)
-        except TrellisError as problem:
-            self.session.said.emit("stop", str(problem))
-            return
-        self.session.library = full_library()
-        self.session.said.emit("fine", f"{thing.name} is in your own library now")
-        self.refresh()
 
     def do_export(self) -> None:
         """Open the station where files are exported."""
@@ -464,23 +374,6 @@ class MainWindow(QMainWindow):
                 event.acceptProposedAction()
                 self.take_files(paths)
 
-    def _after_asking(self, then: Any) -> None:
-        """Do something that leaves the job; unsaved work is asked about first."""
-        if self.session.is_saved or not self.session.undo_title:
-            then()
-            return
-        answer = QMessageBox.question(
-            self, "Unsaved work", f"Save {self.session.job.name} first?",
-            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
-        )  # fmt: skip
-        if answer == QMessageBox.StandardButton.Discard:
-            then()
-        elif answer == QMessageBox.StandardButton.Save:
-            if self.session.path is None:
-                self._save_as(then)
-            else:
-                self.session.save_job(self.session.path, then)
-
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved work, remember the window, end the worker."""
         if event is None:
@@ -532,11 +425,3 @@ class MainWindow(QMainWindow):
         for name in ("copy", "copy_in_place", "support_all"):
             actions[name].setEnabled(has_part)
         actions["delete"].setEnabled(has_part or session.support is not None)
-
-    def _file_changed(self) -> None:
-        self.recent_menu.clear()
-        for name in self.session.settings.recent:
-            action = self.recent_menu.addAction(Path(name).name)
-            action.setToolTip(name)
-            action.triggered.connect(lambda _, n=name: self._after_asking(lambda: self.session.open_job(Path(n))))
-        self.recent_menu.setEnabled(bool(self.session.settings.recent))

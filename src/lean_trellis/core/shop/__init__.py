@@ -6,7 +6,7 @@ Every constant of a material carries its source or the word "assumed". No jobs, 
 from lean_trellis.core.shop.library import Library, load_library, shipped_library
 from lean_trellis.core.shop.machine import Machine, Plate, Process
 from lean_trellis.core.shop.material import Constant, Detection, Layers, Material
-from lean_trellis.core.shop.own import full_library, keep_own, own_folder, take_in, toml_of
+from lean_trellis.core.shop.own import full_library, keep_own, own_folder, own_problems, take_in, toml_of
 
 __all__ = [
     "Constant",
@@ -21,6 +21,7 @@ __all__ = [
     "keep_own",
     "load_library",
     "own_folder",
+    "own_problems",
     "shipped_library",
     "take_in",
     "toml_of",

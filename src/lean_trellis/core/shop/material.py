@@ -143,9 +143,10 @@ class Material(_Frozen):
 
 
 _ALWAYS = ("density", "price", "loss", "plate_temperature", "strength", "stiffness")
+_WAITS = ("wait_before", "wait_after", "edge_smoothing")
 NEEDED: dict[str, tuple[str, ...]] = {
     "powder_bed": (*_ALWAYS, "recoat_time", "hatch_speed", "outline_speed", "hatch_distance", "thermal_lift"),
-    "vat": (*_ALWAYS, "exposure_time", "base_exposure_time", "base_layers", "lift_time", "peel_pressure"),
+    "vat": (*_ALWAYS, "exposure_time", "base_exposure_time", "base_layers", "lift_time", "peel_pressure", *_WAITS),
     "extrusion": (*_ALWAYS, "path_speed", "path_width", "nozzle_temperature", "nozzle_push"),
 }
 """Constants without which a material of that process is not taken."""

@@ -26,7 +26,10 @@ def own_folder() -> Path:
 
 
 def full_library(folder: Path | None = None) -> Library:
-    """What ships and what the shop keeps of its own. A file of one's own that is wrong is passed over here."""
+    """What ships and what the shop keeps of its own.
+
+    A file of one's own that is wrong is passed over; `own_problems` tells of it.
+    """
     library = shipped_library()
     machines, materials = dict(library.machines), dict(library.materials)
     for model, name in _FOLDERS.items():
@@ -40,6 +43,18 @@ def full_library(folder: Path | None = None) -> Library:
             elif isinstance(thing, Material):
                 materials[thing.id] = thing
     return replace(library, machines=machines, materials=materials)
+
+
+def own_problems(folder: Path | None = None) -> tuple[TrellisError, ...]:
+    """Why files of the shop's own library were passed over; each names its file and key."""
+    found = []
+    for model, name in _FOLDERS.items():
+        for path in sorted(((folder or own_folder()) / name).glob("*.toml")):
+            try:
+                read_model(path, model)
+            except TrellisError as problem:
+                found.append(problem)
+    return tuple(found)
 
 
 def keep_own(thing: Machine | Material, name: str, folder: Path | None = None) -> Machine | Material:

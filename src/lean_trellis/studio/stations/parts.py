@@ -67,6 +67,7 @@ class PartsStation(Station):
             self.table.horizontalHeader().resizeSection(column, 44)
         self.table.setFixedHeight(186)
         self.table.setToolTip("✓ fine, ▲ caution, ⬣ stop; ◌ hidden, ⊥ locked. Headings sort.")
+        self.table.doubleClicked.connect(lambda _: self._rename())
         self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))
         self.page.addWidget(self.table)
         self.selected = head("")
@@ -82,6 +83,12 @@ class PartsStation(Station):
             section.asks.connect(self.asks)
             self.page.addWidget(section)
         self.page.addStretch(1)
+
+    def _rename(self) -> None:
+        """A double click in the list: on to the name field."""
+        self.who.heading.setChecked(True)
+        self.who.part_name.setFocus()
+        self.who.part_name.selectAll()
 
     # --- what is shown ---
 

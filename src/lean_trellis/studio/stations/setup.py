@@ -22,7 +22,8 @@ _CONSTANT_WORDS = {
     "exposure_time": "Exposure", "base_exposure_time": "Base exposure", "base_layers": "Base layers",
     "lift_time": "Lift", "path_speed": "Path speed", "path_width": "Path width",
     "nozzle_temperature": "Nozzle temperature", "nozzle_push": "Nozzle push", "change_time": "Material change",
-    "purge_volume": "Purge",
+    "purge_volume": "Purge", "wait_before": "Wait before exposure", "wait_after": "Wait after exposure",
+    "edge_smoothing": "Edge smoothing",
 }  # fmt: skip
 _UNIT_WORDS = {"1": "", "degC": "°C", "g/cm3": "g/cm³", "mm3": "mm³", "N/mm2": "N/mm²", "EUR/kg": "€/kg"}
 

@@ -1,0 +1,142 @@
+"""What the window does with files: jobs, parts, the shop's library, demo builds; unsaved work is asked about."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox
+
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.formats.registry import SUFFIXES
+from lean_trellis.core.job import Job
+from lean_trellis.core.job.edits import remove_parts
+from lean_trellis.core.job.files import SUFFIX
+from lean_trellis.core.shop import full_library, take_in
+from lean_trellis.studio.part_requests import MakeDemo
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.view3d.view import BuildView
+
+
+class FileWindow(QMainWindow):
+    """The half of the main window that knows of files; what it shows is the other half."""
+
+    session: Session
+    view: BuildView
+    recent_menu: QMenu
+
+    station_asked = pyqtSignal(str)
+
+    def do_new(self) -> None:
+        """Start an empty job."""
+        self._after_asking(self.session.new_job)
+
+    def do_open(self) -> None:
+        """Ask for a job file and open it."""
+        chosen, _ = QFileDialog.getOpenFileName(self, "Open a job", self.session.settings.folder, f"Jobs (*{SUFFIX})")
+        if chosen:
+            self._after_asking(lambda: self.session.open_job(Path(chosen)))
+
+    def open_demo(self, name: str = "metal") -> None:
+        """Make a demo build, beside the window, and open it without asking."""
+
+        def made(job: Job) -> None:
+            self.session.replace_job(job, None)
+            self.view.fit()
+
+        self.session.ask(f"Making the demo: {name} build", MakeDemo(name), made)
+
+    def do_save(self) -> None:
+        """Save where it was saved, or ask."""
+        if self.session.path is None:
+            self.do_save_as()
+        else:
+            self.session.save_job(self.session.path)
+
+    def do_save_as(self) -> None:
+        """Ask for a file and save."""
+        self._save_as()
+
+    def _save_as(self, then: Any = None) -> None:
+        start = str(Path(self.session.settings.folder) / f"{self.session.job.name}{SUFFIX}")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the job", start, f"Jobs (*{SUFFIX})")
+        if chosen:
+            path = Path(chosen)
+            self.session.save_job(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX), then)
+
+    def do_import(self) -> None:
+        """Ask for mesh files and import them."""
+        pattern = " ".join(f"*.{suffix} *.{suffix.upper()}" for suffix in SUFFIXES)
+        chosen, _ = QFileDialog.getOpenFileNames(
+            self, "Import parts", self.session.settings.folder, f"Parts ({pattern});;All files (*)"
+        )
+        if chosen:
+            self.session.settings.folder = str(Path(chosen[0]).parent)
+            self.take_files([Path(name) for name in chosen])
+
+    def take_files(self, paths: list[Path]) -> None:
+        """Import mesh files; a job file among them is opened instead, a machine or material kept as one's own."""
+        things = [path for path in paths if path.suffix == ".toml"]
+        for path in things:
+            self._take_thing(path)
+        paths = [path for path in paths if path not in things]
+        jobs = [path for path in paths if path.suffix == SUFFIX]
+        if jobs:
+            self._after_asking(lambda: self.session.open_job(jobs[0]))
+        meshes = [path for path in paths if path.suffix != SUFFIX]
+        if meshes:
+            self.station_asked.emit("parts")
+            self.session.import_files(meshes)
+
+    def _take_thing(self, path: Path) -> None:
+        """Take a machine or material that was dropped into the shop's own library."""
+        try:
+            thing = take_in(path)
+        except TrellisError as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self.session.library = full_library()
+        self.session.said.emit("fine", f"{thing.name} is in your own library now")
+        self.session.file_changed.emit()
+
+    def _after_asking(self, then: Any) -> None:
+        """Do something that leaves the job; unsaved work is asked about first."""
+        if self.session.is_saved or not self.session.undo_title:
+            then()
+            return
+        answer = QMessageBox.question(
+            self, "Unsaved work", f"Save {self.session.job.name} first?",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        if answer == QMessageBox.StandardButton.Discard:
+            then()
+        elif answer == QMessageBox.StandardButton.Save:
+            if self.session.path is None:
+                self._save_as(then)
+            else:
+                self.session.save_job(self.session.path, then)
+
+    def open_second(self, job: Job) -> None:
+        """Open a job that was made from this one."""
+        self.session.replace_job(job, None, is_saved=False)
+        self.view.fit()
+        self.session.said.emit("note", f"{job.name}: a second job, not saved yet; Release lists what no longer fits")
+
+    def save_rest(self, rest: Job) -> None:
+        """Save the parts that found no room as a job of their own, and take them out of this one."""
+        start = str(Path(self.session.settings.folder) / f"{rest.name}{SUFFIX}")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the rest as a job", start, f"Jobs (*{SUFFIX})")
+        if chosen:
+            path = Path(chosen)
+            path = path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
+            gone = tuple(part.id for part in rest.parts)
+            self.session.save_copy(rest, path, lambda: self.session.do(lambda job: remove_parts(job, gone)))
+
+    def _file_changed(self) -> None:
+        self.recent_menu.clear()
+        for name in self.session.settings.recent:
+            action = self.recent_menu.addAction(Path(name).name)
+            action.setToolTip(name)
+            action.triggered.connect(lambda _, n=name: self._after_asking(lambda: self.session.open_job(Path(n))))
+        self.recent_menu.setEnabled(bool(self.session.settings.recent))
