@@ -149,7 +149,9 @@ class Worker(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._context = multiprocessing.get_context("spawn")
+        # A server without threads or window has everything imported: a process ended by Escape is back at once.
+        self._context = multiprocessing.get_context("forkserver")
+        self._context.set_forkserver_preload(["lean_trellis.studio.requests", "lean_trellis.studio.part_requests"])
         self._task: Task | None = None
         self._count = 0
         self._generation = 0
