@@ -32,6 +32,7 @@ class MeasureSection(Section):
         self.modes.changed.connect(lambda _: self._begin())
         self.body.addWidget(self.modes)
         self.words = figure()
+        self.words.hide()
         self.body.addWidget(self.words)
         self._picks: list[Pick] = []
 
@@ -79,6 +80,7 @@ class MeasureSection(Section):
 
     def _say(self, words: str, length: float) -> None:
         self.words.setText(words)
+        self.words.show()
         self.measured.emit(length)
 
     def end_mode(self) -> bool:

@@ -14,7 +14,7 @@ from lean_trellis.studio.forms.fields import NumberField, muted, row
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.section import Section, button
 
-_STAGES = (("print", "Print"), ("later", "Casting or sintering"))
+_STAGES = (("print", "Print"), ("later", "Cast, sinter"))
 
 
 class SizeSection(Section):
@@ -29,27 +29,26 @@ class SizeSection(Section):
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(4)
         for column, axis in enumerate("XYZ", start=1):
-            grid.addWidget(QLabel(axis), 0, column)
+            grid.addWidget(QLabel(f"{axis} %"), 0, column)
         for line, (key, words) in enumerate((("scale", "Scale"), *_STAGES), start=1):
             grid.addWidget(QLabel(words), line, 0)
             self._fields[key] = []
             for axis in range(3):
-                field = NumberField("%", width=62)
+                field = NumberField("%", width=58)
                 field.setObjectName(f"size.{key}.{'xyz'[axis]}")
                 field.taken.connect(lambda value, key=key, axis=axis: self._take(key, axis, value))
                 self._fields[key].append(field)
                 grid.addWidget(field, line, axis + 1)
-            grid.addWidget(QLabel("%"), line, 4)
         grid.setColumnStretch(0, 1)
         self.body.addWidget(grid_holder)
         self.same = QCheckBox("the same along all axes")
         self.same.setObjectName("size.same")
         self.same.setChecked(True)
         self.body.addWidget(row(self.same, 1))
-        self.from_material = button("Take the material's shrinkage", self._from_material, name="size.material")
+        self.from_material = button("The material's shrinkage", self._from_material, name="size.material")
         self.plain = button("As given", self._plain, "No scale, no shrinkage", name="size.plain")
         self.body.addWidget(row(self.from_material, self.plain, 1, spacing=6))
-        self.measured, self.wanted = NumberField("mm", width=70), NumberField("mm", width=70)
+        self.measured, self.wanted = NumberField("mm", width=62), NumberField("mm", width=62)
         self.measured.setObjectName("size.measured")
         self.wanted.setObjectName("size.wanted")
         self.fit = button(

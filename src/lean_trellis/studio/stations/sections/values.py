@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel, QLineEdit
+from PyQt6.QtWidgets import QHeaderView, QLabel, QLineEdit
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, Job
@@ -33,6 +33,9 @@ class ValuesSection(Section):
         self._words, self._thing_of, self._change = words, thing_of, change
         self.table = PickTable(("Value", "Here", "Library"), several=False)
         self.table.setObjectName(f"{name}.values")
+        for column in (1, 2):
+            self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            self.table.horizontalHeader().resizeSection(column, 78)
         self.table.setFixedHeight(200)
         self.table.picked.connect(lambda _: self._show_value())
         self.body.addWidget(self.table)
@@ -105,10 +108,19 @@ class ValuesSection(Section):
         thing, library = self._thing(), self._of_library()
         theirs = flat_values(library) if library is not None else {}
         changed = {} if library is None else {found.key: found for found in differences(thing, library)}
+        values = flat_values(thing)
+        order = sorted(values, key=lambda key: (isinstance(values[key], str), not _is_usual(key)))
         rows = [
-            (key, (f"{'● ' if key in changed else ''}{key}", _words(value), _words(theirs.get(key))))
-            for key, value in flat_values(thing).items()
-            if not key.endswith(".source")
+            (
+                key,
+                (
+                    f"{'● ' if key in changed else ''}{_short(key)}",
+                    _words(values[key], values, key),
+                    _words(theirs.get(key), values, key),
+                ),
+            )
+            for key in order
+            if not key.endswith((".source", ".unit"))
         ]
         self.table.show_rows(rows, self.table.picked_keys())
         self.set_words(f"{self._words}, {len(changed)} changed for this build" if changed else self._words)
@@ -116,5 +128,18 @@ class ValuesSection(Section):
         self.note.setText(f"{thing.name}: ● is not what the library holds." if changed else f"{thing.name}.")
 
 
-def _words(value: Any) -> str:
-    return "–" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
+def _short(key: str) -> str:
+    """The key as people read it: a constant by its own name."""
+    return key.removeprefix("constants.").removeprefix("detection.").removesuffix(".value")
+
+
+def _is_usual(key: str) -> bool:
+    """Whether a value is one that builds are tuned by: those come first in the list."""
+    return key.startswith(("constants.", "detection.", "build_offset", "plate.", "height"))
+
+
+def _words(value: Any, values: dict[str, Any], key: str) -> str:
+    """A value with its unit, where it has one."""
+    unit = values.get(f"{key.removesuffix('.value')}.unit", "") if key.endswith(".value") else ""
+    text = "–" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
+    return f"{text} {unit}" if unit not in ("", "1") else text
