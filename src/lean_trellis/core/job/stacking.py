@@ -1,4 +1,4 @@
-"""What always holds of a job, whatever was edited: stacked parts stand on one another with their gap."""
+"""What always holds of a job, whatever was edited: stacked parts stand over one another with their gap."""
 
 from __future__ import annotations
 
@@ -20,8 +20,9 @@ def _restacked(job: Job, stack: Stack) -> Job:
     for part_id in stack.parts[1:]:
         height = float(below.bounds()[1, 2]) + stack.gap_mm(job.layer_height)
         part = job.part(part_id)
-        if abs(part.pose.build_offset - height) > 1e-9:
-            part = replace(part, pose=replace(part.pose, build_offset=height))
+        pose = replace(part.pose, x=below.pose.x, y=below.pose.y, build_offset=height)
+        if pose != part.pose:
+            part = replace(part, pose=pose)
             job = job.with_part(part)
         below = part
     return job

@@ -23,7 +23,7 @@ _FILL = 0.65
 _STRIPS = (1.0, 1.2, 1.5)
 _MANY = 360
 _MANY_TRIES = 160
-_PREFERENCE_MM = 12.0
+_PREFERENCE_MM = 80.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -131,14 +131,16 @@ def arrange(pieces: Sequence[Piece], request: ArrangeRequest, watch: Watch = UNW
     best: tuple[tuple[int, float], dict[str, tuple[_Turned, Longs]], _Ground] | None = None
     for number, one in enumerate(tries):
         stretch = Stretch(watch, 0.2 + 0.8 * number / len(tries), 0.2 + 0.8 * (number + 1) / len(tries))
-        filled, found = ground.again(), dict[str, tuple[_Turned, Longs]]()
+        filled, found, unwanted = ground.again(), dict[str, tuple[_Turned, Longs]](), 0.0
         for place, piece in enumerate(order):
             stretch.at(place / len(order), f"placing {place + 1} of {len(order)} parts, try {number + 1}")
             chosen = _placed(piece, turned[piece.key], filled, one, request, size)
             if chosen is not None:
-                found[piece.key] = chosen
+                found[piece.key] = chosen[:2]
+                unwanted += chosen[2] / len(order)
         block = filled.block(ground)
         room = float(np.prod(block[1] - block[0])) if block is not None else 0.0
+        room *= 1 + request.preference * unwanted
         if best is None or (len(order) - len(found), room) < best[0]:
             best = ((len(order) - len(found), room), found, filled)
     assert best is not None
@@ -199,27 +201,28 @@ def _placed(
     one: _Try,
     request: ArrangeRequest,
     size: tuple[int, int],
-) -> tuple[_Turned, Longs] | None:
-    """The best free place over all turns; the ground then knows of it."""
+) -> tuple[_Turned, Longs, float] | None:
+    """The best free place over all turns, and how unwanted it is; the ground then knows of it."""
     taken = ground.taken.copy()
     taken[: one.strip[0]] = taken[one.strip[1] :] = True
     spectrum = _spectrum(taken, size)
-    best: tuple[float, _Turned, Longs] | None = None
+    best: tuple[float, _Turned, Longs, float] | None = None
     for turned in turns:
         places = _free(ground, turned, spectrum, size)
         if not len(places):
             continue
-        cost = _costs(piece, turned, places, ground, one, request)
+        unwanted = _unwanted(piece, turned, places, ground, request)
+        cost = _costs(turned, places, one) + request.preference * _PREFERENCE_MM / ground.cell * unwanted
         cheapest = int(np.argmin(cost))
         if best is None or cost[cheapest] < best[0] - 1e-9:
-            best = float(cost[cheapest]), turned, places[cheapest]
+            best = float(cost[cheapest]), turned, places[cheapest], float(unwanted[cheapest])
     if best is None:
         return None
-    _, turned, at = best
+    _, turned, at, unwanted_there = best
     _mark(ground.taken, turned.footprint, at)
     if request.flow_deg is not None:
         _cast_lee(piece, ground, request.flow_deg, at, at + turned.footprint.cells.shape)
-    return turned, at
+    return turned, at, unwanted_there
 
 
 def _free(ground: _Ground, turned: _Turned, spectrum: np.ndarray, size: tuple[int, int]) -> Longs:
@@ -231,20 +234,23 @@ def _free(ground: _Ground, turned: _Turned, spectrum: np.ndarray, size: tuple[in
     return np.argwhere(met < _HIT)
 
 
-def _costs(piece: Piece, turned: _Turned, places: Longs, ground: _Ground, one: _Try, request: ArrangeRequest) -> Floats:
-    """(k,): the lower the middle of area, or the top, the better; preferences count as so many cells."""
+def _costs(turned: _Turned, places: Longs, one: _Try) -> Floats:
+    """(k,): the lower the middle of area, or the top, the better, in cells."""
     middle = places + turned.middle
-    cost = middle[:, 1] + 0.02 * (middle[:, 0] - one.strip[0])
+    cost: Floats = middle[:, 1] + 0.02 * (middle[:, 0] - one.strip[0])
     if one.rule == "top":
         cost = places[:, 1] + turned.footprint.cells.shape[1] + 0.5 * cost
-    if request.preference > 0:
-        weight = request.preference * _PREFERENCE_MM / ground.cell
-        cost = cost + weight * _along_blade(piece, request, turned.degrees)
-        if request.flow_deg is not None:
-            centre = np.minimum(middle.astype(np.int64), np.array(ground.lee.shape) - 1)
-            lee = ground.lee[centre[:, 0], centre[:, 1]]
-            cost = cost + weight * np.clip((lee - piece.height) / np.maximum(lee, 1e-9), 0, 1)
     return cost
+
+
+def _unwanted(piece: Piece, turned: _Turned, places: Longs, ground: _Ground, request: ArrangeRequest) -> Floats:
+    """(k,): 1 for long edges along the blade, and up to 1 more for lying in the lee of something taller."""
+    found = np.full(len(places), _along_blade(piece, request, turned.degrees))
+    if request.flow_deg is not None:
+        middle = np.minimum((places + turned.middle).astype(np.int64), np.array(ground.lee.shape) - 1)
+        lee = ground.lee[middle[:, 0], middle[:, 1]]
+        found += np.clip((lee - piece.height) / np.maximum(lee, 1e-9), 0, 1)
+    return found
 
 
 def _along_blade(piece: Piece, request: ArrangeRequest, degrees: float) -> float:

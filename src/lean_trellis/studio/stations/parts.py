@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHeaderView, QLineEdit, QPushButton
 
 from lean_trellis.core.checks import Finding
@@ -67,7 +68,7 @@ class PartsStation(Station):
             self.table.horizontalHeader().resizeSection(column, 44)
         self.table.setFixedHeight(186)
         self.table.setToolTip("✓ fine, ▲ caution, ⬣ stop; ◌ hidden, ⊥ locked. Headings sort.")
-        self.table.doubleClicked.connect(lambda _: self._rename())
+        self.table.doubleClicked.connect(lambda _: QTimer.singleShot(0, self._rename))
         self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))
         self.page.addWidget(self.table)
         self.selected = head("")

@@ -109,7 +109,7 @@ class CopiesSection(Section):
 
         def read(body: Body) -> None:
             self._spacer = Spacer(body.name, body.mesh)
-            self._change()
+            self._fill(self._spacer)
             self.refresh()
 
         self.session.ask(f"Reading {path.name}", ReadBody(path, part.origin), read)
@@ -125,15 +125,13 @@ class CopiesSection(Section):
 
     def _change(self) -> None:
         """Give the stack of the part in hand what the fields say."""
+        self._fill(self._filling())
+
+    def _fill(self, filling: Separator | Spacer | None) -> None:
         stack = self._known()
         if stack is not None:
-            self.session.do(
-                lambda job: change_stack(
-                    job,
-                    stack.id,
-                    replace(stack, gap=self.gap.value, gap_unit=self._unit(), filling=self._filling()),
-                )
-            )
+            changed = replace(stack, gap=self.gap.value, gap_unit=self._unit(), filling=filling)
+            self.session.do(lambda job: change_stack(job, stack.id, changed))
 
     def _known(self) -> Stack | None:
         part = self.part
