@@ -246,6 +246,12 @@ def test_tilt_is_that_of_the_long_axis_or_of_a_flat_parts_plane(job, angle):
     assert tilt_of(plate).angle_deg == pytest.approx(angle, abs=1e-3)
 
 
+@pytest.mark.parametrize("size", [(20, 30, 10), (31, 22, 3), (50, 8, 3)])
+def test_a_box_lies_at_0_however_its_sides_are_cut_into_triangles(metal, size):
+    job = edits.add_bodies(new_job(*metal), [Body("box", box(size), 12)]).job
+    assert tilt_of(job.part("part-1")).angle_deg == pytest.approx(0, abs=1e-6)
+
+
 # --- copies and stacks ---
 
 

@@ -57,8 +57,12 @@ def main_axis(mesh: Mesh) -> tuple[Kind, Floats]:
     """The flat part's normal or the long part's axis, in the mesh's own coordinates (principal axes by area)."""
     if not len(mesh.faces):
         return "axis", np.array([1.0, 0.0, 0.0])
-    offsets = mesh.centroids - np.average(mesh.centroids, axis=0, weights=mesh.areas)
-    _, axes = np.linalg.eigh((offsets * mesh.areas[:, None]).T @ offsets)
+    # The surface's second moments, exact for each triangle: A/12 (sum of v v' + (sum v)(sum v)').
+    corners = mesh.corners - np.average(mesh.centroids, axis=0, weights=mesh.areas)
+    sums = corners.sum(axis=1)
+    flat, weights = corners.reshape(-1, 3), np.repeat(mesh.areas, 3)
+    moments = (flat * weights[:, None]).T @ flat + (sums * mesh.areas[:, None]).T @ sums
+    _, axes = np.linalg.eigh(moments)
     along = (mesh.vertices - mesh.middle) @ axes
     lengths = along.max(axis=0) - along.min(axis=0)
     order = np.argsort(lengths)
