@@ -9,7 +9,7 @@ from typing import Any
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.formats import Body
-from lean_trellis.core.job.edits import Edit, add_bodies, level, origin_of, replace_mesh, stand_on
+from lean_trellis.core.job.edits import Edit, add_bodies, copy_part, level, origin_of, replace_mesh, stand_on
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mend import Mended
 from lean_trellis.core.mesh.patch import Plane
@@ -18,6 +18,13 @@ from lean_trellis.core.planning import FoundPoses, PoseRequest
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes
 from lean_trellis.studio.part_requests import Arrange, FitPlane, MeasureRoom, MendMesh, ReadBody, SearchPoses, Shaped
 from lean_trellis.studio.session import Session
+
+
+def copy_in_hand(session: Session, *, in_place: bool) -> None:
+    """Copy the part in hand, beside or exactly in place; the copy is in hand then."""
+    part_id = session.selection.part
+    if part_id and session.do(lambda job: copy_part(job, part_id, in_place=in_place)):
+        session.select(parts=(session.job.parts[-1].id,))
 
 
 def mend_part(session: Session, part: Part, step: str, show: Callable[[Part, Mended], None]) -> None:

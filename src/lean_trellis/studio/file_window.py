@@ -9,11 +9,11 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox
 
 from lean_trellis.core.errors import TrellisError
-from lean_trellis.core.formats.registry import SUFFIXES
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.edits import remove_parts
 from lean_trellis.core.job.files import SUFFIX
 from lean_trellis.core.shop import full_library, take_in
+from lean_trellis.studio.forms.patterns import parts_pattern
 from lean_trellis.studio.part_requests import MakeDemo
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.view3d.view import BuildView
@@ -62,15 +62,11 @@ class FileWindow(QMainWindow):
         start = str(Path(self.session.settings.folder) / f"{self.session.job.name}{SUFFIX}")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the job", start, f"Jobs (*{SUFFIX})")
         if chosen:
-            path = Path(chosen)
-            self.session.save_job(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX), then)
+            self.session.save_job(_job_path(chosen), then)
 
     def do_import(self) -> None:
         """Ask for mesh files and import them."""
-        pattern = " ".join(f"*.{suffix} *.{suffix.upper()}" for suffix in SUFFIXES)
-        chosen, _ = QFileDialog.getOpenFileNames(
-            self, "Import parts", self.session.settings.folder, f"Parts ({pattern});;All files (*)"
-        )
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Import parts", self.session.settings.folder, parts_pattern())
         if chosen:
             self.session.settings.folder = str(Path(chosen[0]).parent)
             self.take_files([Path(name) for name in chosen])
@@ -128,8 +124,7 @@ class FileWindow(QMainWindow):
         start = str(Path(self.session.settings.folder) / f"{rest.name}{SUFFIX}")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the rest as a job", start, f"Jobs (*{SUFFIX})")
         if chosen:
-            path = Path(chosen)
-            path = path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
+            path = _job_path(chosen)
             gone = tuple(part.id for part in rest.parts)
             self.session.save_copy(rest, path, lambda: self.session.do(lambda job: remove_parts(job, gone)))
 
@@ -140,3 +135,9 @@ class FileWindow(QMainWindow):
             action.setToolTip(name)
             action.triggered.connect(lambda _, n=name: self._after_asking(lambda: self.session.open_job(Path(n))))
         self.recent_menu.setEnabled(bool(self.session.settings.recent))
+
+
+def _job_path(chosen: str) -> Path:
+    """The path chosen, with a job's suffix."""
+    path = Path(chosen)
+    return path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)

@@ -17,7 +17,6 @@ from lean_trellis.core.mesh.measuring import wall_at
 from lean_trellis.core.mesh.mend import Mended, mend, mend_all
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.patch import Plane, best_plane, smooth_patch
-from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.shaping import drilled, hollowed, with_allowance, with_cut_off
 from lean_trellis.core.parts.aligning import room_below
 from lean_trellis.core.parts.origin import Origin
@@ -110,7 +109,7 @@ class MeasureRoom:
         """The room in mm. Raises `EditError` where they do not stand over each other."""
         watch.at(0.1, "measuring between the parts")
         upper, lower = (pipeline.placed(self.job.part(part_id)) for part_id in (self.part_id, self.on_part))
-        room = room_below(upper, lower, RayTree(lower), RayTree(upper))
+        room = room_below(upper, lower, pipeline.tree(lower), pipeline.tree(upper))
         if not np.isfinite(room):
             name = self.job.part(self.on_part).name
             raise EditError(self.job.part(self.part_id).name, f"does not stand over {name}", "centre it there first")

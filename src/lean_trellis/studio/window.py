@@ -18,8 +18,9 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from lean_trellis import __version__
-from lean_trellis.core.job.edits import copy_part, move_part, remove_parts
+from lean_trellis.core.job.edits import move_part, remove_parts
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_text
+from lean_trellis.studio.errands import copy_in_hand
 from lean_trellis.studio.file_window import FileWindow
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.frame import Header, StatusLine
@@ -238,16 +239,11 @@ class MainWindow(FileWindow):
 
     def do_copy(self) -> None:
         """Copy the part in hand beside."""
-        self._copy(in_place=False)
+        copy_in_hand(self.session, in_place=False)
 
     def do_copy_in_place(self) -> None:
         """Copy the part in hand exactly in place."""
-        self._copy(in_place=True)
-
-    def _copy(self, *, in_place: bool) -> None:
-        part = self.session.selection.part
-        if part and self.session.do(lambda job: copy_part(job, part, in_place=in_place)):
-            self.session.select(parts=(self.session.job.parts[-1].id,))
+        copy_in_hand(self.session, in_place=True)
 
     def do_delete(self) -> None:
         """Delete the support in hand at its station, else the picked parts."""

@@ -6,6 +6,7 @@ import numpy as np
 from manifold3d import triangulate
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology, build_topology
 
@@ -104,8 +105,7 @@ def _by_plane(flat: list[tuple[Longs, Floats, Floats]]) -> list[list[tuple[Longs
 
 def _filled(vertices: Floats, loops: list[Longs], normal: Floats) -> Longs | None:
     """Triangles between loops of one plane; None where the outline crosses itself or an area comes out wrong."""
-    across = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
-    across /= np.linalg.norm(across)
+    across = any_across(normal)
     frame = np.stack([across, np.cross(normal, across)], axis=1)
     outlines = [vertices[loop] @ frame for loop in loops]
     if sum(_area(outline) for outline in outlines) < 0:

@@ -14,6 +14,7 @@ from skimage import draw, measure
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.mesh.weld import weld
@@ -115,15 +116,9 @@ def drilled(mesh: Mesh, place: Floats, inwards: Floats, diameter: float, depth: 
 
 
 def _rod(start: Floats, along: Floats, radius: float, end_radius: float, length: float) -> Manifold:
-    across = _any_across(along)
+    across = any_across(along)
     frame = np.column_stack([across, np.cross(along, across), along, start])
     return Manifold.cylinder(length, radius, end_radius, 48).transform(frame)
-
-
-def _any_across(direction: Floats) -> Floats:
-    across = np.cross(direction, np.eye(3)[int(np.argmin(np.abs(direction)))])
-    result: Floats = across / np.linalg.norm(across)
-    return result
 
 
 def with_allowance(mesh: Mesh, faces: Longs, amount: float) -> Mesh:
@@ -174,7 +169,7 @@ def with_cut_off(mesh: Mesh, down: Floats, height: float, layer_height: float) -
     if not height > 0:
         raise EditError("cut-off", f"{height:g} mm is no height", "give more than 0")
     up = -np.asarray(down, np.float64)
-    across = _any_across(up)
+    across = any_across(up)
     frame = np.stack([across, np.cross(up, across), up])  # rows: the plate's axes in mesh coordinates
     standing = to_manifold(mesh.moved(frame, np.zeros(3)))
     low = standing.bounding_box()[2]

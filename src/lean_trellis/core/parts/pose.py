@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 
 Matrix = tuple[float, float, float, float, float, float, float, float, float]
@@ -80,9 +81,7 @@ def rotation_between(direction: Floats, target: Floats) -> Floats:
     if sine < 1e-12:
         if cosine > 0:
             return np.eye(3)
-        helper = np.eye(3)[int(np.argmin(np.abs(direction)))]
-        axis = np.cross(direction, helper)
-        axis /= np.linalg.norm(axis)
+        axis = any_across(direction)
         half_turn: Floats = 2 * np.outer(axis, axis) - np.eye(3)
         return half_turn
     axis = axis / sine

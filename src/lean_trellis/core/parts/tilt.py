@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.part import Part
 
@@ -48,7 +49,7 @@ def tilt_of(part: Part) -> Tilt:
     # The steepest direction within the plane: z less its share along the normal.
     steepest = np.array([0.0, 0.0, 1.0]) - normal[2] * normal
     length = float(np.linalg.norm(steepest))
-    rise = steepest / length if length > 1e-9 else part.pose.matrix @ _any_across(axis)
+    rise = steepest / length if length > 1e-9 else part.pose.matrix @ any_across(axis)
     return Tilt(angle, of, rise)
 
 
@@ -71,9 +72,3 @@ def main_axis(mesh: Mesh) -> tuple[Kind, Floats]:
         return "none", np.array([0.0, 0.0, 1.0])
     is_flat = second > _FLAT * first and third < _FLAT * second
     return ("plane", axes[:, order[0]]) if is_flat else ("axis", axes[:, order[2]])
-
-
-def _any_across(axis: Floats) -> Floats:
-    across = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    result: Floats = across / np.linalg.norm(across)
-    return result

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import platformdirs
 import tomlkit
-from pydantic import BaseModel
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import AccessError, LibraryError, TrellisError
@@ -17,12 +17,22 @@ from lean_trellis.core.shop.library import Library, read_model, read_toml, shipp
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
 
-_FOLDERS: dict[type[BaseModel], str] = {Machine: "machines", Material: "materials"}
+_FOLDERS: dict[type[Machine] | type[Material], str] = {Machine: "machines", Material: "materials"}
 
 
 def own_folder() -> Path:
     """Where the shop's own things are kept."""
     return Path(platformdirs.user_data_dir("lean-trellis")) / "library"
+
+
+def _read_own(folder: Path | None) -> Iterator[Machine | Material | TrellisError]:
+    """Each thing of the shop's own folder, or why its file was not taken."""
+    for model, name in _FOLDERS.items():
+        for path in sorted(((folder or own_folder()) / name).glob("*.toml")):
+            try:
+                yield read_model(path, model)
+            except TrellisError as problem:
+                yield problem
 
 
 def full_library(folder: Path | None = None) -> Library:
@@ -32,29 +42,17 @@ def full_library(folder: Path | None = None) -> Library:
     """
     library = shipped_library()
     machines, materials = dict(library.machines), dict(library.materials)
-    for model, name in _FOLDERS.items():
-        for path in sorted(((folder or own_folder()) / name).glob("*.toml")):
-            try:
-                thing = read_model(path, model)
-            except TrellisError:
-                continue
-            if isinstance(thing, Machine):
-                machines[thing.id] = thing
-            elif isinstance(thing, Material):
-                materials[thing.id] = thing
+    for thing in _read_own(folder):
+        if isinstance(thing, Machine):
+            machines[thing.id] = thing
+        elif isinstance(thing, Material):
+            materials[thing.id] = thing
     return replace(library, machines=machines, materials=materials)
 
 
 def own_problems(folder: Path | None = None) -> tuple[TrellisError, ...]:
     """Why files of the shop's own library were passed over; each names its file and key."""
-    found = []
-    for model, name in _FOLDERS.items():
-        for path in sorted(((folder or own_folder()) / name).glob("*.toml")):
-            try:
-                read_model(path, model)
-            except TrellisError as problem:
-                found.append(problem)
-    return tuple(found)
+    return tuple(found for found in _read_own(folder) if isinstance(found, TrellisError))
 
 
 def keep_own(thing: Machine | Material, name: str, folder: Path | None = None) -> Machine | Material:

@@ -45,7 +45,7 @@ def move_part(job: Job, part_id: str, x: float, y: float) -> Edit:
 
 
 def _shifted(job: Job, part_ids: Sequence[str], dx: float, dy: float) -> Job:
-    everyone = tuple(dict.fromkeys(other for part_id in part_ids for other in job.companions(part_id)))
+    everyone = _with_companions(job, part_ids)
     require_free(job, everyone)
     for other_id in everyone:
         other = job.part(other_id)

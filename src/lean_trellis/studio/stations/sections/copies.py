@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Literal, cast
 
@@ -10,8 +11,9 @@ from PyQt6.QtWidgets import QFileDialog
 
 from lean_trellis.core.checks.stacks import material_changes
 from lean_trellis.core.formats import Body
-from lean_trellis.core.job.edits import change_stack, copy_in_grid, copy_part, stack_part
+from lean_trellis.core.job.edits import change_stack, copy_in_grid, stack_part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
+from lean_trellis.studio.errands import copy_in_hand
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row, rule
 from lean_trellis.studio.part_requests import ReadBody
 from lean_trellis.studio.session import Session
@@ -26,10 +28,13 @@ class CopiesSection(Section):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Copies and stack", is_open=False)
         self._spacer: Spacer | None = None
-        beside = button("Copy beside", lambda: self._copy(in_place=False), "A copy at the nearest free place",
-                        name="copies.beside")  # fmt: skip
-        in_place = button("Copy in place", lambda: self._copy(in_place=True), "A copy exactly where the part is",
-                          name="copies.in_place")  # fmt: skip
+        beside, in_place = (
+            button(words, partial(copy_in_hand, session, in_place=stays), hint, name=name)
+            for words, stays, hint, name in (
+                ("Copy beside", False, "A copy at the nearest free place", "copies.beside"),
+                ("Copy in place", True, "A copy exactly where the part is", "copies.in_place"),
+            )
+        )
         self.body.addWidget(row(beside, in_place, 1, spacing=6))
         self.body.addWidget(rule())
         self.columns, self.rows = _count("copies.columns", 2), _count("copies.rows", 2)
@@ -73,11 +78,6 @@ class CopiesSection(Section):
         self.body.addWidget(row(self.stack_button, 1))
         self.note = muted()
         self.body.addWidget(self.note)
-
-    def _copy(self, *, in_place: bool) -> None:
-        part = self.part
-        if part is not None and self.session.do(lambda job: copy_part(job, part.id, in_place=in_place)):
-            self.session.select(parts=(self.session.job.parts[-1].id,))
 
     def _grid(self) -> None:
         part = self.part

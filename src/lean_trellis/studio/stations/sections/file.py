@@ -6,10 +6,10 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
-from lean_trellis.core.formats.registry import SUFFIXES
 from lean_trellis.core.job.edits import retake_unit
 from lean_trellis.studio.errands import replace_part, tessellate_again
 from lean_trellis.studio.forms.fields import NumberField, muted, number_row, row
+from lean_trellis.studio.forms.patterns import parts_pattern
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.section import Section, button
 
@@ -55,9 +55,8 @@ class FileSection(Section):
         part = self.part
         if part is None:
             return
-        pattern = " ".join(f"*.{suffix} *.{suffix.upper()}" for suffix in SUFFIXES)
         chosen, _ = QFileDialog.getOpenFileName(
-            self, f"Replace {part.name}", self.session.settings.folder, f"Parts ({pattern});;All files (*)"
+            self, f"Replace {part.name}", self.session.settings.folder, parts_pattern()
         )
         if chosen:
             replace_part(self.session, part, Path(chosen))
