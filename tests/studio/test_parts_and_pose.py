@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from lean_trellis.core.demo import metal_parts
@@ -173,6 +174,49 @@ def test_groups_are_made_and_taken_apart(with_parts):
     assert len({part.group for part in user.session.job.parts}) == 1
     user.press(user.field("parts.ungroup"))
     assert {part.group for part in user.session.job.parts} == {""}
+
+
+def type_in_cell(user, table, key, column, text):
+    """Double click a cell, type over what stands there, Return."""
+    index = table.model().index(table.keys().index(key), column)
+    middle = table.visualRect(index).center()
+    QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
+    QTest.mouseDClick(table.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
+    editor = QApplication.focusWidget()
+    before = editor.text()
+    QTest.keyClick(editor, Qt.Key.Key_A, CONTROL)
+    QTest.keyClicks(editor, text)
+    QTest.keyClick(editor, Qt.Key.Key_Return)
+    for _ in range(2):  # the editor closes first, then the sheet tells
+        QApplication.processEvents()
+    return before
+
+
+def test_names_owners_and_orders_are_typed_where_they_stand(with_parts):
+    user = with_parts(box((10, 10, 10)), box((12, 12, 12)))
+    bench = user.station("parts")
+    user.click_row(bench.table, "part-1")
+    user.press(bench.who.lock_button)
+    assert type_in_cell(user, bench.table, "part-1", 0, "Flange") == "part 1", "typed without the sign of a lock"
+    assert user.session.job.part("part-1").name == "Flange"
+    assert bench.table.model().index(0, 0).data() == "Flange ⊥"
+    assert type_in_cell(user, bench.table, "part-2", 2, "FW-9") == ""
+    assert [part.order for part in user.session.job.parts] == ["", "FW-9"]
+    undo(user)
+    assert [part.order for part in user.session.job.parts] == ["", ""]
+    bench.table.selectAll()
+    assert len(user.session.selection.parts) == 2
+    bench.sheet._typed("part-1", "owner", "Tern Street Organs")
+    assert {part.owner for part in user.session.job.parts} == {"Tern Street Organs"}, "all that are picked"
+
+
+def test_every_column_of_the_sheet_is_seen_without_scrolling(with_parts):
+    user = with_parts(box((10, 10, 10)))
+    table = user.station("parts").table
+    assert table.horizontalScrollBar().maximum() == 0
+    assert table.columnViewportPosition(8) + table.columnWidth(8) <= table.viewport().width()
+    user.station("pose")
+    assert not table.isVisible(), "the sheet belongs to its station"
 
 
 def test_owners_are_pasted_from_a_table(with_parts):

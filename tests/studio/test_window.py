@@ -41,7 +41,7 @@ def test_files_dropped_become_parts_and_a_bad_one_stops_none(user, tmp_path, stl
     assert "bad.stl" in user.window.status.message.text()
     assert "promises" in user.window.status.message.text()
     table = user.station("parts").table
-    assert [table.model().index(row, 1).data() for row in range(2)] == ["✓", "✓"]
+    assert [table.model().index(row, 6).data() for row in range(2)] == ["✓", "✓"]
     assert "2 parts" in user.window.traveller.entries[1].fact.words
 
 

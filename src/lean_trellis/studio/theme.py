@@ -154,9 +154,10 @@ QTableView, QListView {{ background: {t.card}; alternate-background-color: {t.ca
   selection-color: {t.ink}; outline: none; }}
 QTableView::item {{ padding: 0 6px; border-bottom: 1px solid {t.paper}; }}
 QTableView::item:selected {{ background: {t.ivy_wash}; color: {t.ink}; }}
+QTableView QLineEdit {{ border-radius: 0; padding: 0 4px; min-height: 0; }}
 QHeaderView {{ background: {t.card}; }}
 QHeaderView::section {{ background: {t.card}; color: {t.muted}; border: none; border-bottom: 1px solid {t.line};
-  padding: 4px 6px; }}
+  padding: 4px 9px; }}
 QHeaderView::up-arrow, QHeaderView::down-arrow {{ subcontrol-position: center left; width: 8px; }}
 QScrollArea {{ border: none; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}

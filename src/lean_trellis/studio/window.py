@@ -81,9 +81,21 @@ class MainWindow(FileWindow):
         view_column.setSpacing(0)
         view_column.addWidget(self.view, 1)
         view_column.addWidget(self.viewbar)
+        self.sheets = QStackedWidget()
+        for station in self.stations:
+            if station.sheet is not None:
+                self.sheets.addWidget(station.sheet)
+        self.halves = QSplitter(Qt.Orientation.Vertical)
+        self.halves.setHandleWidth(3)
+        self.halves.addWidget(middle)
+        self.halves.addWidget(self.sheets)
+        self.halves.setStretchFactor(0, 1)
+        self.halves.setStretchFactor(1, 0)
+        self.halves.setSizes([480, 224])
+        self.halves.setChildrenCollapsible(False)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.setHandleWidth(1)
-        self.splitter.addWidget(middle)
+        self.splitter.addWidget(self.halves)
         self.splitter.addWidget(self.bench)
         self.bench.setMinimumWidth(318)
         self.splitter.setStretchFactor(0, 1)
@@ -157,6 +169,9 @@ class MainWindow(FileWindow):
             before.leave()
         self.bench.setCurrentIndex(place)
         station = self.stations[place]
+        self.sheets.setVisible(station.sheet is not None)
+        if station.sheet is not None:
+            self.sheets.setCurrentWidget(station.sheet)
         self.view.scene.shows_angles = station.shows_angles
         self.view.may_drag_parts = station.drags_parts
         self.view.scene.shows_tilt = station.shows_tilt

@@ -44,6 +44,8 @@ class Station(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.sheet: QWidget | None = None
+        """What is shown under the view while the station is open."""
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         scroll = QScrollArea()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from PyQt6.QtCore import (
@@ -18,12 +18,17 @@ from PyQt6.QtCore import (
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 _SORT_ROLE = Qt.ItemDataRole.UserRole + 1
+NOTHING = "–"
+HIDDEN, LOCKED = " ◌", " ⊥"
+_SIGNS = HIDDEN + LOCKED
 
 
 class _Rows(QAbstractTableModel):
-    def __init__(self, columns: Sequence[str], parent: QObject) -> None:
+    typed = pyqtSignal(object, str, str)
+
+    def __init__(self, columns: Sequence[str], typed: Mapping[int, str], parent: QObject) -> None:
         super().__init__(parent)
-        self._columns = list(columns)
+        self._columns, self._typed = list(columns), typed
         self.rows: list[tuple[Any, Sequence[Any]]] = []
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's signature
@@ -45,6 +50,8 @@ class _Rows(QAbstractTableModel):
 
     def data(self, index: QModelIndex, role: int = 0) -> Any:
         value = self.rows[index.row()][1][index.column()]
+        if role == Qt.ItemDataRole.EditRole:
+            return _bare(str(value))
         if role == _SORT_ROLE:
             return value
         if role == Qt.ItemDataRole.DisplayRole:
@@ -55,20 +62,50 @@ class _Rows(QAbstractTableModel):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         return None
 
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        usual = super().flags(index)
+        return usual | Qt.ItemFlag.ItemIsEditable if index.column() in self._typed else usual
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        """Tell what was typed; the row changes when the job has."""
+        key, cells = self.rows[index.row()]
+        if role != Qt.ItemDataRole.EditRole or str(value).strip() == _bare(str(cells[index.column()])):
+            return False
+        self.typed.emit(key, self._typed[index.column()], str(value).strip())
+        return True
+
     def replace(self, rows: list[tuple[Any, Sequence[Any]]]) -> None:
         self.beginResetModel()
         self.rows = rows
         self.endResetModel()
 
 
+def _bare(text: str) -> str:
+    """What is typed of what is shown: no signs behind a name, nothing for a dash."""
+    return "" if text == NOTHING else text.rstrip(_SIGNS)
+
+
 class PickTable(QTableView):
-    """Rows as (key, cells). `picked` gives the keys when the user picks; `show_rows` tells nobody."""
+    """Rows as (key, cells). `picked` gives the keys when the user picks; `show_rows` tells nobody.
+
+    `typed` names the columns that are typed into; the signal gives (key, name of the column, text).
+    """
 
     picked = pyqtSignal(list)
+    typed = pyqtSignal(object, str, str)
 
-    def __init__(self, columns: Sequence[str], *, several: bool = True, stretch: int = 0) -> None:
+    def __init__(
+        self,
+        columns: Sequence[str],
+        *,
+        several: bool = True,
+        stretch: int = 0,
+        typed: Mapping[int, str] | None = None,
+    ) -> None:
         super().__init__()
-        self._model = _Rows(columns, self)
+        self._model = _Rows(columns, typed or {}, self)
+        # Told once the editor has closed: what follows may fill the table anew.
+        self._model.typed.connect(self.typed, Qt.ConnectionType.QueuedConnection)
         self._sorted = QSortFilterProxyModel(self)
         self._sorted.setSourceModel(self._model)
         self._sorted.setSortRole(_SORT_ROLE)
@@ -78,7 +115,8 @@ class PickTable(QTableView):
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         mode = QAbstractItemView.SelectionMode
         self.setSelectionMode(mode.ExtendedSelection if several else mode.SingleSelection)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        trigger = QAbstractItemView.EditTrigger
+        self.setEditTriggers(trigger.DoubleClicked | trigger.EditKeyPressed if typed else trigger.NoEditTriggers)
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(28)
         self.setShowGrid(False)
@@ -110,7 +148,7 @@ class PickTable(QTableView):
         """Show rows and which are picked."""
         self._is_showing = True
         try:
-            if rows != self._model.rows:
+            if rows != self._model.rows and self.state() != QAbstractItemView.State.EditingState:
                 self._model.replace(rows)
             wanted = set(picked)
             if wanted != set(self.picked_keys()):

@@ -1,0 +1,113 @@
+"""The sheet of parts under the view: who, whose, how many, how large, how each stands; typed into where it stands."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QHeaderView, QLineEdit, QVBoxLayout, QWidget
+
+from lean_trellis.core.checks import Finding
+from lean_trellis.core.job import Edit, Job
+from lean_trellis.core.job.edits import describe_part, describe_parts
+from lean_trellis.core.parts.part import Part
+from lean_trellis.studio.forms.fields import ChoiceField, muted, row
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.tables import HIDDEN, LOCKED, NOTHING, PickTable
+
+_COLUMNS = ("Part", "Owner", "Order", "Copies", "Size mm", "cm³", "Mesh", "Pose", "Held")
+_WIDTHS = (-1, 128, 76, 58, 114, 60, 46, 44, 44)
+_TYPED = {0: "name", 1: "owner", 2: "order"}
+_GROUPINGS = [("", "not grouped"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
+_POSE_CODES = {"pose_out_of_range", "outside_volume", "keep_out", "parts_overlap", "too_near", "stack_gap"}
+_MESH_CODES = {"mesh_unsound"}
+
+
+class PartsSheet(QWidget):
+    """All parts of the shared build as a table over the width of the view."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 8, 10, 6)
+        layout.setSpacing(6)
+        self.filter, self.grouping, self.count = QLineEdit(), ChoiceField(), muted()
+        self.filter.setObjectName("parts.filter")
+        self.filter.setPlaceholderText("Filter by name, owner, order")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setMinimumWidth(210)
+        self.filter.textChanged.connect(lambda _: self.refresh())
+        self.grouping.setObjectName("parts.grouping")
+        self.grouping.offer(_GROUPINGS, "")
+        self.grouping.chosen.connect(lambda _: self.refresh())
+        self.count.setWordWrap(False)
+        self._filter_row = row(self.filter, self.grouping, 1, self.count, spacing=6)
+        layout.addWidget(self._filter_row)
+        self.table = PickTable(_COLUMNS, typed=_TYPED)
+        self.table.setObjectName("parts.table")
+        self.table.setToolTip(
+            "Double click or F2 on a name, an owner or an order changes it; with several picked, all of them. "
+            "✓ fine, ▲ caution, ⬣ stop; ◌ hidden, ⊥ locked. Headings sort."
+        )
+        header = self.table.horizontalHeader()
+        for column, width in enumerate(_WIDTHS):
+            if width > 0:
+                header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
+                header.resizeSection(column, width)
+        self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))
+        self.table.typed.connect(self._typed)
+        layout.addWidget(self.table, 1)
+        self._empty = muted("The parts of the build are listed here: name, owner, order, size and how each stands.")
+        layout.addWidget(self._empty)
+
+    def _typed(self, key: str, what: str, text: str) -> None:
+        """A name is of one part; an owner or an order of all picked ones, when the row is one of them."""
+        chosen = self.session.selection.parts
+        change: Callable[[Job], Edit]
+        if what == "name":
+            change = lambda job: describe_part(job, key, name=text)  # noqa: E731 - one of two
+        else:
+            change = lambda job: describe_parts(job, chosen if key in chosen else (key,), **{what: text})  # noqa: E731
+        self.session.do(change)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the parts that pass the filter."""
+        job = self.session.job
+        wanted = self.filter.text().lower().split()
+        shown = [p for p in job.parts if all(any(w in t.lower() for t in (p.name, p.owner, p.order)) for w in wanted)]
+        key = str(self.grouping.currentData())
+        if key:
+            shown = sorted(shown, key=lambda p: (getattr(p, key) == "", getattr(p, key)))
+        findings = self.session.findings()
+        self.table.show_rows([(p.id, self._cells(p, findings)) for p in shown], self.session.selection.parts)
+        for widget in (self.table, self._filter_row):
+            widget.setVisible(bool(job.parts))
+        self._empty.setVisible(not job.parts)
+        picked, total = len(self.session.selection.parts), len(job.parts)
+        some = f"{len(shown)} of {total} shown, " if len(shown) < total else f"{total} parts, " if total > 1 else ""
+        self.count.setText(f"{some}{picked} picked")
+
+    def _cells(self, part: Part, findings: tuple[Finding, ...] | None) -> tuple[object, ...]:
+        width, depth, height = (part.bounds()[1] - part.bounds()[0]).tolist()
+        shown = self.session.shown_part(part)
+        signs = f"{HIDDEN if part.is_hidden else ''}{LOCKED if part.is_locked else ''}"
+        return (
+            f"{part.name}{signs}",
+            part.owner or NOTHING,
+            part.order or NOTHING,
+            sum(other.nominal_mesh is part.nominal_mesh for other in self.session.job.parts),
+            f"{width:.0f} × {depth:.0f} × {height:.0f}",
+            "…" if shown is None else round(shown.health.volume_mm3 / 1000, 2),
+            "…" if shown is None else "✓" if shown.health.is_sound else "⬣",
+            _mark(part, findings, lambda code: code in _POSE_CODES),
+            _mark(part, findings, lambda code: code not in _POSE_CODES | _MESH_CODES),
+        )
+
+
+def _mark(part: Part, findings: tuple[Finding, ...] | None, counts: Callable[[str], bool]) -> str:
+    """How a part stands with the checks whose code counts."""
+    if findings is None:
+        return "…"
+    mine = [finding.severity for finding in findings if finding.part_id == part.id and counts(finding.code)]
+    return "⬣" if "stop" in mine else "▲" if "caution" in mine else "✓"
