@@ -285,10 +285,18 @@ def test_copies_in_a_grid_and_a_stack_with_a_separator(with_parts):
     assert gap == pytest.approx(5 * job.layer_height)
 
 
+def measuring(user):
+    """Begin to measure with the key, whatever station is open."""
+    user.window.setFocus()
+    user.key(Qt.Key.Key_M)
+    assert user.window.measure_bar.isVisible()
+    return user.window.measure_bar
+
+
 def test_distances_walls_and_circles_are_measured_and_scale_the_part(with_parts):
     user = with_parts(cylinder(8, 12))
     bench = user.station("parts")
-    user.unfold(bench.measure)
+    bar = measuring(user)
     user.window.view.look("top")
     low, high = user.session.part.bounds()
     x, y = (low[:2] + high[:2]) / 2
@@ -297,25 +305,52 @@ def test_distances_walls_and_circles_are_measured_and_scale_the_part(with_parts)
     user.press(user.field("measure.circle"))
     for place in rim:
         user.click_at(place)
-    diameter = float(bench.measure.words.text().split()[1])
+    diameter = float(bar.words.text().split()[1])
     assert diameter == pytest.approx(15.8, abs=0.4)
     user.press(user.field("measure.distance"))
     user.click_at(rim[0])
     user.click_at(rim[1])
-    assert float(bench.measure.words.text().split()[0]) == pytest.approx(7.9 * 3**0.5, abs=0.4)
+    assert float(bar.words.text().split()[0]) == pytest.approx(7.9 * 3**0.5, abs=0.4)
     user.press(user.field("measure.wall"))
     user.click_at((x, y, high[2]))
-    wait_until(lambda: "wall" in bench.measure.words.text())
-    assert bench.measure.words.text() == "wall 12.000 mm"
+    wait_until(lambda: "wall" in bar.words.text())
+    assert bar.words.text() == "wall 12.000 mm"
     user.window.setFocus()
     user.key(Qt.Key.Key_Escape)
-    assert bench.measure.modes.mode == ""
+    assert bar.modes.mode == ""
+    user.key(Qt.Key.Key_Escape)
+    assert not bar.isVisible()
     user.unfold(bench.size_section)
     assert user.field("size.measured").value == pytest.approx(12)
     user.type_into(user.field("size.wanted"), "15")
     user.bring_into_view(bench.size_section)
     user.press(user.field("size.fit"))
     assert np.ptp(user.session.part.bounds()[:, 2]) == pytest.approx(15)
+
+
+@pytest.mark.parametrize("station", ["setup", "pose", "overhangs", "supports", "release"])
+def test_a_pin_is_measured_at_every_station(with_parts, station):
+    user = with_parts(cylinder(8, 12, sides=48))
+    user.station(station)
+    bar = measuring(user)
+    user.press(user.field("measure.bore"))
+    user.window.view.look("front")
+    low, high = user.session.part.bounds()
+    user.click_at(((low[0] + high[0]) / 2 + 1, low[1], (low[2] + high[2]) / 2))
+    wait_until(lambda: "pin" in bar.words.text())
+    assert bar.words.text() == "pin 16.000 mm, fits to 0.000"
+
+
+def test_measuring_and_the_mode_of_a_bench_do_not_share_a_click(with_parts):
+    user = with_parts(box((30, 20, 10)))
+    bench = user.station("pose")
+    bar = measuring(user)
+    user.unfold(bench.lay_down)
+    user.press(bench.lay_down.modes.buttons["down"])
+    assert bar.modes.mode == ""
+    assert not bar.isVisible()
+    measuring(user)
+    assert bench.lay_down.modes.mode == ""
 
 
 def test_a_part_is_hollowed_drained_and_given_allowance_and_cut_off(with_parts):

@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QFileDialog
 
 from lean_trellis.core.demo import metal_parts
 from lean_trellis.core.formats.stl import stl_bytes
@@ -121,35 +121,39 @@ def test_escape_ends_every_mode_before_it_cancels_anything(with_parts):
         assert not (bench.shape.holes.mode or bench.shape.faces.mode)
 
 
-def test_leaving_a_bench_ends_its_modes_and_takes_its_marks(with_parts):
+def test_leaving_a_bench_ends_its_modes_and_measuring_goes_on(with_parts):
     user = with_parts(box((30, 20, 10)))
-    bench = user.station("parts")
-    user.unfold(bench.measure)
-    user.press(user.field("measure.distance"))
+    bench = user.station("pose")
+    user.unfold(bench.lay_down)
+    user.press(bench.lay_down.modes.buttons["down"])
+    user.station("parts")
+    assert bench.lay_down.modes.mode == ""
+    user.window.actions_by_id["measure"].trigger()
     user.window.view.look("top")
     low, high = user.session.part.bounds()
     user.click_at((low[0] + 3, low[1] + 3, high[2]))
-    assert len(user.window.view.scene._hints) == 1
     user.station("pose")
-    assert bench.measure.modes.mode == ""
-    assert user.window.view.scene._hints == []
+    user.click_at((low[0] + 13, low[1] + 3, high[2]))
+    assert float(user.window.measure_bar.words.text().split()[0]) == pytest.approx(10, abs=0.3)
+    user.window.actions_by_id["measure"].trigger()
+    assert user.window.view.scene._hints == [], "nothing stays marked"
 
 
-def test_three_places_in_a_line_are_no_circle_and_no_level(with_parts):
+def test_three_places_in_a_line_are_no_circle(with_parts):
     user = with_parts(box((40, 20, 10)))
     user.window.view.look("top")
     low, high = user.session.part.bounds()
     line = [(low[0] + x, (low[1] + high[1]) / 2, high[2]) for x in (5, 20, 35)]
-    bench = user.station("parts")
-    user.unfold(bench.measure)
+    user.window.actions_by_id["measure"].trigger()
+    bar = user.window.measure_bar
     user.press(user.field("measure.circle"))
-    words = bench.measure.words.text()
+    words = bar.words.text()
     for place in line:
         user.click_at(place)
-    if bench.measure.words.text() == words:
+    if bar.words.text() == words:
         assert "in a line" in user.window.status.message.text()
     else:  # the clicks are pixels: a circle far larger than the part is as good as a line
-        assert float(bench.measure.words.text().split()[1]) > 400
+        assert float(bar.words.text().split()[1]) > 400
 
 
 def test_next_place_goes_round_the_places_of_a_fault(with_parts):
@@ -265,17 +269,6 @@ def test_the_rest_takes_supports_stacks_and_groups_with_it(metal, library):
     assert len(rest.supports) == 1
     assert len(rest.stacks) == 1
     assert rest.machine == job.machine
-
-
-def test_a_double_click_in_the_list_goes_to_the_name(with_parts):
-    user = with_parts(box((10, 10, 10)))
-    bench = user.station("parts")
-    bench.who.heading.setChecked(False)
-    middle = bench.table.visualRect(bench.table.model().index(0, 0)).center()
-    QTest.mouseClick(bench.table.viewport(), Qt.MouseButton.LeftButton, pos=middle)
-    QTest.mouseDClick(bench.table.viewport(), Qt.MouseButton.LeftButton, pos=middle)
-    wait_until(lambda: QApplication.focusWidget() is bench.who.part_name, patience_ms=3000)
-    assert bench.who.part_name.selectedText() == "part 1"
 
 
 def test_own_machines_are_offered_by_a_new_window_and_wrong_files_named(user, library):

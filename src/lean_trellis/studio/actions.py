@@ -45,6 +45,7 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("look_below", "Straight from below", "Alt+4", "View"),
     ActionEntry("look_corner", "From the corner", "Alt+5", "View"),
     ActionEntry("section", "Section plane", "X", "View", is_switch=True),
+    ActionEntry("measure", "Measure", "M", "View", is_switch=True),
     ActionEntry("show_plate", "Show the plate", "G", "View", is_switch=True, starts_on=True),
     ActionEntry("show_parts", "Show the parts", "H", "View", is_switch=True, starts_on=True),
     ActionEntry("show_supports", "Show the supports", "J", "View", is_switch=True, starts_on=True),

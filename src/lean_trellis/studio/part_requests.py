@@ -13,7 +13,7 @@ from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import Fault, find_faults
-from lean_trellis.core.mesh.measuring import wall_at
+from lean_trellis.core.mesh.measuring import Cylinder, bore_at, wall_at
 from lean_trellis.core.mesh.mend import Mended, mend, mend_all
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.patch import Plane, best_plane, smooth_patch
@@ -165,6 +165,18 @@ class MeasureWall:
     def answer(self, pipeline: Pipeline, watch: Watch) -> float:
         """Thickness in mm."""
         return wall_at(self.mesh, pipeline.tree(self.mesh), self.face, np.array(self.place))
+
+
+@dataclass(frozen=True)
+class MeasureBore:
+    """The cylinder of which a face is part of the wall, mesh coordinates."""
+
+    mesh: Mesh
+    face: int
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Cylinder | None:
+        """The cylinder, or nothing where it is not round."""
+        return bore_at(pipeline.topology(self.mesh), self.face)
 
 
 @dataclass(frozen=True, eq=False)

@@ -23,7 +23,9 @@ from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_t
 from lean_trellis.studio.errands import copy_in_hand
 from lean_trellis.studio.file_window import FileWindow
 from lean_trellis.studio.forms.fields import NumberField
+from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.frame import Header, StatusLine
+from lean_trellis.studio.measure_bar import MeasureBar
 from lean_trellis.studio.palette import ActionPalette
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
@@ -52,6 +54,8 @@ class MainWindow(FileWindow):
         self.stations = [make(session) for make in STATIONS]
         self.view = BuildView(session, self._tokens)
         self.viewbar = ViewBar(self._tokens)
+        self.measure_bar = MeasureBar(session)
+        self.measure_bar.hide()
         self.traveller = Traveller(session, list(self.stations), self._tokens)
         self.bench = QStackedWidget()
         for station in self.stations:
@@ -80,6 +84,7 @@ class MainWindow(FileWindow):
         view_column.setContentsMargins(0, 0, 0, 0)
         view_column.setSpacing(0)
         view_column.addWidget(self.view, 1)
+        view_column.addWidget(self.measure_bar)
         view_column.addWidget(self.viewbar)
         self.sheets = QStackedWidget()
         for station in self.stations:
@@ -151,13 +156,23 @@ class MainWindow(FileWindow):
         session.file_changed.connect(self._file_changed)
         for field in self.findChildren(NumberField):
             field.refused.connect(lambda why: session.said.emit("stop", why))
+        for modes in self.bench.findChildren(ModeButtons):
+            modes.changed.connect(self._station_mode_changed)
         self.traveller.opened.connect(self.open_station)
         self.view.picked.connect(self._picked)
         self.view.part_dragged.connect(self._part_dragged)
         self.view.pointed.connect(self.viewbar.where.setText)
         self.viewbar.section.changed.connect(self._section_moved)
+        self.measure_bar.shows_points.connect(self.view.show_points)
+        self.measure_bar.measured.connect(self._parts_station.size_section.show_measure)
 
     # --- stations ---
+
+    @property
+    def _parts_station(self) -> PartsStation:
+        station = self.stations[self._place("parts")]
+        assert isinstance(station, PartsStation)
+        return station
 
     def _place(self, key: str) -> int:
         return next(place for place, station in enumerate(self.stations) if station.key == key)
@@ -203,12 +218,17 @@ class MainWindow(FileWindow):
                 self.view.show_fault(value)
             case "points":
                 self.view.show_points(value)
+            case "measure":
+                self.actions_by_id["measure"].setChecked(True)
+                self.do_measure()
             case "save_rest":
                 self.save_rest(value)
             case "second_job":
                 self._after_asking(lambda: self.open_second(value))
 
     def _picked(self, pick: Pick, adds: bool) -> None:
+        if self.measure_bar.take_pick(pick):
+            return
         if self.station.take_pick(pick, adds=adds):
             return
         if pick.part:
@@ -270,9 +290,7 @@ class MainWindow(FileWindow):
     def do_arrange(self) -> None:
         """Arrange the parts by their footprints."""
         self.open_station(self._place("parts"))
-        station = self.station
-        assert isinstance(station, PartsStation)
-        station.arrange.arrange()
+        self._parts_station.arrange.arrange()
 
     def do_support_all(self) -> None:
         """Support every region of the part in hand."""
@@ -309,6 +327,22 @@ class MainWindow(FileWindow):
         else:
             self.view.scene.set_section(None)
             self.view.refresh()
+
+    def do_measure(self) -> None:
+        """Measuring on or off."""
+        is_on = self.actions_by_id["measure"].isChecked()
+        self.measure_bar.setVisible(is_on)
+        if is_on:
+            self.station.end_mode()
+            self.measure_bar.begin()
+        else:
+            self.measure_bar.end_mode()
+            self.view.show_points([])
+
+    def _station_mode_changed(self, mode: str) -> None:
+        """A mode of a bench takes the clicks: measuring ends."""
+        if mode and self.measure_bar.isVisible():
+            self.actions_by_id["measure"].trigger()
 
     def _section_moved(self, axis: int, place: float) -> None:
         self.view.scene.set_section(axis, place)
@@ -367,10 +401,19 @@ class MainWindow(FileWindow):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Escape ends a mode, then cancels what runs."""
         if event is not None and event.key() == Qt.Key.Key_Escape:
-            if not self.station.end_mode():
+            if not self._end_mode():
                 self.session.cancel()
             return
         super().keyPressEvent(event)
+
+    def _end_mode(self) -> bool:
+        """End what is being measured, or the mode of the open station. True when there was one."""
+        if self.measure_bar.end_mode():
+            return True
+        if self.measure_bar.isVisible():
+            self.actions_by_id["measure"].trigger()
+            return True
+        return bool(self.station.end_mode())
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Files may be dropped."""
@@ -413,6 +456,7 @@ class MainWindow(FileWindow):
         job, session = self.session.job, self.session
         self.header.refresh()
         self.status.refresh()
+        self.measure_bar.refresh()
         self.setWindowTitle(f"{job.name}{'' if session.is_saved else ' *'} – Lean Trellis")
         self.station.refresh()
         self.traveller.refresh(self.bench.currentIndex())

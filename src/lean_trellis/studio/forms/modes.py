@@ -11,11 +11,14 @@ from lean_trellis.studio.forms.fields import muted, row
 
 
 class ModeButtons(QWidget):
-    """Modes as (key, words, what to do); `changed` gives the key of the mode that is on now, or nothing."""
+    """Modes as (key, words, what to do); `changed` gives the key of the mode that is on now, or nothing.
+
+    What to do stands under the buttons, or behind them with `in_line`.
+    """
 
     changed = pyqtSignal(str)
 
-    def __init__(self, modes: Sequence[tuple[str, str, str]], name: str) -> None:
+    def __init__(self, modes: Sequence[tuple[str, str, str]], name: str, *, in_line: bool = False) -> None:
         super().__init__()
         self._hints = {key: hint for key, _, hint in modes}
         self.buttons: dict[str, QPushButton] = {}
@@ -29,8 +32,12 @@ class ModeButtons(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        layout.addWidget(row(*self.buttons.values(), 1, spacing=5))
-        layout.addWidget(self.note)
+        if in_line:
+            self.note.setWordWrap(False)
+            layout.addWidget(row(*self.buttons.values(), self.note, 1, spacing=5))
+        else:
+            layout.addWidget(row(*self.buttons.values(), 1, spacing=5))
+            layout.addWidget(self.note)
         self.say("")
 
     @property

@@ -12,7 +12,6 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.arrange import ArrangeSection
 from lean_trellis.studio.stations.sections.copies import CopiesSection
 from lean_trellis.studio.stations.sections.file import FileSection
-from lean_trellis.studio.stations.sections.measure import MeasureSection
 from lean_trellis.studio.stations.sections.mesh import MeshSection
 from lean_trellis.studio.stations.sections.section import Section
 from lean_trellis.studio.stations.sections.shape import ShapeSection
@@ -46,10 +45,9 @@ class PartsStation(Station):
         self.page.addWidget(self.selected)
         self.who, self.file, self.mesh = WhoSection(session), FileSection(session), MeshSection(session)
         self.size_section, self.copies = SizeSection(session), CopiesSection(session)
-        self.arrange, self.measure, self.shape = ArrangeSection(session), MeasureSection(session), ShapeSection(session)
-        self.measure.measured.connect(self.size_section.show_measure)
+        self.arrange, self.shape = ArrangeSection(session), ShapeSection(session)
         self.sections: tuple[Section, ...] = (
-            self.who, self.mesh, self.file, self.measure, self.size_section, self.shape, self.copies, self.arrange,
+            self.who, self.mesh, self.file, self.size_section, self.shape, self.copies, self.arrange,
         )  # fmt: skip
         for section in self.sections:
             section.asks.connect(self.asks)
@@ -87,11 +85,11 @@ class PartsStation(Station):
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """In a mode, the click is the mode's."""
-        return self.measure.take_pick(pick) or self.shape.take_pick(pick)
+        return self.shape.take_pick(pick)
 
     def end_mode(self) -> bool:
         """Escape: end the mode that is on. True when there was one."""
-        return self.measure.end_mode() or self.shape.end_mode()
+        return self.shape.end_mode()
 
     def leave(self) -> None:
         """Marks and modes end."""

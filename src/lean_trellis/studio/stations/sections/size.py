@@ -54,7 +54,9 @@ class SizeSection(Section):
         self.fit = button(
             "Scale", self._fit, "Find the factor that makes a measure come out as wanted", name="size.fit"
         )
-        self.body.addWidget(row("Measures", self.measured, "wanted", self.wanted, self.fit, 1, spacing=6))
+        self.measure = button("Measure", lambda: self.asks.emit("measure", None), "In the view, M", name="size.measure")
+        self.body.addWidget(row("A bore, a span or a wall, as it is and as wanted", 1))
+        self.body.addWidget(row(self.measure, self.measured, "→", self.wanted, self.fit, 1, spacing=6))
         self.table = QLabel()
         self.table.setProperty("role", "figure")
         self.body.addWidget(self.table)
