@@ -5,10 +5,10 @@ from __future__ import annotations
 import time
 
 import numpy as np
-import rectpack
 import trimesh
 
-from lean_trellis.core.demo import metal_parts
+from boxes import packed_boxes
+from lean_trellis.core.demo import dental_parts, metal_parts, organ_parts
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.mend import mend_all
 from lean_trellis.core.mesh.mesh import join
@@ -91,7 +91,13 @@ def arranging() -> list[Measured]:
     begin = time.perf_counter()
     _boxes(mixed * 10)
     theirs = time.perf_counter() - begin
-    for title, meshes in (("ten exhaust elbows, lying", [lying] * 10), ("three of each metal part", mixed * 3)):
+    curved = [lying, dental_parts.arch_model(), dental_parts.drill_guide(), organ_parts.tracker_lever()]
+    for title, meshes in (
+        ("ten exhaust elbows, lying", [lying] * 10),
+        ("ten drill guides", [dental_parts.drill_guide()] * 10),
+        ("three of each curved part", curved * 3),
+        ("three of each metal part", mixed * 3),
+    ):
         pieces = _pieces(meshes)
         density = arrange(pieces, ArrangeRequest(request.plate, clearance=_GAP_MM, step_deg=30)).density
         covered = sum(footprint_of(p.points, np.array(p.middle), 0.0, 0.4, 0.0).area for p in pieces)
@@ -110,16 +116,4 @@ def _pieces(meshes: list[Mesh]) -> list[Piece]:
 
 
 def _boxes(meshes: list[Mesh]) -> float:
-    """The least rectangle in which rectpack lays the boxes, over many widths, mm²."""
-    best = np.inf
-    sizes = [np.ptp(mesh.bounds[:, :2], axis=0) + _GAP_MM for mesh in meshes]
-    for width in range(60, 321, 10):
-        packer = rectpack.newPacker(rotation=True)
-        for size in sizes:
-            packer.add_rect(*(int(np.ceil(10 * side)) for side in size))
-        packer.add_bin(10 * width, 20_000)
-        packer.pack()
-        if len(packer) and len(packer[0]) == len(sizes):
-            across = max(rect.x + rect.width for rect in packer[0])
-            best = min(best, across * max(rect.y + rect.height for rect in packer[0]) / 100)
-    return float(best)
+    return packed_boxes(np.ptp(mesh.bounds[:, :2], axis=0) + _GAP_MM for mesh in meshes)

@@ -12,8 +12,17 @@ from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.shop import full_library, keep_own, own_folder, own_problems, take_in, toml_of
-from lean_trellis.core.shop.values import differences, with_value
+from lean_trellis.core.shop import (
+    full_library,
+    keep_own,
+    own_folder,
+    own_problems,
+    shipped_library,
+    take_in,
+    toml_of,
+)
+from lean_trellis.core.shop.values import differences, flat_values, with_value
+from lean_trellis.core.shop.words import text_of, words_of
 
 
 @pytest.fixture
@@ -137,3 +146,32 @@ def test_a_tray_that_is_not_validated_stops(library, tmp_path):
     assert open_job(tmp_path / "w.trellis", library).fitting == "opaque film tray"
     moved = edits.choose_machine(wrong, library.machine("vat-200"), wrong.material).job
     assert moved.fitting == ""
+
+
+# --- values in words ---
+
+
+def test_every_value_of_the_library_is_called_by_a_name_and_not_by_its_key():
+    library = shipped_library()
+    for thing in (*library.machines.values(), *library.materials.values()):
+        values = flat_values(thing)
+        labels = {key: words_of(key, values).label for key in values if not key.endswith((".unit", ".source"))}
+        assert [key for key, label in labels.items() if label == key or "_" in label] == []
+        assert len(set(labels.values())) == len(labels), f"{thing.id}: two values share a name"
+
+
+def test_values_are_read_with_their_units():
+    library = shipped_library()
+    steel, belt = flat_values(library.materials["steel-316l"]), flat_values(library.machines["belt-260"])
+    for key, told in (
+        ("constants.density.value", "7.95 g/cm³"),
+        ("constants.plate_temperature.value", "80 °C"),
+        ("detection.critical_angle", "45°"),
+        ("free_span.spans.1", "3 mm"),
+        ("layers.1.usual", "yes"),
+    ):
+        assert text_of(key, steel[key], steel) == told
+    assert words_of("free_span.spans.1", steel).label == "Free span at 20°"
+    assert words_of("processes.0.constants.recoat_time.value", steel).label == "Recoating on metal-120"
+    assert text_of("belt_tilt_deg", belt["belt_tilt_deg"], belt) == "45°"
+    assert text_of("blade_direction_deg", None, belt) == "–"

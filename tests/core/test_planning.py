@@ -6,11 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-import rectpack
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
+from boxes import packed_boxes
 from lean_trellis.core.demo import metal_parts
 from lean_trellis.core.errors import Cancelled, EditError
 from lean_trellis.core.formats import Body
@@ -206,21 +206,6 @@ def test_curved_parts_are_packed_a_fifth_tighter_than_their_boxes_could_be():
     assert not found.left_over
     covered = footprint_of(pieces[0].points, np.array(pieces[0].middle), 0.0, 0.4, 0.0).area
     assert found.density > 1.2 * 10 * covered / packed_boxes([np.ptp(lying.bounds[:, :2], axis=0) + 2.0] * 10)
-
-
-def packed_boxes(sizes):
-    """The least rectangle in which rectpack lays the boxes, over many widths, mm²."""
-    best = np.inf
-    for width in range(60, 261, 10):
-        packer = rectpack.newPacker(rotation=True)
-        for size in sizes:
-            packer.add_rect(*(int(np.ceil(10 * side)) for side in size))
-        packer.add_bin(10 * width, 10_000)
-        packer.pack()
-        if len(packer) and len(packer[0]) == len(sizes):
-            across = max(rect.x + rect.width for rect in packer[0])
-            best = min(best, across * max(rect.y + rect.height for rect in packer[0]) / 100)
-    return best
 
 
 def apart(job):

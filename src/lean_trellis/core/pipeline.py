@@ -9,6 +9,7 @@ from itertools import pairwise
 from typing import TypeVar
 
 import numpy as np
+from pydantic import BaseModel
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.checks.finding import Finding
@@ -38,6 +39,7 @@ from lean_trellis.core.supports.support import RegionPick, Support
 _Result = TypeVar("_Result")
 MOST_KEPT = 400
 _SAME_PLACE_MM = 2.0
+_MOST_TEXTS = 32
 
 
 def overhangs_key(part: Part, job: Job) -> Hashable:
@@ -84,8 +86,21 @@ def findings_key(job: Job) -> Hashable:
     parts = tuple((part.id, part.name, overhangs_key(part, job)) for part in job.parts)
     supports = tuple((support.id, support.part_id, bars_key(support, job)) for support in job.supports)
     stacks = tuple((stack.id, stack.parts, stack.gap_mm(job.layer_height), filling_key(stack)) for stack in job.stacks)
-    return (parts, supports, stacks, job.machine.model_dump_json(), job.material.model_dump_json(), job.layer_height,
-            job.surface, job.fitting)  # fmt: skip
+    return (parts, supports, stacks, _text_of(job.machine), _text_of(job.material), job.layer_height, job.surface,
+            job.fitting)  # fmt: skip
+
+
+_TEXTS: OrderedDict[int, tuple[BaseModel, str]] = OrderedDict()
+
+
+def _text_of(thing: BaseModel) -> str:
+    """A frozen machine or material as text, written once: keys are asked for with every change of the job."""
+    known = _TEXTS.get(id(thing))
+    if known is None or known[0] is not thing:
+        known = _TEXTS[id(thing)] = (thing, thing.model_dump_json())
+        while len(_TEXTS) > _MOST_TEXTS:
+            _TEXTS.popitem(last=False)
+    return known[1]
 
 
 def obstacle_parts(part: Part, job: Job) -> tuple[Part, ...]:

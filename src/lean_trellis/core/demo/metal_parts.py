@@ -57,12 +57,17 @@ def exhaust_elbow() -> Mesh:
     branch_turn = np.linspace(0, 1.05, 9)
     branch = np.column_stack([6 + 10 * branch_turn, 22 * np.sin(branch_turn), 14 + 24 * np.sin(branch_turn) ** 1.2])
     outer = tube(main, np.full(13, 9.0), 40) + tube(branch, np.full(9, 7.0), 32)
-    inner = tube(main, np.full(13, 7.2), 36) + tube(branch, np.full(9, 5.4), 28)
+    away = branch[-1] - branch[-2]
+    away /= np.linalg.norm(away)
+    through_main = np.vstack([main[0] - [0, 0, 30], main, main[-1] + [30, 0, 0]])
+    through_branch = np.vstack([branch, branch[-1] + 30 * away])
+    inner = tube(through_main, np.full(15, 7.2), 40) + tube(through_branch, np.full(10, 5.4), 32)
+    lean = (float(-np.degrees(np.arcsin(away[1]))), float(np.degrees(np.arctan2(away[0], away[2]))), 0.0)
     ends = []
     for place, rotation, radius in (
         (main[0] - [0, 0, 8], (0, 0, 0), 15),
-        (main[-1] - [2, 0, 0], (0, 90, 0), 15),
-        (branch[-1] - [0.2, 0.9, 0.7], (-48, 18, 0), 12.5),
+        (main[-1] + [2.5, 0, 0], (0, 90, 0), 15),
+        (branch[-1] + 1.2 * away, lean, 12.5),
     ):
         disc = Manifold.cylinder(3.5, radius, radius, 80)
         for k in range(4):
@@ -72,14 +77,8 @@ def exhaust_elbow() -> Mesh:
             )
             disc -= Manifold.cylinder(12, 1.3, 1.3, 28, center=True).translate((x, y, 0))
         ends.append(disc.rotate(rotation).translate(tuple(place.tolist())))
-    bores = [
-        Manifold.cylinder(40, 7.2, 7.2, 72).translate((0, 0, -40)),
-        Manifold.cylinder(40, 7.2, 7.2, 72).rotate((0, 90, 0)).translate(tuple(main[-1].tolist())),
-        Manifold.cylinder(30, 5.4, 5.4, 60).rotate((-48, 18, 0)).translate(tuple(branch[-1].tolist())),
-    ]
     solid = outer + Manifold.batch_boolean(ends, OpType.Add)
-    hollow = solid - inner - Manifold.batch_boolean(bores, OpType.Add)
-    return from_manifold(max(hollow.decompose(), key=lambda piece: piece.volume()))
+    return from_manifold(max((solid - inner).decompose(), key=lambda piece: piece.volume()))
 
 
 def impeller() -> Mesh:

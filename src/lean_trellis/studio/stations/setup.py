@@ -7,25 +7,13 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
 from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.job.edits import change_machine, change_material, fit, set_layer_height, set_lot
 from lean_trellis.core.shop.machine import PROCESS_WORDS
+from lean_trellis.core.shop.words import CONSTANTS, UNIT_WORDS
 from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.another import AnotherSection
 from lean_trellis.studio.stations.sections.section import button
 from lean_trellis.studio.stations.sections.values import ValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
-
-_CONSTANT_WORDS = {
-    "density": "Density", "price": "Price", "loss": "Loss", "plate_temperature": "Plate temperature",
-    "strength": "Strength", "stiffness": "Stiffness", "thermal_lift": "Thermal lift", "recoater_push": "Recoater push",
-    "recoat_time": "Recoating", "hatch_speed": "Hatch speed", "outline_speed": "Outline speed",
-    "hatch_distance": "Hatch distance", "least_wall": "Thinnest wall", "peel_pressure": "Peel pressure",
-    "exposure_time": "Exposure", "base_exposure_time": "Base exposure", "base_layers": "Base layers",
-    "lift_time": "Lift", "path_speed": "Path speed", "path_width": "Path width",
-    "nozzle_temperature": "Nozzle temperature", "nozzle_push": "Nozzle push", "change_time": "Material change",
-    "purge_volume": "Purge", "wait_before": "Wait before exposure", "wait_after": "Wait after exposure",
-    "edge_smoothing": "Edge smoothing",
-}  # fmt: skip
-_UNIT_WORDS = {"1": "", "degC": "°C", "g/cm3": "g/cm³", "mm3": "mm³", "N/mm2": "N/mm²", "EUR/kg": "€/kg"}
 
 
 class SetupStation(Station):
@@ -148,8 +136,9 @@ class SetupStation(Station):
             ("Free span at critical", f"{span.at(found.critical_angle):g} mm", span.source),
         ]
         for key, constant in self.session.job.constants.items():
-            unit = _UNIT_WORDS.get(constant.unit, constant.unit)
-            rows.append((_CONSTANT_WORDS.get(key, key), f"{constant.value:,g} {unit}".rstrip(), constant.source))
+            unit = UNIT_WORDS.get(constant.unit, constant.unit)
+            label = CONSTANTS[key].label if key in CONSTANTS else key
+            rows.append((label, f"{constant.value:,g} {unit}".rstrip(), constant.source))
         for place, (words, value, source) in enumerate(rows):
             is_assumed = source.startswith("assumed")
             cells = (QLabel(words), QLabel(value), QLabel("○" if is_assumed else "●"))

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import same_on
-from lean_trellis.core.shop.values import differences
+from lean_trellis.core.shop.values import differences, flat_values
+from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.section import Section, button
@@ -52,10 +53,11 @@ class AnotherSection(Section):
         material = library.material(str(self.material.currentData()))
         self.go.setEnabled(bool(session.job.parts))
         found = differences(material, session.job.material)
-        told = [f"{d.key} {_words(d.there)} → {_words(d.here)}" for d in found if d.key not in ("name", "process")]
+        values = flat_values(session.job.material) | flat_values(material)
+        told = [
+            f"{words_of(d.key, values).label} {text_of(d.key, d.there, values)} → {text_of(d.key, d.here, values)}"
+            for d in found
+            if d.key not in ("name", "process") and not d.key.endswith(".unit")
+        ]
         more = f" and {len(told) - _MOST_SAID} more" if len(told) > _MOST_SAID else ""
         self.note.setText(f"Other values: {'; '.join(told[:_MOST_SAID])}{more}." if told else "No value is another.")
-
-
-def _words(value: object) -> str:
-    return "–" if value is None else f"{value:g}" if isinstance(value, float) else str(value)

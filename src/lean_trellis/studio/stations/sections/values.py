@@ -11,6 +11,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, Job
 from lean_trellis.core.shop import Machine, Material, full_library, keep_own
 from lean_trellis.core.shop.values import differences, flat_values
+from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.numbers import parse_number
 from lean_trellis.studio.session import Session
@@ -31,6 +32,7 @@ class ValuesSection(Section):
     ) -> None:
         super().__init__(session, words, is_open=False)
         self._words, self._thing_of, self._change = words, thing_of, change
+        self._changed: set[str] = set()
         self.table = PickTable(("Value", "Here", "Library"), several=False)
         self.table.setObjectName(f"{name}.values")
         for column in (1, 2):
@@ -39,6 +41,9 @@ class ValuesSection(Section):
         self.table.setFixedHeight(200)
         self.table.picked.connect(lambda _: self._show_value())
         self.body.addWidget(self.table)
+        self.what = muted()
+        self.what.hide()
+        self.body.addWidget(self.what)
         self.field = QLineEdit()
         self.field.setObjectName(f"{name}.value")
         self.field.returnPressed.connect(self._set)
@@ -65,8 +70,13 @@ class ValuesSection(Section):
         return str(keys[0]) if keys else ""
 
     def _show_value(self) -> None:
-        value = flat_values(self._thing()).get(self._key())
+        values = flat_values(self._thing())
+        value = values.get(self._key())
         self.field.setText("" if value is None else str(value))
+        words = words_of(self._key(), values)
+        self.what.setText(words.help or words.label)
+        self.what.setVisible(value is not None)
+        self.back.setEnabled(self._key() in self._changed)
 
     def _set(self) -> None:
         key = self._key()
@@ -108,15 +118,16 @@ class ValuesSection(Section):
         thing, library = self._thing(), self._of_library()
         theirs = flat_values(library) if library is not None else {}
         changed = {} if library is None else {found.key: found for found in differences(thing, library)}
+        self._changed = set(changed)
         values = flat_values(thing)
         order = sorted(values, key=lambda key: (isinstance(values[key], str), not _is_usual(key)))
         rows = [
             (
                 key,
                 (
-                    f"{'● ' if key in changed else ''}{_short(key)}",
-                    _words(values[key], values, key),
-                    _words(theirs.get(key), values, key),
+                    f"{'● ' if key in changed else ''}{words_of(key, values).label}",
+                    text_of(key, values[key], values),
+                    text_of(key, theirs.get(key), values),
                 ),
             )
             for key in order
@@ -128,18 +139,6 @@ class ValuesSection(Section):
         self.note.setText(f"{thing.name}: ● is not what the library holds." if changed else f"{thing.name}.")
 
 
-def _short(key: str) -> str:
-    """The key as people read it: a constant by its own name."""
-    return key.removeprefix("constants.").removeprefix("detection.").removesuffix(".value")
-
-
 def _is_usual(key: str) -> bool:
     """Whether a value is one that builds are tuned by: those come first in the list."""
     return key.startswith(("constants.", "detection.", "build_offset", "plate.", "height"))
-
-
-def _words(value: Any, values: dict[str, Any], key: str) -> str:
-    """A value with its unit, where it has one."""
-    unit = values.get(f"{key.removesuffix('.value')}.unit", "") if key.endswith(".value") else ""
-    text = "–" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
-    return f"{text} {unit}" if unit not in ("", "1") else text

@@ -1,0 +1,152 @@
+"""Values of machines and materials in words: what a dotted key is called, what the value does, in which unit.
+
+One place for all benches and messages that name a value.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+UNIT_WORDS = {"1": "", "degC": "°C", "g/cm3": "g/cm³", "mm3": "mm³", "N/mm2": "N/mm²", "EUR/kg": "€/kg"}
+"""Units as files write them, and as people read them; those not listed read as they are written."""
+
+
+@dataclass(frozen=True)
+class ValueWords:
+    """What a value is called, its unit as people read it, and what it does."""
+
+    label: str
+    unit: str = ""
+    help: str = ""
+
+
+CONSTANTS = {
+    "density": ValueWords("Density", help="Of the built material: turns volume into weight."),
+    "price": ValueWords("Price", help="Of the material as it is bought."),
+    "loss": ValueWords("Loss", help="Share that cannot be used again."),
+    "plate_temperature": ValueWords("Plate temperature", help="What is built on one plate together must agree on it."),
+    "strength": ValueWords("Strength", help="Of freshly made layers: what a contact bears."),
+    "stiffness": ValueWords("Stiffness", help="Of fresh material: what keeps a bar from buckling."),
+    "thermal_lift": ValueWords("Thermal lift", help="Pull along a region's rim as the metal cools."),
+    "recoater_push": ValueWords("Recoater push", help="Sideways push of the blade on what stands up."),
+    "recoat_time": ValueWords("Recoating", help="Time for a new layer of powder."),
+    "hatch_speed": ValueWords("Hatch speed", help="Of the beam inside the outlines."),
+    "outline_speed": ValueWords("Outline speed", help="Of the beam along the outlines."),
+    "hatch_distance": ValueWords("Hatch distance", help="Between neighbouring tracks of the beam."),
+    "least_wall": ValueWords("Thinnest wall", help="Thinner ones cannot be made."),
+    "peel_pressure": ValueWords("Peel pressure", help="Pull of the film on each layer's area."),
+    "exposure_time": ValueWords("Exposure", help="Of each layer but the base."),
+    "base_exposure_time": ValueWords("Base exposure", help="Of the first layers, which must stick to the plate."),
+    "base_layers": ValueWords("Base layers", help="How many layers are exposed as the base."),
+    "lift_time": ValueWords("Lift and lower", help="Time to peel a layer off and come back."),
+    "path_speed": ValueWords("Path speed", help="Of the nozzle along its paths."),
+    "path_width": ValueWords("Path width", help="Of one extruded track."),
+    "nozzle_temperature": ValueWords("Nozzle temperature"),
+    "nozzle_push": ValueWords("Nozzle push", help="Sideways push of the nozzle on what stands up."),
+    "change_time": ValueWords("Material change", help="Time to change from one nozzle to the other."),
+    "purge_volume": ValueWords("Purge", help="What each change leaves in the purge tower."),
+    "wait_before": ValueWords("Wait before exposure", help="The resin comes to rest."),
+    "wait_after": ValueWords("Wait after exposure", help="The layer sets before the lift."),
+    "edge_smoothing": ValueWords("Edge smoothing", help="Share of grey at the pixels of an edge."),
+}
+_PLAIN = {
+    "name": ValueWords("Name"),
+    "process": ValueWords("Process"),
+    "plate.shape": ValueWords("Plate shape", help="rectangle or round"),
+    "plate.width": ValueWords("Plate width", "mm", "Along X; the diameter of a round one."),
+    "plate.depth": ValueWords("Plate depth", "mm", "Along Y."),
+    "height": ValueWords("Build height", "mm", "Nothing may stand higher."),
+    "layer_least": ValueWords("Thinnest layer", "mm"),
+    "layer_most": ValueWords("Thickest layer", "mm"),
+    "nozzles": ValueWords("Nozzles", help="How many materials it can change between."),
+    "belt_tilt_deg": ValueWords("Tilt of the layers", "°", "On a belt; 0 on a plate."),
+    "blade_direction_deg": ValueWords("Blade moves towards", "°", "From X, counter-clockwise seen from above."),
+    "gas_flow_deg": ValueWords("Gas flows towards", "°", "From X, counter-clockwise seen from above."),
+    "purge_tower.name": ValueWords("Purge tower: name"),
+    "build_offset": ValueWords("Build offset", "mm", "Height of a part's lowest point above the plate."),
+    "pose_range.0": ValueWords("Pose range from", "°", "Recommended angle from the plate: a guide, never a ban."),
+    "pose_range.1": ValueWords("Pose range to", "°", "Recommended angle from the plate: a guide, never a ban."),
+    "contact": ValueWords("Supports hold by", help="bite: into the part. gap: away from it, with dense layers below."),
+    "detection.critical_angle": ValueWords("Critical angle", "°", "Flatter undersides than this need support."),
+    "detection.watch_angle": ValueWords("Watch angle", "°", "Undersides up to this are doubtful."),
+    "detection.bridge_span": ValueWords("Bridges up to", "mm", "A ceiling between opposite walls holds itself."),
+    "detection.ledge_limit": ValueWords("Ledges up to", "mm", "A ledge free on one side holds itself."),
+    "detection.smallest_region": ValueWords("Smallest region", "mm²", "Smaller ones are left out."),
+}
+_ZONE = {
+    "name": ValueWords("name"),
+    "x": ValueWords("left edge", "mm", "From the plate's left edge."),
+    "y": ValueWords("front edge", "mm", "From the plate's front edge."),
+    "width": ValueWords("width", "mm"),
+    "depth": ValueWords("depth", "mm"),
+}
+_LISTED = {
+    "surfaces": "Plate surface",
+    "fittings": "Tray that fits",
+    "validated_modes": "Validated mode",
+    "validated_fittings": "Validated tray",
+}
+
+
+def words_of(key: str, values: dict[str, Any]) -> ValueWords:
+    """What the value under a dotted key is called, among all `values` of its machine or material."""
+    steps = key.split(".")
+    if key in _PLAIN:
+        return _PLAIN[key]
+    if steps[0] == "constants":
+        return _constant(steps[1], values.get(f"constants.{steps[1]}.unit", ""))
+    if steps[0] == "shrinkage":
+        return ValueWords(f"Shrinkage along {'XYZ'[int(steps[1])]}", "", "Share that is lost when it cools or cures.")
+    if steps[0] == "free_span":
+        return _free_span(steps, values)
+    if steps[0] == "layers":
+        told = {"height": ("", "mm"), "purpose": (": what for", ""), "usual": (": the usual one", "")}[steps[2]]
+        return ValueWords(f"Layer height {int(steps[1]) + 1}{told[0]}", told[1])
+    if steps[0] in ("keep_out", "purge_tower"):
+        whose = values.get(f"keep_out.{steps[1]}.name", "zone") if steps[0] == "keep_out" else "Purge tower"
+        told_zone = _ZONE[steps[-1]]
+        return ValueWords(f"{whose}: {told_zone.label}", told_zone.unit, told_zone.help or "Nothing may stand there.")
+    if steps[0] == "plate_temperatures":
+        return ValueWords(f"Plate temperature on {key.partition('.')[2]}", "°C")
+    if steps[0] == "processes":
+        return _process(steps, values)
+    if steps[0] in _LISTED:
+        return ValueWords(f"{_LISTED[steps[0]]} {int(steps[1]) + 1}")
+    return ValueWords(key)
+
+
+def _constant(name: str, unit: str) -> ValueWords:
+    found = CONSTANTS.get(name, ValueWords(name.replace("_", " ").capitalize()))
+    return ValueWords(found.label, UNIT_WORDS.get(unit, unit), found.help)
+
+
+def _free_span(steps: list[str], values: dict[str, Any]) -> ValueWords:
+    if len(steps) < 3:
+        return ValueWords("Free span")
+    if steps[1] == "angles":
+        return ValueWords(f"Free span: angle {int(steps[2]) + 1}", "°", "Surface angle for which the span is given.")
+    angle = values.get(f"free_span.angles.{steps[2]}", 0.0)
+    return ValueWords(f"Free span at {angle:g}°", "mm", "How far a surface may lie from the nearest hold.")
+
+
+def _process(steps: list[str], values: dict[str, Any]) -> ValueWords:
+    start = ".".join(steps[:2])
+    machine, layer = values.get(f"{start}.machine", ""), values.get(f"{start}.layer_height")
+    where = " and ".join(text for text in (machine, f"{layer:g} mm layers" if layer is not None else "") if text)
+    if steps[2] != "constants":
+        return ValueWords(f"Process {int(steps[1]) + 1}: {steps[2].replace('_', ' ')}")
+    constant = _constant(steps[3], values.get(f"{start}.constants.{steps[3]}.unit", ""))
+    return ValueWords(f"{constant.label} on {where}" if machine else f"{constant.label} at {where}", constant.unit,
+                      constant.help)  # fmt: skip
+
+
+def text_of(key: str, value: Any, values: dict[str, Any]) -> str:
+    """A value with its unit, as people read it; a dash where there is none."""
+    if value is None:
+        return "–"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    text = f"{value:,g}" if isinstance(value, int | float) else str(value)
+    unit = words_of(key, values).unit
+    return f"{text}{unit}" if unit == "°" else f"{text} {unit}".rstrip()
