@@ -32,7 +32,7 @@ from lean_trellis.core.planning import (
 )
 from lean_trellis.core.planning.footprint import covered_places, footprint_of
 from lean_trellis.core.progress import CountingWatch
-from lean_trellis.core.proposals import ArrangeWishes, arrangement, pose_request, take_pose
+from lean_trellis.core.proposals import ArrangeWishes, arrangement, further_plates, pose_request, take_pose
 from lean_trellis.core.shop.machine import Plate
 
 UP = np.eye(3)[2]
@@ -237,3 +237,21 @@ def test_arranging_can_be_cancelled(metal):
     job = edits.add_bodies(new_job(*metal), [Body("a", ball(5), 1), Body("b", ball(5), 1)]).job
     with pytest.raises(Cancelled):
         arrangement(job, ArrangeWishes(), Pipeline(), CountingWatch(cancel_after=2))
+
+
+def test_further_plates_keep_groups_together_and_refuse_what_no_plate_holds(metal):
+    bodies = [Body(f"p{n}", box((120, 100, 4)), 12) for n in range(5)]
+    job = edits.add_bodies(new_job(*metal), bodies).job
+    job = edits.move_part(job, "part-4", 130, 60).job
+    job = edits.group_parts(edits.move_part(job, "part-5", 130, 162).job, ["part-4", "part-5"]).job
+    pipeline, wishes = Pipeline(), ArrangeWishes(step_deg=90)
+    first = arrangement(job, wishes, pipeline)
+    plates = further_plates(first.edit.job, first.left_over, wishes, pipeline)
+    on = [{part.id for part in plate.parts} for plate in plates]
+    assert all({"part-4", "part-5"} <= ids or not {"part-4", "part-5"} & ids for ids in on)
+    gone = {part_id for key in first.left_over for part_id in job.companions(key)}
+    assert set().union(*on) == gone
+    assert all(plate.machine == job.machine for plate in plates)
+    large = edits.add_bodies(new_job(*metal), [Body("beam", box((300, 250, 4)), 12)]).job
+    with pytest.raises(EditError, match="beam do not fit on an empty plate"):
+        further_plates(large, ("part-1",), wishes, pipeline)

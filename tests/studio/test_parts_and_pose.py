@@ -401,21 +401,24 @@ def test_a_part_is_hollowed_drained_and_given_allowance_and_cut_off(with_parts):
 # --- arranging ---
 
 
-def test_parts_are_arranged_and_the_rest_is_saved_as_a_job(with_parts, tmp_path, monkeypatch, library):
-    user = with_parts(*[box((100, 90, 5))] * 6)
+def test_what_finds_no_room_is_spread_over_further_plates(with_parts, tmp_path, monkeypatch, library):
+    user = with_parts(*[box((100, 90, 5))] * 10)
     bench = user.station("parts")
     user.unfold(bench.arrange)
     before = user.session.job
     user.press(user.field("arrange.go"))
     wait_until(lambda: user.session.job is not before)
-    assert "No room for 2" in user.window.status.message.text()
+    assert "No room for 6" in user.window.status.message.text()
     assert bench.arrange.rest_button.isVisible()
-    path = tmp_path / "rest.trellis"
+    path = tmp_path / "Friday, plate 2.trellis"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     user.bring_into_view(bench.arrange.rest_button)
     user.press(bench.arrange.rest_button)
     wait_until(lambda: len(user.session.job.parts) == 4)
-    assert len(open_job(path, library).parts) == 2
+    plates = [open_job(tmp_path / f"Friday, plate {n}.trellis", library) for n in (2, 3)]
+    assert [len(plate.parts) for plate in plates] == [4, 2]
+    every = [part.id for plate in (user.session.job, *plates) for part in plate.parts]
+    assert len(set(every)) == 10, "each part stands on one plate"
     assert {part.pose.build_offset for part in user.session.job.parts} == {4}
     assert not bench.arrange.rest_button.isVisible()
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError
-from lean_trellis.core.job.edits import Edit, place_parts, pose_part
+from lean_trellis.core.job.edits import Edit, place_parts, pose_part, remove_parts
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.pose import rotation_about, rotation_between
@@ -96,6 +96,34 @@ def arrangement(job: Job, wishes: ArrangeWishes, pipeline: Pipeline, watch: Watc
     )
     found = arrange(pieces, request, Stretch(watch, 0.5, 1))
     return Arrangement(_taken(job, pieces, members, found), found.left_over, found.density)
+
+
+def further_plates(
+    job: Job, left_over: Sequence[str], wishes: ArrangeWishes, pipeline: Pipeline, watch: Watch = UNWATCHED
+) -> tuple[Job, ...]:
+    """Jobs on the same machine and material for the parts that found no room, a plate each, arranged.
+
+    Raises `EditError` for parts that find no room on an empty plate either.
+    """
+    plates: list[Job] = []
+    while left_over:
+        stretch = Stretch(watch, 1 - 0.5 ** len(plates), 1 - 0.5 ** (len(plates) + 1))
+        rest = _with_parts_alone(job, left_over, f"{job.name}, plate {len(plates) + 2}")
+        found = arrangement(rest, replace(wishes, parts=()), pipeline, stretch)
+        if len(found.left_over) == len(left_over):
+            names = ", ".join(job.part(part_id).name for part_id in left_over[:3])
+            raise EditError("arrange", f"{names} do not fit on an empty plate", "turn them, or take a larger machine")
+        wholes = [part_id for key in found.left_over for part_id in rest.companions(key)]
+        plates.append(remove_parts(found.edit.job, wholes).job if wholes else found.edit.job)
+        left_over = found.left_over
+    return tuple(plates)
+
+
+def _with_parts_alone(job: Job, kept: Sequence[str], name: str) -> Job:
+    """The job with some parts, their groups and stacks, and nothing else."""
+    whole = {other for part_id in kept for other in job.companions(part_id)}
+    rest = remove_parts(job, [part.id for part in job.parts if part.id not in whole]).job
+    return replace(rest, name=name)
 
 
 def _piece(job: Job, parts: Sequence[Part], pipeline: Pipeline, *, is_fixed: bool, margin: float) -> Piece:

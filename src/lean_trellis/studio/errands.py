@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -144,21 +143,12 @@ def arrange_build(session: Session, wishes: ArrangeWishes, show: Callable[[Arran
             names = ", ".join(job.part(part_id).name for part_id in result.left_over[:3])
             placed = f"Arranged; {100 * result.density:.0f} % of the rectangle round them is covered"
             if result.left_over:
-                session.said.emit("stop", f"No room for {len(result.left_over)}: {names}; use a further job for them")
+                session.said.emit("stop", f"No room for {len(result.left_over)}: {names}; use further plates")
             else:
                 session.said.emit("fine", placed)
             show(result)
 
     session.ask("Arranging parts", Arrange(job, wishes), found)
-
-
-def job_of_rest(job: Job, left_over: tuple[str, ...]) -> Job:
-    """A further job with the parts that found no room, on the same machine and material."""
-    keep = {other for part_id in left_over for other in job.companions(part_id)}
-    parts = tuple(part for part in job.parts if part.id in keep)
-    supports = tuple(support for support in job.supports if support.part_id in keep)
-    stacks = tuple(stack for stack in job.stacks if set(stack.parts) <= keep)
-    return replace(job, name=f"{job.name}, rest", parts=parts, supports=supports, stacks=stacks)
 
 
 def _is_as_it_was(session: Session, part: Part) -> bool:

@@ -14,7 +14,7 @@ from lean_trellis.core.job.edits import remove_parts
 from lean_trellis.core.job.files import SUFFIX
 from lean_trellis.core.shop import full_library, take_in
 from lean_trellis.studio.forms.patterns import parts_pattern
-from lean_trellis.studio.part_requests import MakeDemo
+from lean_trellis.studio.part_requests import MakeDemo, SpreadRest
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.view3d.view import BuildView
 
@@ -119,14 +119,27 @@ class FileWindow(QMainWindow):
         self.view.fit()
         self.session.said.emit("note", f"{job.name}: a second job, not saved yet; Release lists what no longer fits")
 
-    def save_rest(self, rest: Job) -> None:
-        """Save the parts that found no room as a job of their own, and take them out of this one."""
-        start = str(Path(self.session.settings.folder) / f"{rest.name}{SUFFIX}")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the rest as a job", start, f"Jobs (*{SUFFIX})")
+    def save_rest(self, request: SpreadRest) -> None:
+        """Save the parts that found no room as jobs of their own, a plate each, and take them out of this one."""
+        name = f"{request.job.name}, plate 2"
+        start = str(Path(self.session.settings.folder) / f"{name}{SUFFIX}")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the further plates", start, f"Jobs (*{SUFFIX})")
         if chosen:
-            path = _job_path(chosen)
-            gone = tuple(part.id for part in rest.parts)
-            self.session.save_copy(rest, path, lambda: self.session.do(lambda job: remove_parts(job, gone)))
+            spread = "Spreading the rest over further plates"
+            self.session.ask(spread, request, lambda plates: self._save_plates(plates, _job_path(chosen)))
+
+    def _save_plates(self, plates: tuple[Job, ...], first: Path) -> None:
+        """Save the plates beside each other; when the last is safe on disk, their parts leave this job."""
+        gone = tuple(part.id for plate in plates for part in plate.parts)
+        paths = [first, *(_numbered(first, n) for n in range(3, len(plates) + 2))]
+
+        def leave() -> None:
+            self.session.do(lambda job: remove_parts(job, gone))
+            also = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
+            self.session.said.emit("fine", f"Saved {first.name}{also}: {len(gone)} parts")
+
+        for number, (plate, path) in enumerate(zip(plates, paths, strict=True), start=1):
+            self.session.save_copy(plate, path, leave if number == len(plates) else lambda: None)
 
     def _file_changed(self) -> None:
         self.recent_menu.clear()
@@ -141,3 +154,9 @@ def _job_path(chosen: str) -> Path:
     """The path chosen, with a job's suffix."""
     path = Path(chosen)
     return path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
+
+
+def _numbered(first: Path, number: int) -> Path:
+    """The path of a further plate: the first one's with its number, at the end where it names none."""
+    stem = first.stem.removesuffix("2").rstrip()
+    return first.with_name(f"{stem} {number}{SUFFIX}")

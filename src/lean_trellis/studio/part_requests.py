@@ -24,7 +24,7 @@ from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.planning import FoundPoses, PoseRequest, search_poses
 from lean_trellis.core.progress import Watch
-from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement
+from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement, further_plates
 from lean_trellis.core.shop import full_library
 
 PATCH_STEP_DEG = 12.0
@@ -95,6 +95,19 @@ class Arrange:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Arrangement:
         """The edit that takes them."""
         return arrangement(self.job, self.wishes, pipeline, watch)
+
+
+@dataclass(frozen=True)
+class SpreadRest:
+    """Further plates for the parts that found no room."""
+
+    job: Job
+    left_over: tuple[str, ...]
+    wishes: ArrangeWishes
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Job, ...]:
+        """A job for each plate."""
+        return further_plates(self.job, self.left_over, self.wishes, pipeline, watch)
 
 
 @dataclass(frozen=True)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QCheckBox
 
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes
-from lean_trellis.studio.errands import arrange_build, job_of_rest
+from lean_trellis.studio.errands import arrange_build
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
+from lean_trellis.studio.part_requests import SpreadRest
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.section import Section, button
 
@@ -20,6 +21,7 @@ class ArrangeSection(Section):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Arrange", is_open=False)
         self._rest: Arrangement | None = None
+        self._wishes = ArrangeWishes()
         self.clearance, self.margin = NumberField("mm"), NumberField("mm")
         self.clearance.setObjectName("arrange.clearance")
         self.margin.setObjectName("arrange.margin")
@@ -38,21 +40,26 @@ class ArrangeSection(Section):
         self.only_picked.setObjectName("arrange.picked")
         self.body.addWidget(row(self.only_picked, 1))
         self.go = button("Arrange", self.arrange, "Locked parts stay where they are", name="arrange.go")
-        self.rest_button = button("Save the rest as a job…", self._save_rest, name="arrange.rest")
+        self.rest_button = button(
+            "Further plates…",
+            self._save_rest,
+            "A job and a plate each for what found no room",
+            name="arrange.rest",
+        )
         self.body.addWidget(row(self.go, self.rest_button, 1, spacing=6))
         self.note = muted()
         self.body.addWidget(self.note)
 
     def arrange(self) -> None:
         """Look for places."""
-        wishes = ArrangeWishes(
+        self._wishes = ArrangeWishes(
             parts=self.picked if self.only_picked.isChecked() else (),
             clearance=self.clearance.value,
             step_deg=float(str(self.step.currentData())),
             preference=float(str(self.leaning.currentData())),
             margin=self.margin.value,
         )
-        arrange_build(self.session, wishes, self._arranged)
+        arrange_build(self.session, self._wishes, self._arranged)
 
     def _arranged(self, found: Arrangement) -> None:
         self._rest = found if found.left_over else None
@@ -62,7 +69,7 @@ class ArrangeSection(Section):
 
     def _save_rest(self) -> None:
         if self._rest is not None:
-            self.asks.emit("save_rest", job_of_rest(self.session.job, self._rest.left_over))
+            self.asks.emit("save_rest", SpreadRest(self.session.job, self._rest.left_over, self._wishes))
 
     def refresh(self) -> None:
         """Offer what the machine knows of."""
