@@ -50,6 +50,9 @@ def overhangs_key(part: Part, job: Job) -> Hashable:
         job.critical_angle(part),
         job.watch_angle(part),
         job.machine.layer_normal,
+        part.marks.hand,
+        part.marks.taken_back,
+        job.bridging,
     )
 
 
@@ -162,6 +165,11 @@ class Pipeline:
                 critical_angle=job.critical_angle(part),
                 watch_angle=job.watch_angle(part),
                 layer_normal=job.machine.layer_normal,
+                hand=None if part.marks.hand is None else part.marks.hand.values,
+                bridging=job.bridging,
+                taken_back=part.pose.to_plate(part.mesh, np.array(part.marks.taken_back) * part.size.factors)
+                if part.marks.taken_back
+                else None,
                 watch=watch,
             )
 
@@ -249,7 +257,7 @@ def resolve_target(target: tuple[RegionPick, ...] | None, part: Part, overhangs:
     A picked region is the one whose anchor lies nearest to the remembered place, or that has a face there.
     """
     if target is None:
-        return tuple(range(len(overhangs.regions)))
+        return tuple(region.id for region in overhangs.to_be_held)
     chosen = set()
     for pick in target:
         place = part.pose.to_plate(part.mesh, np.array([pick.anchor_mm]))[0]
@@ -266,7 +274,9 @@ def _region_at(overhangs: Overhangs, kind: str, place: np.ndarray) -> int | None
     distance, nearest = cKDTree([region.anchor_mm for region in same]).query(place)
     if distance <= 1e-6 or kind != "face":
         return same[int(nearest)].id if distance <= _SAME_PLACE_MM else None
-    faces = np.flatnonzero(overhangs.critical)
+    faces = np.flatnonzero(overhangs.region_of_face >= 0)
+    if not len(faces):
+        return None
     distance, nearest = cKDTree(overhangs.mesh.centroids_of(faces)).query(place)
     return int(overhangs.region_of_face[faces[int(nearest)]]) if distance <= _SAME_PLACE_MM else None
 
@@ -280,7 +290,7 @@ def pick_region(region: Region, part: Part) -> RegionPick:
 def apply_recipe(job: Job, part_id: str, recipe: Recipe, sets: dict[str, ParameterSet], pipeline: Pipeline) -> Edit:
     """Support a part by a recipe's rules: one support a rule, for the regions that fall to it."""
     part = job.part(part_id)
-    regions = pipeline.overhangs(part, job).regions
+    regions = pipeline.overhangs(part, job).to_be_held
     for place, taken in sorted(recipe.assigned(regions).items()):
         picks = tuple(pick_region(region, part) for region in taken)
         job = add_support(job, part_id, find_set(sets, recipe.rules[place].set), picks).job

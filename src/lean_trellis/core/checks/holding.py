@@ -54,7 +54,7 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rest
     """
     free_span = state.job.material.free_span
     overhangs = part.overhangs
-    faces = np.flatnonzero(overhangs.critical)
+    faces = overhangs.faces_to_hold
     faces = faces[overhangs.mesh.face_highs[faces, 2] > rests_to]
     if len(faces):
         samples = _samples(part, faces, 0.4 * free_span.spans[0])
@@ -69,7 +69,7 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rest
             share = len(here) / int((regions == number).sum())
             yield _not_held(state, part, overhangs.regions[number], samples.places[worst],
                             float(distance[worst]), float(limits[worst]), share)  # fmt: skip
-    for region in overhangs.regions:
+    for region in overhangs.to_be_held:
         if region.kind != "face" and region.highest_mm > rests_to:
             yield from _low_place_not_held(state, part, region, contacts)
 

@@ -23,6 +23,7 @@ from lean_trellis.core.errors import (
 from lean_trellis.core.formats import ply
 from lean_trellis.core.formats.archives import require_harmless
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.job.marks_kept import marks_kept, marks_of
 from lean_trellis.core.job.migrations import migrated
 from lean_trellis.core.job.schema import (
     FORMAT,
@@ -112,6 +113,7 @@ def _part_kept(part: Part) -> PartKept:
         group=part.group,
         is_hidden=part.is_hidden,
         is_locked=part.is_locked,
+        marks=marks_kept(part.marks),
     )
 
 
@@ -232,6 +234,7 @@ def _part(kept: PartKept, nominal: Mesh) -> Part:
         group=kept.group,
         is_hidden=kept.is_hidden,
         is_locked=kept.is_locked,
+        marks=marks_of(kept.marks, len(nominal.faces), kept.name),
     )
 
 

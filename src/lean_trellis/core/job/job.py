@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from lean_trellis.core.errors import UnknownNameError
+from lean_trellis.core.overhang.bridging import SelfBridging
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.shop.machine import Machine
@@ -77,6 +78,14 @@ class Job:
         """The part's watch angle, or the material's; never below the critical angle."""
         own = self.material.detection.watch_angle if part.watch_angle is None else part.watch_angle
         return max(own, self.critical_angle(part))
+
+    @property
+    def bridging(self) -> SelfBridging | None:
+        """What holds itself by the material's detection values; None in a vat, where nothing does."""
+        if self.material.process == "vat":
+            return None
+        found = self.material.detection
+        return SelfBridging(found.bridge_span, found.ledge_limit, found.smallest_region)
 
     def with_part(self, part: Part) -> Job:
         """The same job with one part replaced by its new value."""

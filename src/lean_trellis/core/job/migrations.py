@@ -15,7 +15,12 @@ def _from_1(content: Content) -> Content:
     return content
 
 
-STEPS: dict[int, Callable[[Content], Content]] = {1: _from_1}
+def _from_2(content: Content) -> Content:
+    """Version 3 may hold marks on parts; without any it is as version 2."""
+    return content
+
+
+STEPS: dict[int, Callable[[Content], Content]] = {1: _from_1, 2: _from_2}
 """From which version a step leads to the next."""
 
 

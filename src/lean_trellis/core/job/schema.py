@@ -1,4 +1,4 @@
-"""The schema of `job.json`, version 2, as pydantic models: what a job file may hold."""
+"""The schema of `job.json`, version 3, as pydantic models: what a job file may hold."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from lean_trellis.core.parts.pose import Matrix
 
 FORMAT = "lean-trellis-job"
-VERSION = 2
+VERSION = 3
 _HASH = "^[0-9a-f]{32}$"
 
 
@@ -50,6 +50,14 @@ class SizeKept(_Kept):
     stages: list[StageKept] = []
 
 
+class MarksKept(_Kept):
+    """What is marked on a part: `hand` and `protected` are one little-endian int16 a face, deflated, in base64."""
+
+    hand: str = ""
+    protected: str = ""
+    taken_back: list[tuple[float, float, float]] = []
+
+
 class PartKept(_Kept):
     """A part; `mesh` is its nominal mesh, before scale and shrinkage."""
 
@@ -66,6 +74,7 @@ class PartKept(_Kept):
     group: str = ""
     is_hidden: bool = False
     is_locked: bool = False
+    marks: MarksKept = MarksKept()
 
 
 class SeparatorKept(_Kept):

@@ -3,8 +3,9 @@
 Works on a mesh as it stands on the plate. No supports, no jobs.
 """
 
+from lean_trellis.core.overhang.bridging import SelfBridging
 from lean_trellis.core.overhang.detect import Overhangs, detect
 from lean_trellis.core.overhang.islands import Island, find_islands
 from lean_trellis.core.overhang.region import Region
 
-__all__ = ["Island", "Overhangs", "Region", "detect", "find_islands"]
+__all__ = ["Island", "Overhangs", "Region", "SelfBridging", "detect", "find_islands"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -13,10 +13,15 @@ from shapely import area, polygons, union_all
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
+from lean_trellis.core.overhang.bridging import SelfBridging, reasons_to_leave_out
 from lean_trellis.core.overhang.low_places import LowPlaces, find_low_places
+from lean_trellis.core.overhang.outline import Outlines, rim_lengths, trace_outlines
 from lean_trellis.core.overhang.region import Region
+from lean_trellis.core.overhang.rim import Rim, find_rim
 from lean_trellis.core.progress import UNWATCHED, Watch
 
+_WALL_DEG = 90.0
+_TAKEN_BACK_MM = 2.0
 ON_PLATE_MM = 0.02
 """Faces whose corners are all this near the plate lie on it. Half a usual thin layer."""
 
@@ -25,8 +30,9 @@ ON_PLATE_MM = 0.02
 class Overhangs:
     """What was found on one mesh as it stands.
 
-    `surface_angle` (m,) in degrees: 0 a flat ceiling, 90 a wall, above it up-facing. `critical` (m,) marks
-    faces that need support, `region_of_face` (m,) their region's place in `regions` or -1.
+    `surface_angle` (m,) in degrees: 0 a flat ceiling, 90 a wall, above it up-facing. `critical` (m,) marks all faces
+    below the critical angle, whatever was marked by hand or holds itself; `region_of_face` (m,) a face's region as
+    its place in `regions`, or -1. `rim` is that of all face regions.
     """
 
     mesh: Mesh
@@ -37,11 +43,30 @@ class Overhangs:
     on_plate: Bools
     region_of_face: Ints
     regions: tuple[Region, ...]
+    rim: Rim
+    layer_normal: tuple[float, float, float] = (0.0, 0.0, 1.0)
+
+    @cached_property
+    def to_be_held(self) -> tuple[Region, ...]:
+        """The regions that do not hold themselves."""
+        return tuple(region for region in self.regions if not region.left_out)
+
+    @cached_property
+    def faces_to_hold(self) -> Longs:
+        """Numbers of the faces of regions that do not hold themselves."""
+        holds = np.array([not region.left_out for region in self.regions] + [False])
+        return frozen(np.flatnonzero(holds[self.region_of_face]))
+
+    @cached_property
+    def outlines(self) -> Outlines:
+        """The outlines of all face regions."""
+        return trace_outlines(self.rim, self.layer_normal)
 
     @cached_property
     def doubtful(self) -> Bools:
         """(m,): faces between critical and watch angle, not lying on the plate."""
         result: Bools = (self.surface_angle < self.watch_angle) & ~self.critical & ~self.on_plate
+        result &= self.region_of_face < 0
         return frozen(result)
 
     @cached_property
@@ -76,12 +101,17 @@ def detect(
     critical_angle: float,
     watch_angle: float | None = None,
     layer_normal: tuple[float, float, float] = (0.0, 0.0, 1.0),
+    hand: np.ndarray | None = None,
+    bridging: SelfBridging | None = None,
+    taken_back: Floats | None = None,
     watch: Watch = UNWATCHED,
 ) -> Overhangs:
     """Find all regions of a mesh as it stands.
 
-    `topology` is that of the same mesh in any pose: only what touches what is read from it. A face is
-    critical when n·b < -cos(critical angle) and it does not lie on the plate.
+    `topology` is that of the same mesh in any pose: only what touches what is read from it. A face is critical when
+    n·b < -cos(critical angle) and it does not lie on the plate. `hand` (m,) are marks by hand: faces with one number
+    above 0 that look down are one region, those with `NO_REGION` belong to none. With `bridging` regions that hold
+    themselves are told, but for those nearest to a place of `taken_back` (k, 3).
     """
     normal = np.array(layer_normal)
     watch.at(0.1, "measuring surface angles")
@@ -92,13 +122,19 @@ def detect(
     critical = (cosines < -np.cos(np.radians(critical_angle)) - 1e-12) & ~on_plate
     angle = surface_angles(placed, normal)
     watch.at(0.4, "connecting regions")
-    faces, labels = _connected(topology, critical)
-    watch.at(0.7, "looking for low edges and points")
-    low = find_low_places(topology, placed, normal, critical=critical, resting=near)
-    regions = _face_regions(placed, faces, labels, angle, cosines)
-    regions += _low_regions(placed, low, len(regions))
+    marks = np.zeros(len(placed.faces), np.int16) if hand is None else hand
+    in_region = (critical & (marks == 0)) | ((marks > 0) & (angle < _WALL_DEG) & ~on_plate)
+    faces, labels = _connected(topology, in_region, marks)
+    watch.at(0.6, "looking for low edges and points")
+    low = find_low_places(topology, placed, normal, critical=in_region | (critical & (marks != 0)), resting=near)
     of_face = np.full(len(placed.faces), -1, np.int32)
     of_face[faces] = labels
+    rim = find_rim(topology, placed, of_face, faces, layer_normal)
+    regions = _face_regions(placed, faces, labels, angle, cosines, rim, marks)
+    if bridging is not None:
+        watch.at(0.8, "looking for what holds itself")
+        regions = _told_what_holds_itself(topology, placed, regions, rim, bridging, normal, taken_back)
+    regions += _low_regions(placed, low, len(regions))
     return Overhangs(
         placed,
         critical_angle,
@@ -108,16 +144,51 @@ def detect(
         frozen(on_plate),
         frozen(of_face),
         tuple(regions),
+        rim,
+        layer_normal,
     )
 
 
-def _connected(topology: Topology, chosen: Bools) -> tuple[Longs, Ints]:
-    """The chosen faces sorted by region, and each one's region, numbered in the order of their first face."""
+def _told_what_holds_itself(
+    topology: Topology,
+    placed: Mesh,
+    regions: list[Region],
+    rim: Rim,
+    bridging: SelfBridging,
+    normal: Floats,
+    taken_back: Floats | None,
+) -> list[Region]:
+    """The regions, those that hold themselves with the reason; not those made by hand or taken back."""
+    kept = {region.id for region in regions if region.is_by_hand}
+    for place in np.zeros((0, 3)) if taken_back is None else taken_back:
+        near = [region for region in regions if _distance_to(placed, region, place) <= _TAKEN_BACK_MM]
+        kept |= {min(near, key=lambda region: _distance_to(placed, region, place)).id} if near else set()
+    of = [(region.faces, region.area_mm2) for region in regions]
+    reasons = reasons_to_leave_out(topology, placed, of, rim, bridging, normal)
+    return [
+        replace(region, left_out=reason) if reason and region.id not in kept else region
+        for region, reason in zip(regions, reasons, strict=True)
+    ]
+
+
+def _distance_to(placed: Mesh, region: Region, place: Floats) -> float:
+    return float(np.linalg.norm(placed.centroids_of(region.faces) - place, axis=1).min())
+
+
+def _connected(topology: Topology, chosen: Bools, marks: np.ndarray) -> tuple[Longs, Ints]:
+    """The chosen faces sorted by region, and each one's region, numbered in the order of their first face.
+
+    Faces belong together over edges where they bear the same mark; those of a region made by hand in any case.
+    """
     faces = np.flatnonzero(chosen)
     place = np.full(len(chosen), -1, np.int64)
     place[faces] = np.arange(len(faces))
     pairs = topology.pair_faces
-    pairs = pairs[chosen[pairs].all(axis=1)]
+    pairs = pairs[chosen[pairs].all(axis=1) & (marks[pairs[:, 0]] == marks[pairs[:, 1]])]
+    by_hand = faces[marks[faces] > 0]
+    by_hand = by_hand[np.argsort(marks[by_hand], kind="stable")]
+    chain = np.column_stack([by_hand[:-1], by_hand[1:]])
+    pairs = np.concatenate([pairs, chain[marks[chain[:, 0]] == marks[chain[:, 1]]]])
     a, b = place[pairs[:, 0]], place[pairs[:, 1]]
     graph = coo_matrix((np.ones(len(a), bool), (a, b)), shape=(len(faces),) * 2)
     labels = connected_components(graph, directed=False)[1] if len(faces) else np.zeros(0, np.int32)
@@ -125,7 +196,9 @@ def _connected(topology: Topology, chosen: Bools) -> tuple[Longs, Ints]:
     return faces[order], labels[order].astype(np.int32)
 
 
-def _face_regions(mesh: Mesh, faces: Longs, labels: Ints, angle: Floats, cosines: Floats) -> list[Region]:
+def _face_regions(
+    mesh: Mesh, faces: Longs, labels: Ints, angle: Floats, cosines: Floats, rim: Rim, marks: np.ndarray
+) -> list[Region]:
     if not len(faces):
         return []
     starts = np.flatnonzero(np.concatenate([[True], labels[1:] != labels[:-1]]))
@@ -138,6 +211,8 @@ def _face_regions(mesh: Mesh, faces: Longs, labels: Ints, angle: Floats, cosines
     lowest = np.minimum.reduceat(mesh.face_lows[faces, 2], starts)
     highest = np.maximum.reduceat(mesh.face_highs[faces, 2], starts)
     worst = np.minimum.reduceat(angle[faces], starts)
+    mean = np.add.reduceat(angle[faces] * areas, starts) / np.maximum(area_sums, 1e-300)
+    rims = rim_lengths(rim, len(starts))
     away = np.linalg.norm(middles - centroids[labels], axis=1)
     nearest = np.lexsort((away, labels))[starts]
     anchors = middles[nearest]
@@ -156,6 +231,9 @@ def _face_regions(mesh: Mesh, faces: Longs, labels: Ints, angle: Floats, cosines
             highest_mm=float(highest[number]),
             centroid_mm=tuple(centroids[number].tolist()),
             anchor_mm=tuple(anchors[number].tolist()),
+            mean_angle_deg=float(mean[number]),
+            rim_mm=tuple(rims[number].tolist()),
+            is_by_hand=bool(marks[faces[start]] > 0),
         )
         for number, (start, stop) in enumerate(zip(starts.tolist(), stops.tolist(), strict=True))
     ]

@@ -30,3 +30,9 @@ class Region:
     centroid_mm: tuple[float, float, float]
     anchor_mm: tuple[float, float, float]
     """A place on the region itself, by which it is found again."""
+    mean_angle_deg: float = 0.0
+    rim_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    """Length of its rim: free, wall, fading."""
+    left_out: str = ""
+    """Why it needs no hold, in words; nothing where it does."""
+    is_by_hand: bool = False

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs
+from lean_trellis.core.arrays import Bools, Bytes, Floats, Ints, Longs
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
 
@@ -19,21 +19,38 @@ SMOOTH_DEG = 25.0
 class Rim:
     """Directed edges of the rim, the region on their right in plan.
 
-    `starts`, `stops` (k, 3); `regions` (k,) as in `region_of_face`; `kinds` (k,) FREE, WALL or FADING.
+    `starts`, `stops` (k, 3) are the places of the vertices `begins`, `ends` (k,); `regions` (k,) as in
+    `region_of_face`; `kinds` (k,) FREE, WALL or FADING; `held` (k,) where the surface goes on downwards: there the
+    part itself carries what hangs at the edge.
     """
 
     starts: Floats
     stops: Floats
     regions: Ints
     kinds: Bytes
+    held: Bools
+    begins: Longs
+    ends: Longs
 
     def of_kind(self, kind: int) -> Rim:
         """Only the edges of one kind."""
-        chosen = self.kinds == kind
-        return Rim(self.starts[chosen], self.stops[chosen], self.regions[chosen], self.kinds[chosen])
+        return self.chosen(self.kinds == kind)
+
+    def chosen(self, which: Bools | Longs) -> Rim:
+        """Only some of the edges."""
+        return Rim(
+            self.starts[which], self.stops[which], self.regions[which], self.kinds[which], self.held[which],
+            self.begins[which], self.ends[which],
+        )  # fmt: skip
 
 
-def find_rim(topology: Topology, placed: Mesh, region_of_face: Ints, faces: Longs) -> Rim:
+def find_rim(
+    topology: Topology,
+    placed: Mesh,
+    region_of_face: Ints,
+    faces: Longs,
+    layer_normal: tuple[float, float, float] = (0.0, 0.0, 1.0),
+) -> Rim:
     """The rim of the regions that the given faces make up."""
     corners = (3 * faces[:, None] + np.arange(3)).reshape(-1)
     edges = topology.edge_of_corner[corners]
@@ -51,13 +68,16 @@ def find_rim(topology: Topology, placed: Mesh, region_of_face: Ints, faces: Long
     corners, inside, outside = corners[on_rim], inside[on_rim], outside[on_rim]
     begin = placed.faces.reshape(-1)[corners]
     end = placed.faces[inside, (corners % 3 + 1) % 3]
-    kinds = _kinds(placed, inside, outside, begin, end)
-    return Rim(placed.vertices[begin], placed.vertices[end], region_of_face[inside], kinds)
+    kinds, held = _kinds(placed, inside, outside, begin, end, np.array(layer_normal))
+    return Rim(
+        placed.vertices[begin], placed.vertices[end], region_of_face[inside], kinds, held,
+        begin.astype(np.int64), end.astype(np.int64),
+    )  # fmt: skip
 
 
-def _kinds(placed: Mesh, inside: Longs, outside: Longs, begin: Ints, end: Ints) -> Bytes:
+def _kinds(placed: Mesh, inside: Longs, outside: Longs, begin: Ints, end: Ints, up: Floats) -> tuple[Bytes, Bools]:
     """An edge with no face beyond, or with several, counts as free."""
-    kinds = np.full(len(inside), FREE, np.uint8)
+    kinds, held = np.full(len(inside), FREE, np.uint8), np.zeros(len(inside), bool)
     paired = np.flatnonzero(outside >= 0)
     inside, outside, begin, end = inside[paired], outside[paired], begin[paired], end[paired]
     n_in, n_out = placed.normals[inside], placed.normals[outside]
@@ -65,4 +85,9 @@ def _kinds(placed: Mesh, inside: Longs, outside: Longs, begin: Ints, end: Ints) 
     rise = np.einsum("ij,ij->i", placed.vertices[third] - placed.vertices[begin], n_in)
     smooth = np.einsum("ij,ij->i", n_in, n_out) > np.cos(np.radians(SMOOTH_DEG))
     kinds[paired] = np.where(smooth, FADING, np.where(rise > 0, WALL, FREE))
-    return kinds
+    edge = placed.vertices[end] - placed.vertices[begin]
+    across = placed.vertices[third] - placed.vertices[begin]
+    length = np.maximum(np.einsum("ij,ij->i", edge, edge), 1e-300)
+    across -= (np.einsum("ij,ij->i", across, edge) / length)[:, None] * edge
+    held[paired] = across @ up < -1e-9
+    return kinds, held

@@ -8,6 +8,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, frozen
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.parts.marks import Marks, carried_over
 from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size, sized
@@ -36,6 +37,7 @@ class Part:
     group: str = ""
     is_hidden: bool = False
     is_locked: bool = False
+    marks: Marks = field(default_factory=Marks)
 
     @property
     def nominal_mesh(self) -> Mesh:
@@ -73,7 +75,8 @@ def with_nominal(part: Part, nominal: Mesh, *, keeps_place: bool) -> Part:
     hollowing, an allowance). Otherwise the middle stays (a revised file). The build offset stays in any case.
     """
     mesh = sized(nominal, part.size)
-    changed = replace(part, mesh=mesh, nominal=None if part.size.is_plain else nominal)
+    marks = carried_over(part.marks, part.nominal_mesh, nominal)
+    changed = replace(part, mesh=mesh, nominal=None if part.size.is_plain else nominal, marks=marks)
     if keeps_place:
         x, y, _ = (part.pose.matrix @ mesh.middle + part.pose.shift(part.mesh)).tolist()
         changed = replace(changed, pose=replace(part.pose, x=x, y=y))

@@ -152,7 +152,7 @@ def mirror_part(job: Job, part_id: str, axis: str) -> Edit:
     turn = np.diag(across) @ part.pose.matrix @ np.diag(flip)
     changed = with_nominal(part, mirrored, keeps_place=False)
     pose = replace(changed.pose, rotation=Pose().rotation).turned(turn)
-    job = job.with_part(replace(changed, pose=pose))
+    job = job.with_part(replace(changed, pose=pose, marks=changed.marks.scaled(flip)))
     for support in job.supports_of(part_id):
         job = job.with_support(moved_target(support, flip))
     return Edit(f"Mirror {part.name} in {axis.upper()}", job)
@@ -186,7 +186,7 @@ def retake_unit(job: Job, part_ids: Sequence[str], unit: str) -> Edit:
         ratio = UNIT_MM[unit] / UNIT_MM[part.origin.unit]
         changed = with_nominal(part, part.nominal_mesh.scaled(ratio), keeps_place=False)
         origin = replace(part.origin, unit=unit, unit_is_from="user")
-        job = job.with_part(replace(changed, origin=origin))
+        job = job.with_part(replace(changed, origin=origin, marks=changed.marks.scaled(np.full(3, ratio))))
         for support in job.supports_of(part_id):
             job = job.with_support(moved_target(support, np.full(3, ratio)))
     return Edit(title, job)

@@ -1,0 +1,181 @@
+"""What holds itself: short ceilings between opposite walls, narrow ledges, regions too small to matter.
+
+A place is bridged when some direction in the layer leads on both sides to a rim that the part carries, no further apart
+than the bridge span. A ledge carries itself up to its own, smaller limit. A region is left out when each of its
+places is one or the other; one in which a piece of solid begins is never left out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.mesh.directions import any_across
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.topology import Topology
+from lean_trellis.core.overhang.rim import Rim
+
+_DIRECTIONS = 24
+_SAMPLE_SHARE = 0.3
+_MOST_PER_FACE = 16
+_MOST_SAMPLES = 300
+_LEVEL_MM = 1e-6
+_INSIDE_MM = 1e-3
+
+
+@dataclass(frozen=True)
+class SelfBridging:
+    """Spans in mm up to which ceilings and ledges hold themselves, and the area in mm² below which nothing counts."""
+
+    bridge_span: float
+    ledge_limit: float
+    smallest_region: float
+
+
+@dataclass(frozen=True, eq=False)
+class _Flat:
+    """Rim and samples of one region in the layer's own coordinates."""
+
+    starts: Floats
+    stops: Floats
+    held: Bools
+
+
+def reasons_to_leave_out(
+    topology: Topology,
+    placed: Mesh,
+    regions: Sequence[tuple[Longs, float]],
+    rim: Rim,
+    limits: SelfBridging,
+    layer_normal: Floats,
+) -> list[str]:
+    """Why each region is left out, in words; nothing where it is not. `regions` are (faces, area in mm²)."""
+    reasons = [""] * len(regions)
+    begins = _begins_here(topology, placed, [faces for faces, _ in regions], layer_normal)
+    across = any_across(layer_normal)
+    frame = np.column_stack([across, np.cross(layer_normal, across)])
+    by_region = np.argsort(rim.regions, kind="stable")
+    bounds = np.searchsorted(rim.regions[by_region], np.arange(len(regions) + 1))
+    reach = max(limits.bridge_span / 2, limits.ledge_limit)
+    lengths = np.linalg.norm(rim.stops - rim.starts, axis=1)
+    around = np.bincount(rim.regions, weights=lengths, minlength=len(regions))
+    for number, (faces, area) in enumerate(regions):
+        if begins[number]:
+            continue
+        if area < limits.smallest_region:
+            reasons[number] = f"smaller than {limits.smallest_region:g} mm²"
+            continue
+        if reach <= 0 or area > 1.1 * reach * around[number] / np.sqrt(0.5):
+            continue  # wider than any circle that could bridge
+        mine = by_region[bounds[number] : bounds[number + 1]]
+        if rim.held[mine].any():
+            flat = _Flat(rim.starts[mine] @ frame, rim.stops[mine] @ frame, rim.held[mine])
+            reasons[number] = _reason(flat, _samples(placed, faces, reach) @ frame, limits)
+    return reasons
+
+
+def _reason(flat: _Flat, places: Floats, limits: SelfBridging) -> str:
+    places = np.concatenate([places, _along_free_rim(flat)])
+    to_held = _distances(places, flat.starts[flat.held], flat.stops[flat.held])
+    ledge = to_held <= limits.ledge_limit
+    if ledge.all():
+        return f"a ledge of {to_held.max():.2g} mm"
+    widths = _widths(places[~ledge], flat)
+    if (widths <= limits.bridge_span).all():
+        return f"bridges {widths.max():.2g} mm between walls"
+    return ""
+
+
+def _along_free_rim(flat: _Flat) -> Floats:
+    """Places a hair inside the rim where nothing carries: the middle of each edge, the region on its right."""
+    starts, stops = flat.starts[~flat.held], flat.stops[~flat.held]
+    step = stops - starts
+    length = np.maximum(np.linalg.norm(step, axis=1, keepdims=True), 1e-300)
+    result: Floats = (starts + stops) / 2 + _INSIDE_MM * np.column_stack([step[:, 1], -step[:, 0]]) / length
+    return result
+
+
+def _samples(placed: Mesh, faces: Longs, reach: float) -> Floats:
+    """Places on faces, closer together than what is to be told apart; of many, evenly taken ones."""
+    corners = placed.vertices[placed.faces[faces]]
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
+    parts = np.clip(np.ceil(longest / (_SAMPLE_SHARE * 2 * reach)), 1, _MOST_PER_FACE).astype(int)
+    found = []
+    for n in np.unique(parts).tolist():
+        here = corners[parts == n]
+        i, j = np.meshgrid(np.arange(n), np.arange(n), indexing="ij")
+        kept = i + j < n
+        u, v = (i[kept] + 1 / 3) / n, (j[kept] + 1 / 3) / n
+        weights = np.column_stack([u, v, 1 - u - v])
+        found.append(np.einsum("kc,fcx->fkx", weights, here).reshape(-1, 3))
+    places = np.concatenate(found)
+    if len(places) > _MOST_SAMPLES:
+        places = places[np.linspace(0, len(places) - 1, _MOST_SAMPLES).astype(int)]
+    return places
+
+
+def _distances(places: Floats, starts: Floats, stops: Floats) -> Floats:
+    """(n,): distance of each (n, 2) place to the nearest segment."""
+    along = stops - starts
+    length = np.maximum(np.einsum("ij,ij->i", along, along), 1e-300)
+    share = np.clip(np.einsum("nsj,sj->ns", places[:, None] - starts, along) / length, 0, 1)
+    nearest = starts + share[:, :, None] * along
+    result: Floats = np.linalg.norm(places[:, None] - nearest, axis=2).min(axis=1)
+    return result
+
+
+def _widths(places: Floats, flat: _Flat) -> Floats:
+    """(n,): the least way across through each place from carried rim to carried rim; infinite where there is none."""
+    turns = np.arange(_DIRECTIONS) * np.pi / _DIRECTIONS
+    best = np.full(len(places), np.inf)
+    for direction in np.column_stack([np.cos(turns), np.sin(turns)]):
+        width = np.zeros(len(places))
+        for side in (direction, -direction):
+            distance, is_held = _first_rim(places, side, flat)
+            width += np.where(is_held, distance, np.inf)
+        best = np.minimum(best, width)
+    return best
+
+
+def _first_rim(places: Floats, direction: Floats, flat: _Flat) -> tuple[Floats, Bools]:
+    """(n,), (n,): how far the rim is in a direction, and whether the part carries it there."""
+    across = np.array([-direction[1], direction[0]])
+    low, high = flat.starts @ across, flat.stops @ across
+    at = (places @ across)[:, None]
+    crosses = (np.minimum(low, high) <= at) & (at < np.maximum(low, high))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = (at - low) / (high - low)
+    along_start, along_stop = flat.starts @ direction, flat.stops @ direction
+    way = along_start + share * (along_stop - along_start) - (places @ direction)[:, None]
+    way = np.where(crosses & (way > -1e-9), way, np.inf)
+    first = way.argmin(axis=1)
+    rows = np.arange(len(places))
+    return way[rows, first], flat.held[first] & np.isfinite(way[rows, first])
+
+
+def _begins_here(topology: Topology, placed: Mesh, regions: Sequence[Longs], up: Floats) -> Bools:
+    """Whether a piece of solid begins in each region: a plateau of vertices with none lower beside it."""
+    if not len(regions):
+        return np.zeros(0, bool)
+    along = placed.vertices @ up
+    touched = np.zeros(len(along), bool)
+    touched[placed.faces[np.concatenate(regions)]] = True
+    ends = topology.edge_vertices
+    ends = ends[touched[ends].any(axis=1)].astype(np.int64)
+    difference = along[ends[:, 1]] - along[ends[:, 0]]
+    level = np.abs(difference) <= _LEVEL_MM
+    graph = coo_matrix((np.ones(level.sum(), bool), tuple(ends[level].T)), shape=(len(along),) * 2)
+    plateau = connected_components(graph, directed=False)[1]
+    has_lower = np.zeros(plateau.max() + 1, bool)
+    steep = ends[~level]
+    higher = np.where(difference[~level] > 0, steep[:, 1], steep[:, 0])
+    has_lower[plateau[higher]] = True
+    starts = np.cumsum([0] + [len(faces) for faces in regions[:-1]])
+    is_birth = (~has_lower[plateau[placed.faces[np.concatenate(regions)]]]).any(axis=1)
+    result: Bools = np.logical_or.reduceat(is_birth, starts)
+    return result

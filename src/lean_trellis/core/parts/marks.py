@@ -1,0 +1,104 @@
+"""What people have marked on a part's surface: regions made by hand, protected surfaces, regions taken back.
+
+Marks are kept by face of the nominal mesh, so they go with the part through turns, sizes and copies, and are carried
+over to a revised mesh by place and direction.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from lean_trellis.core.arrays import Bools, Floats, Longs, frozen
+from lean_trellis.core.mesh.mesh import Mesh
+
+KEEP_OFF, AVOID = 1, 2
+NO_REGION = -1
+"""A face that belongs to no region, though it is critical: it was taken from one."""
+_SAME_WITHIN = 0.02
+_SAME_DIRECTION = 0.8
+
+
+@dataclass(frozen=True, eq=False)
+class FaceMarks:
+    """One number a face, (m,) int16; 0 for faces without a mark. Equal where all numbers are."""
+
+    values: np.ndarray
+
+    @cached_property
+    def key(self) -> str:
+        """A hash of the numbers."""
+        return hashlib.sha256(np.ascontiguousarray(self.values, np.int16).tobytes()).hexdigest()[:32]
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, FaceMarks) and self.key == other.key
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+    def faces(self, value: int) -> Longs:
+        """The faces that bear a number."""
+        return np.flatnonzero(self.values == value)
+
+
+def face_marks(values: np.ndarray) -> FaceMarks | None:
+    """Marks from one number a face; None where there are none."""
+    values = np.ascontiguousarray(values, np.int16)
+    return FaceMarks(frozen(values)) if values.any() else None
+
+
+@dataclass(frozen=True)
+class Marks:
+    """All marks of a part.
+
+    `hand`: for each face 0 (found by angle), `NO_REGION`, or the number of a region made by hand. `protected`: 0,
+    `KEEP_OFF` or `AVOID`. `taken_back`: places (nominal coordinates, mm) on regions that hold themselves by the
+    material's values and are to be held all the same.
+    """
+
+    hand: FaceMarks | None = None
+    protected: FaceMarks | None = None
+    taken_back: tuple[tuple[float, float, float], ...] = ()
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether nothing is marked."""
+        return self.hand is None and self.protected is None and not self.taken_back
+
+    def hand_values(self, count: int) -> np.ndarray:
+        """(count,) int16: a copy of the hand marks, zeros where there are none."""
+        return np.zeros(count, np.int16) if self.hand is None else self.hand.values.copy()
+
+    def protected_values(self, count: int) -> np.ndarray:
+        """(count,) int16: a copy of the protection, zeros where there is none."""
+        return np.zeros(count, np.int16) if self.protected is None else self.protected.values.copy()
+
+    def scaled(self, factors: Floats) -> Marks:
+        """Places multiplied by (3,) factors: for a mirror or another unit."""
+        back = tuple(tuple((np.array(place) * factors).tolist()) for place in self.taken_back)
+        return replace(self, taken_back=back)
+
+
+def carried_over(marks: Marks, before: Mesh, after: Mesh) -> Marks:
+    """The marks on another nominal mesh.
+
+    A mesh with the same faces (moved, mirrored, scaled) keeps them face by face. Otherwise each new face takes the
+    mark of the old face whose middle is nearest, where that lies within 2 % of the part's size and looks the same way.
+    """
+    if marks.is_empty or before is after:
+        return marks
+    if before.faces.shape == after.faces.shape and (np.sort(before.faces, 1) == np.sort(after.faces, 1)).all():
+        return marks
+    away, nearest = cKDTree(before.centroids).query(after.centroids, workers=-1)
+    size = float(np.linalg.norm(before.bounds[1] - before.bounds[0]))
+    alike = np.einsum("ij,ij->i", before.normals[nearest], after.normals) > _SAME_DIRECTION
+    same: Bools = (away <= np.maximum(_SAME_WITHIN * size, np.sqrt(before.areas[nearest]))) & alike
+
+    def taken(old: FaceMarks | None) -> FaceMarks | None:
+        return None if old is None else face_marks(np.where(same, old.values[nearest], 0))
+
+    return replace(marks, hand=taken(marks.hand), protected=taken(marks.protected))
