@@ -26,6 +26,7 @@ _MOST_PER_FACE = 16
 _MOST_SAMPLES = 300
 _LEVEL_MM = 1e-6
 _INSIDE_MM = 1e-3
+_FEW = 12
 
 
 @dataclass(frozen=True)
@@ -81,14 +82,24 @@ def reasons_to_leave_out(
 
 def _reason(flat: _Flat, places: Floats, limits: SelfBridging) -> str:
     places = np.concatenate([places, _along_free_rim(flat)])
-    to_held = _distances(places, flat.starts[flat.held], flat.stops[flat.held])
-    ledge = to_held <= limits.ledge_limit
-    if ledge.all():
-        return f"a ledge of {to_held.max():.2g} mm"
-    widths = _widths(places[~ledge], flat)
+    few = places[:: max(1, len(places) // _FEW)]
+    if not _carried(few, flat, limits)[0].all():
+        return ""
+    carried, to_held, widths = _carried(places, flat, limits)
+    if not carried.all():
+        return ""
     if (widths <= limits.bridge_span).all():
         return f"bridges {widths.max():.2g} mm between walls"
-    return ""
+    if (to_held <= limits.ledge_limit).all():
+        return f"a ledge of {to_held.max():.2g} mm"
+    return f"bridges {widths[widths <= limits.bridge_span].max():.2g} mm, with ledges beside"
+
+
+def _carried(places: Floats, flat: _Flat, limits: SelfBridging) -> tuple[Bools, Floats, Floats]:
+    """(n,) each: whether a place holds itself, its distance to a carried rim, the least way across through it."""
+    to_held = _distances(places, flat.starts[flat.held], flat.stops[flat.held])
+    widths = _widths(places, flat)
+    return (to_held <= limits.ledge_limit) | (widths <= limits.bridge_span), to_held, widths
 
 
 def _along_free_rim(flat: _Flat) -> Floats:

@@ -24,7 +24,7 @@ class Island:
     """An area of a layer with nothing below it.
 
     `z_mm` is the height at which it begins, `area_mm2` and the middle (`x_mm`, `y_mm`) those of the first
-    layer that shows it, `joins_mm` the height at which it grows together with an older piece (infinite: never).
+    layer that shows it (the area in the layer, tilted or not), `joins_mm` the height at which it grows together with an older piece (infinite: never).
     """
 
     z_mm: float
@@ -68,7 +68,7 @@ def find_islands(
     first_cut = (np.floor(begin / layer_height - 0.5 + 1e-9) + 1.5) * layer_height
     stays = (first_cut < births.ends) & (placed.vertices[births.vertices, 2] > resting_mm)
     watch.at(0.7, "measuring islands")
-    return _measured(placed, along, births, np.flatnonzero(stays), first_cut)
+    return _measured(placed, along, births, np.flatnonzero(stays), first_cut, float(normal[2]))
 
 
 def _sweep(topology: Topology, placed: Mesh, along: Floats, normal: Floats) -> _Births:
@@ -162,8 +162,13 @@ def _elder_rule(begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[flo
     return ends
 
 
-def _measured(placed: Mesh, along: Floats, births: _Births, chosen: Longs, first_cut: Floats) -> tuple[Island, ...]:
-    """Area and middle of each chosen piece in its first layer, by Green's theorem over its cut."""
+def _measured(
+    placed: Mesh, along: Floats, births: _Births, chosen: Longs, first_cut: Floats, upright: float
+) -> tuple[Island, ...]:
+    """Area and middle of each chosen piece in its first layer, by Green's theorem over its cut.
+
+    The cut is measured in plan; `upright` is the layer normal's z, by which a tilted layer's area is larger.
+    """
     face_heights = along[placed.faces]
     lowest_corner = placed.faces[np.arange(len(placed.faces)), face_heights.argmin(axis=1)]
     face_basin = births.basin_of_vertex[lowest_corner]
@@ -185,7 +190,9 @@ def _measured(placed: Mesh, along: Floats, births: _Births, chosen: Longs, first
         vertex = int(births.vertices[birth])
         if area <= 0:
             continue
-        islands.append(Island(float(placed.vertices[vertex, 2]), x, y, area, float(births.ends[birth]), vertex))
+        islands.append(
+            Island(float(placed.vertices[vertex, 2]), x, y, area / upright, float(births.ends[birth]), vertex)
+        )
     return tuple(sorted(islands, key=lambda island: (island.z_mm, island.x_mm, island.y_mm)))
 
 
