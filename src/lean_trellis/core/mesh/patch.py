@@ -28,7 +28,7 @@ def smooth_patch(topology: Topology, seed: int, *, step_deg: float = 12.0) -> Lo
     pairs = topology.pair_faces
     cosines = np.einsum("ij,ij->i", mesh.normals[pairs[:, 0]], mesh.normals[pairs[:, 1]])
     flat = pairs[cosines >= np.cos(np.radians(step_deg)) - 1e-12]
-    return _reached(len(mesh.faces), flat, seed)
+    return joined_faces(len(mesh.faces), flat, seed)
 
 
 def coplanar_patch(topology: Topology, seed: int, *, within_deg: float = 0.5) -> Longs:
@@ -36,10 +36,11 @@ def coplanar_patch(topology: Topology, seed: int, *, within_deg: float = 0.5) ->
     mesh = topology.mesh
     same = mesh.normals @ mesh.normals[seed] >= np.cos(np.radians(within_deg)) - 1e-12
     pairs = topology.pair_faces
-    return _reached(len(mesh.faces), pairs[same[pairs].all(axis=1)], seed)
+    return joined_faces(len(mesh.faces), pairs[same[pairs].all(axis=1)], seed)
 
 
-def _reached(count: int, pairs: Longs, seed: int) -> Longs:
+def joined_faces(count: int, pairs: Longs, seed: int) -> Longs:
+    """The faces of `count` that are joined to `seed` over `pairs` (p, 2) of faces."""
     graph = coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
     label = connected_components(graph, directed=False)[1]
     return np.flatnonzero(label == label[seed])

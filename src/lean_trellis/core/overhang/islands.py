@@ -23,8 +23,9 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 class Island:
     """An area of a layer with nothing below it.
 
-    `z_mm` is the height at which it begins, `area_mm2` and the middle (`x_mm`, `y_mm`) those of the first
-    layer that shows it (the area in the layer, tilted or not), `joins_mm` the height at which it grows together with an older piece (infinite: never).
+    `z_mm` is the height at which it begins, `area_mm2` (in the layer, tilted or not) and the middle (`x_mm`, `y_mm`)
+    those of the first layer that shows it, `joins_mm` the height at which it grows together with an older piece
+    (infinite: never).
     """
 
     z_mm: float
