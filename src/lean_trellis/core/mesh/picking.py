@@ -73,7 +73,7 @@ def smooth_patches(topology: Topology, *, step_deg: float = 30.0) -> Patches:
     smooth = pairs[cosines >= np.cos(np.radians(step_deg)) - 1e-12]
     graph = coo_matrix((np.ones(len(smooth), bool), (smooth[:, 0], smooth[:, 1])), shape=(len(mesh.faces),) * 2)
     count, of_face = connected_components(graph, directed=False)
-    areas = np.bincount(of_face, weights=mesh.areas, minlength=count)
+    areas: Floats = np.bincount(of_face, weights=mesh.areas, minlength=count).astype(np.float64)
     weight = np.maximum(mesh.areas, 1e-300)
     total = np.maximum(np.bincount(of_face, weights=weight, minlength=count), 1e-300)
     middles = _summed(of_face, mesh.centroids * weight[:, None], count) / total[:, None]

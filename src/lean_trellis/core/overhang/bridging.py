@@ -17,6 +17,7 @@ from scipy.sparse.csgraph import connected_components
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.rim import Rim
 
@@ -113,18 +114,7 @@ def _along_free_rim(flat: _Flat) -> Floats:
 
 def _samples(placed: Mesh, faces: Longs, reach: float) -> Floats:
     """Places on faces, closer together than what is to be told apart; of many, evenly taken ones."""
-    corners = placed.vertices[placed.faces[faces]]
-    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
-    parts = np.clip(np.ceil(longest / (_SAMPLE_SHARE * 2 * reach)), 1, _MOST_PER_FACE).astype(int)
-    found = []
-    for n in np.unique(parts).tolist():
-        here = corners[parts == n]
-        i, j = np.meshgrid(np.arange(n), np.arange(n), indexing="ij")
-        kept = i + j < n
-        u, v = (i[kept] + 1 / 3) / n, (j[kept] + 1 / 3) / n
-        weights = np.column_stack([u, v, 1 - u - v])
-        found.append(np.einsum("kc,fcx->fkx", weights, here).reshape(-1, 3))
-    places = np.concatenate(found)
+    places, _ = places_on(placed, faces, _SAMPLE_SHARE * 2 * reach, most_across=_MOST_PER_FACE)
     if len(places) > _MOST_SAMPLES:
         places = places[np.linspace(0, len(places) - 1, _MOST_SAMPLES).astype(int)]
     return places

@@ -46,6 +46,9 @@ class Overhangs:
     rim: Rim
     layer_normal: tuple[float, float, float] = (0.0, 0.0, 1.0)
 
+    notes: tuple[str, ...] = ()
+    """What was passed over or taken as it is, in words: faces without area, open edges."""
+
     @cached_property
     def to_be_held(self) -> tuple[Region, ...]:
         """The regions that do not hold themselves."""
@@ -146,7 +149,20 @@ def detect(
         tuple(regions),
         rim,
         layer_normal,
+        _notes(topology),
     )
+
+
+def _notes(topology: Topology) -> tuple[str, ...]:
+    """What is wrong with the mesh, as far as it touches the regions."""
+    flat = int((topology.mesh.areas == 0).sum())
+    open_edges, crowded = len(topology.open_edges), len(topology.non_manifold_edges)
+    told = (
+        (flat, f"{flat} face{'s' * (flat > 1)} without area passed over"),
+        (open_edges, f"{open_edges} open edge{'s' * (open_edges > 1)} taken as free rim"),
+        (crowded, f"{crowded} edge{'s' * (crowded > 1)} with more than two faces taken as free rim"),
+    )
+    return tuple(words for count, words in told if count)
 
 
 def _told_what_holds_itself(

@@ -73,7 +73,8 @@ def _frame(up: Floats) -> Floats:
 
 def _pieces(rings: list[np.ndarray]) -> list[shapely.Polygon]:
     """Polygons with holes from rings: outer ones run counter-clockwise, holes clockwise."""
-    shells, holes = [], []
+    shells: list[shapely.Polygon] = []
+    holes: list[shapely.Polygon] = []
     for ring in rings:
         if len(ring) >= 3:
             (shells if shapely.is_ccw(shapely.linearrings(ring)) else holes).append(shapely.Polygon(ring))

@@ -7,20 +7,22 @@ import shapely
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.outline import Outlines
 
 _FEW_EDGES = 400
 _RIM_STEP_MM = 0.2
 _MOST_RIM = 4000
+_MOST_PLACES = 20_000
 
 
 def greatest_spans(overhangs: Overhangs) -> Floats:
     """(r,): the greatest span of each region, mm; 0 for low edges and points.
 
     Outlines with few edges that do not cross themselves are asked for their largest inscribed circle, to 1 % of their
-    size. Others are measured at the middles of their faces, which for so fine a mesh is near enough; an outline that
-    overlaps itself is measured in space, so that one turn of a helix does not count as the rim of another.
+    size. Others are measured at places spread over their faces; an outline that overlaps itself is measured in space,
+    so that one turn of a helix does not count as the rim of another.
     """
     spans = np.zeros(len(overhangs.regions))
     for region in overhangs.regions:
@@ -37,8 +39,10 @@ def _span(overhangs: Overhangs, region: int, outlines: Outlines) -> float:
         low, high = np.min([p.min(axis=0) for p in loops], axis=0), np.max([p.max(axis=0) for p in loops], axis=0)
         tolerance = max(1e-3, 0.01 * float(np.linalg.norm(high[:2] - low[:2])))
         return float(2 * shapely.maximum_inscribed_circle(shape, tolerance=tolerance).length)
-    middles = overhangs.mesh.centroids_of(overhangs.regions[region].faces)
-    return float(2 * cKDTree(_along(loops)).query(middles, workers=-1)[0].max())
+    found = overhangs.regions[region]
+    apart = max(_RIM_STEP_MM, (found.area_mm2 / _MOST_PLACES) ** 0.5)
+    places, _ = places_on(overhangs.mesh, found.faces, apart)
+    return float(2 * cKDTree(_along(loops)).query(places, workers=-1)[0].max())
 
 
 def _simple(loops: list[Floats]) -> shapely.Geometry | None:

@@ -15,11 +15,13 @@ from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.sampling import places_on
 
 KEEP_OFF, AVOID = 1, 2
 NO_REGION = -1
 """A face that belongs to no region, though it is critical: it was taken from one."""
 _SAME_WITHIN = 0.02
+_MOST_ACROSS = 60
 _SAME_DIRECTION = 0.8
 
 
@@ -86,19 +88,24 @@ class Marks:
 def carried_over(marks: Marks, before: Mesh, after: Mesh) -> Marks:
     """The marks on another nominal mesh.
 
-    A mesh with the same faces (moved, mirrored, scaled) keeps them face by face. Otherwise each new face takes the
-    mark of the old face whose middle is nearest, where that lies within 2 % of the part's size and looks the same way.
+    A mesh with the same faces (moved, mirrored, scaled) keeps them face by face. Otherwise each new face takes the mark
+    of the old face that is nearest to its middle, among those that look the same way, within 2 % of the part's size.
     """
     if marks.is_empty or before is after:
         return marks
     if before.faces.shape == after.faces.shape and (np.sort(before.faces, 1) == np.sort(after.faces, 1)).all():
         return marks
-    away, nearest = cKDTree(before.centroids).query(after.centroids, workers=-1)
     size = float(np.linalg.norm(before.bounds[1] - before.bounds[0]))
-    alike = np.einsum("ij,ij->i", before.normals[nearest], after.normals) > _SAME_DIRECTION
-    same: Bools = (away <= np.maximum(_SAME_WITHIN * size, np.sqrt(before.areas[nearest]))) & alike
+    places, faces = places_on(before, np.arange(len(before.faces)), _SAME_WITHIN * size, most_across=_MOST_ACROSS)
+    # Directions count as much as places: faces back to back on a thin wall are told apart.
+    reach = _SAME_WITHIN * size
+    tree = cKDTree(np.column_stack([places, reach * before.normals[faces]]))
+    away, nearest = tree.query(np.column_stack([after.centroids, reach * after.normals]), workers=-1)
+    source = faces[nearest]
+    alike = np.einsum("ij,ij->i", before.normals[source], after.normals) > _SAME_DIRECTION
+    same: Bools = (away <= 1.5 * reach) & alike
 
     def taken(old: FaceMarks | None) -> FaceMarks | None:
-        return None if old is None else face_marks(np.where(same, old.values[nearest], 0))
+        return None if old is None else face_marks(np.where(same, old.values[source], 0))
 
     return replace(marks, hand=taken(marks.hand), protected=taken(marks.protected))

@@ -1,0 +1,30 @@
+"""Places spread over faces."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.mesh.mesh import Mesh
+
+
+def places_on(mesh: Mesh, faces: Longs, apart_mm: float, *, most_across: int = 16) -> tuple[Floats, Longs]:
+    """(n, 3) places on `faces`, and (n,) the face of each.
+
+    Each face is parted evenly so that they lie about `apart_mm` apart, into no more than `most_across`² pieces; a small
+    one has its middle alone.
+    """
+    corners = mesh.vertices[mesh.faces[faces]]
+    longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
+    parts = np.clip(np.ceil(longest / max(apart_mm, 1e-9)), 1, most_across).astype(int)
+    found, which = [], []
+    for n in np.unique(parts).tolist():
+        i, j = np.meshgrid(np.arange(n), np.arange(n), indexing="ij")
+        kept = i + j < n
+        u, v = (i[kept] + 1 / 3) / n, (j[kept] + 1 / 3) / n
+        weights = np.column_stack([u, v, 1 - u - v])
+        found.append(np.einsum("kc,fcx->fkx", weights, corners[parts == n]).reshape(-1, 3))
+        which.append(np.repeat(faces[parts == n], len(weights)))
+    if not found:
+        return np.zeros((0, 3)), np.zeros(0, np.int64)
+    return np.concatenate(found), np.concatenate(which)
