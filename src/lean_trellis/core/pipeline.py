@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import TypeVar
 
@@ -12,7 +12,9 @@ import numpy as np
 from pydantic import BaseModel
 from scipy.spatial import cKDTree
 
+from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
+from lean_trellis.core.checks.holding import held_shares
 from lean_trellis.core.checks.registry import run_checks
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
 from lean_trellis.core.job.edits import Edit, add_support
@@ -21,9 +23,11 @@ from lean_trellis.core.mesh.health import MeshHealth, examine
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology, build_topology
+from lean_trellis.core.overhang.beneath import Distances, in_words, shares_beneath
 from lean_trellis.core.overhang.detect import Overhangs, detect
 from lean_trellis.core.overhang.islands import Island, find_islands
 from lean_trellis.core.overhang.region import Region
+from lean_trellis.core.overhang.spans import greatest_spans
 from lean_trellis.core.parts.filling import separator_under, spacer_between
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
@@ -119,6 +123,19 @@ def obstacle_parts(part: Part, job: Job) -> tuple[Part, ...]:
         if not apart:
             found.append(other)
     return tuple(found)
+
+
+@dataclass(frozen=True, eq=False)
+class RegionFacts:
+    """What is told of a part's regions besides their figures, one entry a region.
+
+    `spans_mm` (r,) the greatest span, `beneath` in words what lies below, `held` (r,) the share of the area that a hold
+    is near enough to.
+    """
+
+    spans_mm: Floats
+    beneath: tuple[str, ...]
+    held: Floats
 
 
 class Pipeline:
@@ -242,6 +259,31 @@ class Pipeline:
             supports.append(SupportState(support, bars))
         fillings = tuple((stack, self.fillings(stack, job)) for stack in job.stacks if stack.filling is not None)
         return BuildState(job, tuple(parts), tuple(supports), fillings=fillings)
+
+    def region_facts(self, part_id: str, job: Job, watch: Watch = UNWATCHED) -> RegionFacts:
+        """Spans of a part's regions, what lies beneath them, and how much of each is held."""
+
+        def make() -> RegionFacts:
+            part = job.part(part_id)
+            overhangs = self.overhangs(part, job)
+            others = [self._distances_down(other) for other in job.parts if other.id != part_id]
+            shares = shares_beneath(overhangs, self._distances_down(part), others)
+            watch.at(0.2, f"measuring the regions of {part.name}")
+            spans = greatest_spans(overhangs)
+            state = self.state(job, Stretch(watch, 0.4, 0.8))
+            mine = next(entry for entry in state.parts if entry.part.id == part_id)
+            return RegionFacts(spans, tuple(in_words(share) for share in shares), held_shares(state, mine))
+
+        return self._derived(("facts", part_id, findings_key(job)), make)
+
+    def _distances_down(self, part: Part) -> Distances:
+        """How far a part is straight below places on the plate's frame."""
+        down = np.array([[0.0, 0.0, -1.0]]) @ part.pose.matrix
+
+        def distances(places: Floats) -> Floats:
+            return self.tree(part.mesh).first_hits(part.pose.to_part(part.mesh, places), down).distance
+
+        return distances
 
     def findings(self, job: Job, watch: Watch = UNWATCHED) -> tuple[Finding, ...]:
         """All findings on a job."""

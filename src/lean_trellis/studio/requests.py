@@ -8,17 +8,20 @@ from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
+from shapely import convex_hull, get_coordinates, multipoints
 
 from lean_trellis.core.arrays import Floats, Ints, Longs
 from lean_trellis.core.checks import Finding
-from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.errors import EditError, TrellisError
 from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh, MeshHealth
+from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.overhang import Island, Region
+from lean_trellis.core.overhang.outline import Outlines
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.pipeline import Pipeline
+from lean_trellis.core.pipeline import Pipeline, RegionFacts
 from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.release import ExportRequest, export_build
@@ -61,6 +64,10 @@ class ShownRegions:
     region_of_face: Ints
     critical_area_mm2: float
     projected_area_mm2: float
+    outlines: Outlines
+    notes: tuple[str, ...] = ()
+    silhouette: tuple[Floats, ...] = ()
+    """Outlines of the whole part seen from below: rings of (k, 2) places, holes run the other way."""
 
 
 @dataclass(frozen=True)
@@ -157,7 +164,22 @@ class ShowRegions:
             found.region_of_face[source],
             found.critical_area_mm2,
             found.projected_area_mm2,
+            found.outlines,
+            found.notes,
+            silhouette(self.part, shown_mesh(self.part.mesh, self.most)),
         )
+
+
+@dataclass(frozen=True)
+class ShowFacts:
+    """Measure a part's regions further: spans, what lies beneath, how much is held."""
+
+    part_id: str
+    job: Job
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> RegionFacts:
+        """What is told of each region."""
+        return pipeline.region_facts(self.part_id, self.job, watch)
 
 
 @dataclass(frozen=True)
@@ -218,6 +240,17 @@ def shown_mesh(mesh: Mesh, most: int = MOST_SHOWN_SOFTWARE) -> ShownMesh:
         while len(_SHOWN) > 64:
             del _SHOWN[next(iter(_SHOWN))]
     return _SHOWN[mesh.key]
+
+
+def silhouette(part: Part, shown: ShownMesh) -> tuple[Floats, ...]:
+    """The outlines of a part as it stands, seen from below; those of its hull where the shown mesh bounds no solid."""
+    places = part.pose.to_plate(part.mesh, shown.vertices)
+    try:
+        rings = to_manifold(Mesh(places, shown.faces)).project().to_polygons()
+    except EditError:
+        hull = convex_hull(multipoints(places[:, :2]))
+        rings = [get_coordinates(hull)[:-1]] if len(places) > 2 else []
+    return tuple(np.asarray(ring, np.float64) for ring in rings if len(ring) > 2)
 
 
 def _as_it_is(mesh: Mesh) -> ShownMesh:

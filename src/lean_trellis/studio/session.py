@@ -12,8 +12,10 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from lean_trellis.core.arrays import Longs
 from lean_trellis.core.checks import Finding
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
@@ -23,7 +25,14 @@ from lean_trellis.core.mesh.faults import Fault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
-from lean_trellis.core.pipeline import bars_key, fillings_key, findings_key, islands_key, overhangs_key
+from lean_trellis.core.pipeline import (
+    RegionFacts,
+    bars_key,
+    fillings_key,
+    findings_key,
+    islands_key,
+    overhangs_key,
+)
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.shop import Library
 from lean_trellis.core.supports import Bars, Support
@@ -36,14 +45,24 @@ from lean_trellis.studio.worker import Worker
 _MOST_KEPT = 300
 
 
+@dataclass(frozen=True, eq=False)
+class PickedFaces:
+    """Faces of a part's mesh that were picked one by one, by likeness or by an area."""
+
+    part: str
+    mesh: str
+    faces: Longs
+
+
 @dataclass(frozen=True)
 class Selection:
-    """What is picked: parts (the first is the one in hand), regions of that part, a support, one bar of it."""
+    """What is picked: parts (the first is the one in hand), regions and faces of that part, a support, a bar of it."""
 
     parts: tuple[str, ...] = ()
     regions: frozenset[int] = frozenset()
     support: str = ""
     bar: int = -1
+    faces: PickedFaces | None = None
 
     @property
     def part(self) -> str:
@@ -179,6 +198,7 @@ class Session(QObject):
                 regions=changes.get("regions", frozenset()),
                 support=changes.get("support", ""),
                 bar=-1,
+                faces=changes.get("faces"),
             )
         if changed != self.selection:
             self.selection = changed
@@ -192,7 +212,10 @@ class Session(QObject):
         support = self.selection.support
         if support not in {entry.id for entry in self.job.supports}:
             support = ""
-        tidy = replace(self.selection, parts=kept, support=support)
+        faces = self.selection.faces
+        if faces is not None and (faces.part not in ids or self.job.part(faces.part).mesh.key != faces.mesh):
+            faces = None
+        tidy = replace(self.selection, parts=kept, support=support, faces=faces)
         if not kept:
             tidy = Selection()
         if tidy != self.selection:
@@ -203,6 +226,20 @@ class Session(QObject):
     def part(self) -> Part | None:
         """The part in hand."""
         return self.job.part(self.selection.part) if self.selection.part else None
+
+    @property
+    def picked_faces(self) -> Longs:
+        """The faces picked on the part in hand."""
+        picked = self.selection.faces
+        if picked is None or picked.part != self.selection.part:
+            return np.zeros(0, np.int64)
+        return picked.faces
+
+    def pick_faces(self, faces: Longs) -> None:
+        """Pick faces of the part in hand, in place of those before."""
+        part = self.part
+        chosen = PickedFaces(part.id, part.mesh.key, faces) if part is not None and len(faces) else None
+        self.select(faces=chosen)
 
     @property
     def support(self) -> Support | None:
@@ -218,6 +255,13 @@ class Session(QObject):
     def regions(self, part: Part) -> ShownRegions | None:
         """The overhangs of a part as it stands now, once known."""
         return self._results.get(("regions", overhangs_key(part, self.job)))
+
+    def facts(self, part: Part) -> RegionFacts | None:
+        """Spans, what lies beneath and how much is held of a part's regions, once known; for the part in hand."""
+        return self._results.get(self._facts_key(part))
+
+    def _facts_key(self, part: Part) -> Hashable:
+        return ("facts", part.id, findings_key(self.job))
 
     def islands(self, part: Part) -> tuple[Island, ...] | None:
         """The islands of a part as it stands now, once known."""
@@ -308,6 +352,9 @@ class Session(QObject):
             yield self._faults_key(self.part), "Looking for faults", lambda p=self.part: FindFaults(p.mesh, least)
         if job.parts:
             yield ("findings", findings_key(job)), "Checking the build", lambda: requests.FindFindings(job)
+        if self.part is not None:
+            key = self._facts_key(self.part)
+            yield key, "Measuring the regions", lambda i=self.part.id: requests.ShowFacts(i, job)
 
     def _missing(self) -> Iterator[tuple[Hashable, str, Callable[[], Any]]]:
         return (entry for entry in self._wanted() if entry[0] not in self._results and entry[0] not in self._held_back)

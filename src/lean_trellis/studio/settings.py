@@ -28,6 +28,8 @@ class Settings(BaseModel):
     night: bool = False
     window: list[int] = []
     started_before: bool = False
+    angles_from_vertical: bool = False
+    map_hidden: bool = False
 
     def remember_job(self, path: Path) -> None:
         """Put a job at the head of the recent ones."""

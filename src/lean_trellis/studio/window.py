@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
+    QFileDialog,
     QHBoxLayout,
     QMessageBox,
     QSplitter,
@@ -18,6 +19,7 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from lean_trellis import __version__
+from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import move_part, remove_parts
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_text
 from lean_trellis.studio.errands import copy_in_hand
@@ -30,10 +32,14 @@ from lean_trellis.studio.palette import ActionPalette
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations import STATIONS
+from lean_trellis.studio.stations.overhangs import OverhangsStation
 from lean_trellis.studio.stations.parts import PartsStation
+from lean_trellis.studio.stations.station import Drawn
 from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
 from lean_trellis.studio.traveller import Traveller
+from lean_trellis.studio.underside.export import export_map
+from lean_trellis.studio.underside.map import UndersideMap
 from lean_trellis.studio.view3d.view import BuildView, Pick
 from lean_trellis.studio.viewbar import ViewBar
 
@@ -53,6 +59,7 @@ class MainWindow(FileWindow):
         self.resize(*(session.settings.window or [1280, 800]))
         self.stations = [make(session) for make in STATIONS]
         self.view = BuildView(session, self._tokens)
+        self.map = UndersideMap(session, self._tokens)
         self.viewbar = ViewBar(self._tokens)
         self.measure_bar = MeasureBar(session)
         self.measure_bar.hide()
@@ -62,6 +69,7 @@ class MainWindow(FileWindow):
             self.bench.addWidget(station)
             station.wanted.connect(self._wanted)
             station.asks.connect(self._asked)
+            station.tool_changed.connect(self._take_tool)
         self.header, self.status = Header(session), StatusLine(session, self._tokens)
         self.actions_by_id: dict[str, QAction] = {}
         self._build_menus()
@@ -90,6 +98,7 @@ class MainWindow(FileWindow):
         for station in self.stations:
             if station.sheet is not None:
                 self.sheets.addWidget(station.sheet)
+        self.sheets.addWidget(self.map)
         self.halves = QSplitter(Qt.Orientation.Vertical)
         self.halves.setHandleWidth(3)
         self.halves.addWidget(middle)
@@ -140,6 +149,7 @@ class MainWindow(FileWindow):
             self.addAction(action)
             self.actions_by_id[f"station.{station.key}"] = action
         self.actions_by_id["night"].setChecked(self.session.settings.night)
+        self.actions_by_id["vertical"].setChecked(self.session.settings.angles_from_vertical)
 
     def _connect(self) -> None:
         session = self.session
@@ -162,6 +172,9 @@ class MainWindow(FileWindow):
         self.view.picked.connect(self._picked)
         self.view.part_dragged.connect(self._part_dragged)
         self.view.pointed.connect(self.viewbar.where.setText)
+        self.view.drawn.connect(self._drawn_in_view)
+        self.map.pointed.connect(self.viewbar.where.setText)
+        self.map.drawn.connect(lambda gesture, places: self._drawn(gesture, Drawn(places=tuple(places))))
         self.viewbar.section.changed.connect(self._section_moved)
         self.measure_bar.shows_points.connect(self.view.show_points)
         self.measure_bar.measured.connect(self._parts_station.size_section.show_measure)
@@ -184,15 +197,29 @@ class MainWindow(FileWindow):
             before.leave()
         self.bench.setCurrentIndex(place)
         station = self.stations[place]
-        self.sheets.setVisible(station.sheet is not None)
-        if station.sheet is not None:
-            self.sheets.setCurrentWidget(station.sheet)
+        self._show_sheet()
         self.view.scene.shows_angles = station.shows_angles
         self.view.may_drag_parts = station.drags_parts
         self.view.scene.shows_tilt = station.shows_tilt
         self.view.clear_mark()
         self.refresh()
         self.view.refresh()
+
+    def _show_sheet(self) -> None:
+        """Under the view: the station's sheet, or the underside map where the station has it and it is not put away."""
+        station = self.station
+        shows_map = station.shows_map and not self.session.settings.map_hidden
+        lower = 300 if station.sheet is None else 224
+        if (station.sheet is not None or shows_map) and self.sheets.currentWidget() is not (station.sheet or self.map):
+            whole = sum(self.halves.sizes())
+            self.halves.setSizes([whole - lower, lower])
+        self.sheets.setVisible(station.sheet is not None or shows_map)
+        if station.sheet is not None:
+            self.sheets.setCurrentWidget(station.sheet)
+        elif shows_map:
+            self.sheets.setCurrentWidget(self.map)
+        self.actions_by_id["map"].setChecked(shows_map)
+        self.actions_by_id["map"].setEnabled(station.shows_map)
 
     def show_station(self, key: str) -> None:
         """Open a station by its key."""
@@ -214,6 +241,10 @@ class MainWindow(FileWindow):
         match what:
             case "fly":
                 self.view.fly_to(value)
+                self.map.fly_to(value[0], value[1])
+            case "preview_angles":
+                self.view.scene.preview_angles = value
+                self.view.refresh()
             case "faults":
                 self.view.show_fault(value)
             case "points":
@@ -225,6 +256,23 @@ class MainWindow(FileWindow):
                 self.save_rest(value)
             case "second_job":
                 self._after_asking(lambda: self.open_second(value))
+
+    def _take_tool(self, gesture: str, brush_mm: float) -> None:
+        """A tool of the open bench draws in both views."""
+        for view in (self.view, self.map):
+            view.end_gesture()
+            view.gesture = gesture
+            view.brush_mm = brush_mm
+
+    def _drawn_in_view(self, gesture: str, what: list[Any]) -> None:
+        if gesture == "brush":
+            self._drawn(gesture, Drawn(picks=tuple(what)))
+            return
+        x, y, z = self.view.eye_place().tolist()
+        self._drawn(gesture, Drawn(places=tuple(what), matrix=self.view.projection(), eye=(x, y, z)))
+
+    def _drawn(self, gesture: str, drawn: Drawn) -> None:
+        self.station.take_drawn(gesture, drawn)
 
     def _picked(self, pick: Pick, adds: bool) -> None:
         if self.measure_bar.take_pick(pick):
@@ -328,6 +376,43 @@ class MainWindow(FileWindow):
             self.view.scene.set_section(None)
             self.view.refresh()
 
+    def do_map(self) -> None:
+        """Underside map shown or put away."""
+        self.session.settings.map_hidden = not self.actions_by_id["map"].isChecked()
+        self._show_sheet()
+
+    def do_swap_map(self) -> None:
+        """What is under the view becomes large, or small again."""
+        upper, lower = self.halves.sizes()
+        whole = upper + lower
+        self.halves.setSizes([whole - 224, 224] if lower > whole / 2 else [180, whole - 180])
+
+    def do_fit_map(self) -> None:
+        """See everything on the map."""
+        self.map.fit()
+
+    def do_save_map(self) -> None:
+        """Save the underside map for the shop floor."""
+        job = self.session.job
+        start = str(Path(self.session.settings.folder) / f"{job.name}, underside.svg")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the underside map", start, "Drawings (*.svg *.png)")
+        if not chosen:
+            return
+        path = Path(chosen)
+        path = path if path.suffix.lower() in (".svg", ".png") else path.with_name(f"{path.name}.svg")
+        title = f"{job.name}: underside, {job.machine.name}, {job.material.name}"
+        try:
+            export_map(self.map, path, title)
+        except TrellisError as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self.session.said.emit("fine", f"Saved {path.name}")
+
+    def do_vertical(self) -> None:
+        """Angles from the layer plane or from the vertical."""
+        self.session.settings.angles_from_vertical = self.actions_by_id["vertical"].isChecked()
+        self.refresh()
+
     def do_measure(self) -> None:
         """Measuring on or off."""
         is_on = self.actions_by_id["measure"].isChecked()
@@ -362,6 +447,8 @@ class MainWindow(FileWindow):
 
     def _show(self, action: str, switch: str) -> None:
         setattr(self.view.scene, switch, self.actions_by_id[action].isChecked())
+        self.map.shows_supports = self.view.scene.shows_supports
+        self.map.refresh()
         self.view.refresh()
 
     def do_night(self) -> None:
@@ -373,11 +460,14 @@ class MainWindow(FileWindow):
         assert isinstance(application, QApplication)
         apply_theme(application, self._tokens)
         self.view.set_tokens(self._tokens)
+        self.map.set_tokens(self._tokens)
         self.traveller.set_tokens(self._tokens)
         self.status.set_tokens(self._tokens)
         for station in self.stations:
             if isinstance(station, SupportsStation):
                 station.sketch.set_tokens(self._tokens)
+            if isinstance(station, OverhangsStation):
+                station.set_tokens(self._tokens)
         self.refresh()
         self.view.refresh()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -52,26 +53,59 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rest
     Holds are contacts, and the rim where the surface goes over into a wall or fades past the angle: there
     the part itself carries. Low edges and points must have a contact within the span of a flat ceiling.
     """
-    free_span = state.job.material.free_span
     overhangs = part.overhangs
-    faces = overhangs.faces_to_hold
-    faces = faces[overhangs.mesh.face_highs[faces, 2] > rests_to]
-    if len(faces):
-        samples = _samples(part, faces, 0.4 * free_span.spans[0])
-        state.watch.at(0.78, f"measuring distances on {part.part.name}")
-        distance = _distances(samples, contacts, part, faces)
-        limits = np.interp(overhangs.surface_angle[samples.faces], free_span.angles, free_span.spans)
-        too_far = distance > limits
-        regions = overhangs.region_of_face[samples.faces]
-        for number in np.unique(regions[too_far]).tolist():
-            here = np.flatnonzero(too_far & (regions == number))
-            worst = here[int((distance[here] - limits[here]).argmax())]
-            share = len(here) / int((regions == number).sum())
-            yield _not_held(state, part, overhangs.regions[number], samples.places[worst],
-                            float(distance[worst]), float(limits[worst]), share)  # fmt: skip
+    measured = _measured(state, part, contacts, rests_to)
+    if measured is not None:
+        too_far = measured.distance > measured.limit
+        for number in np.unique(measured.regions[too_far]).tolist():
+            here = np.flatnonzero(too_far & (measured.regions == number))
+            worst = here[int((measured.distance[here] - measured.limit[here]).argmax())]
+            share = len(here) / int((measured.regions == number).sum())
+            yield _not_held(state, part, overhangs.regions[number], measured.places[worst],
+                            float(measured.distance[worst]), float(measured.limit[worst]), share)  # fmt: skip
     for region in overhangs.to_be_held:
         if region.kind != "face" and region.highest_mm > rests_to:
             yield from _low_place_not_held(state, part, region, contacts)
+
+
+@dataclass(frozen=True, eq=False)
+class _Measured:
+    """Samples (n, 3) of the regions (n,), each's distance to the nearest hold and the limit there, mm."""
+
+    places: Floats
+    regions: Ints
+    distance: Floats
+    limit: Floats
+
+
+def _measured(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> _Measured | None:
+    """How far the surface of the regions lies from what holds it; None where there is nothing to hold."""
+    free_span, overhangs = state.job.material.free_span, part.overhangs
+    faces = overhangs.faces_to_hold
+    faces = faces[overhangs.mesh.face_highs[faces, 2] > rests_to]
+    if not len(faces):
+        return None
+    samples = _samples(part, faces, 0.4 * free_span.spans[0])
+    state.watch.at(0.78, f"measuring distances on {part.part.name}")
+    distance = _distances(samples, contacts, part, faces)
+    limits = np.interp(overhangs.surface_angle[samples.faces], free_span.angles, free_span.spans)
+    return _Measured(samples.places, overhangs.region_of_face[samples.faces], distance, limits)
+
+
+def held_shares(state: BuildState, part: PartState) -> Floats:
+    """(r,): the share of each region of a part that lies near enough to a hold; 1 where it holds itself."""
+    overhangs = part.overhangs
+    shares = np.ones(len(overhangs.regions))
+    contacts, rests_to = state.contacts_of(part.part), _rests_to(state, part)
+    measured = _measured(state, part, contacts, rests_to)
+    if measured is not None:
+        count = np.bincount(measured.regions, minlength=len(shares))
+        held = np.bincount(measured.regions, weights=measured.distance <= measured.limit, minlength=len(shares))
+        shares = np.where(count > 0, held / np.maximum(count, 1), shares)
+    for region in overhangs.to_be_held:
+        if region.kind != "face" and region.highest_mm > rests_to:
+            shares[region.id] = not any(_low_place_not_held(state, part, region, contacts))
+    return shares
 
 
 def _low_place_not_held(state: BuildState, part: PartState, region: Region, contacts: Floats) -> Iterator[Finding]:

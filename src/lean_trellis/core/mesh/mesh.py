@@ -75,6 +75,15 @@ class Mesh:
         return frozen(np.divide(self.cross_products, lengths, out=np.zeros((len(self.faces), 3)), where=lengths > 0))
 
     @cached_property
+    def vertex_normals(self) -> Floats:
+        """(n, 3): unit means of the normals of the faces at each vertex, by their area; zeros where none is."""
+        sums = np.zeros((len(self.vertices), 3))
+        for corner in range(3):
+            np.add.at(sums, self.faces[:, corner], self.cross_products)
+        lengths = np.linalg.norm(sums, axis=1, keepdims=True)
+        return frozen(sums / np.where(lengths > 0, lengths, 1))
+
+    @cached_property
     def centroids(self) -> Floats:
         """(m, 3): middle of each face."""
         return frozen(self.centroids_of(np.arange(len(self.faces))))

@@ -18,7 +18,9 @@ class ModeButtons(QWidget):
 
     changed = pyqtSignal(str)
 
-    def __init__(self, modes: Sequence[tuple[str, str, str]], name: str, *, in_line: bool = False) -> None:
+    def __init__(
+        self, modes: Sequence[tuple[str, str, str]], name: str, *, in_line: bool = False, per_row: int = 6
+    ) -> None:
         super().__init__()
         self._hints = {key: hint for key, _, hint in modes}
         self.buttons: dict[str, QPushButton] = {}
@@ -36,7 +38,9 @@ class ModeButtons(QWidget):
             self.note.setWordWrap(False)
             layout.addWidget(row(*self.buttons.values(), self.note, 1, spacing=5))
         else:
-            layout.addWidget(row(*self.buttons.values(), 1, spacing=5))
+            made = list(self.buttons.values())
+            for first in range(0, len(made), per_row):
+                layout.addWidget(row(*made[first : first + per_row], 1, spacing=5))
             layout.addWidget(self.note)
         self.say("")
 

@@ -1,18 +1,38 @@
-"""Overhangs: the two angles, the regions, what is picked."""
+"""Overhangs: the two angles, the regions and what holds them, islands, picking by hand, protected surfaces."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton, QSizePolicy
+from pathlib import Path
 
-from lean_trellis.core.job.edits import set_angles
-from lean_trellis.studio.forms.fields import NumberField, figure, head, muted, number_row, row
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton
+
+from lean_trellis.core.atomic import written_whole
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.job.edits import merge_regions, regions_by_angle, set_angles, split_region
+from lean_trellis.core.overhang import Region
+from lean_trellis.core.pipeline import RegionFacts
+from lean_trellis.core.release.region_list import region_rows, rows_as_csv
+from lean_trellis.studio.forms.fan import AngleFan
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, number_row, row
+from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.requests import ShownRegions
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.station import Fact, Station
+from lean_trellis.studio.stations.sections.faces import GESTURES, FacesSection
+from lean_trellis.studio.stations.sections.islands import IslandsSection
+from lean_trellis.studio.stations.sections.protect import ProtectSection
+from lean_trellis.studio.stations.sections.section import Section, button
+from lean_trellis.studio.stations.sections.self_held import SelfHeldSection
+from lean_trellis.studio.stations.station import Drawn, Fact, Station
 from lean_trellis.studio.stations.tables import PickTable
+from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.view3d.view import Pick
 
 KIND_WORDS = {"face": "face", "edge": "low edge", "point": "low point"}
+_FILTERS = [("all", "all regions"), ("open", "not held"), ("held", "held"), ("face", "faces"), ("low", "edges, points")]
+_SPLIT = (("split", "Split", "Drag a line over the picked region on the map. Escape ends."),)
+_HELD_SHARE = 0.999
 
 
 class OverhangsStation(Station):
@@ -21,40 +41,95 @@ class OverhangsStation(Station):
     key = "overhangs"
     name = "Overhangs"
     shows_angles = True
+    shows_map = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.selected = muted()
         self.page.addWidget(self.selected)
+        self._add_angles()
+        self.regions = Section(session, "Regions")
+        self.page.addWidget(self.regions)
+        self._add_list()
+        self.self_held, self.islands = SelfHeldSection(session), IslandsSection(session)
+        self.faces, self.protect = FacesSection(session), ProtectSection(session)
+        self.sections: tuple[Section, ...] = (self.self_held, self.islands, self.faces, self.protect)
+        for section in self.sections:
+            section.asks.connect(self.asks)
+            self.page.addWidget(section)
+        self.page.addStretch(1)
+        self._all_modes = (self.split, self.faces.modes, self.protect.modes)
+        for modes in self._all_modes:
+            modes.changed.connect(lambda mode, mine=modes: self._mode_changed(mine, mode))
+
+    def _add_angles(self) -> None:
+        self.fan = AngleFan(DAY)
+        self.fan.setObjectName("overhangs.fan")
+        self.fan.moving.connect(lambda critical, watch: self.asks.emit("preview_angles", (critical, watch)))
+        self.fan.moved.connect(self._fan_moved)
+        self.page.addWidget(self.fan)
         self.critical, self.watch = NumberField("°"), NumberField("°")
         self.critical.setObjectName("overhangs.critical")
         self.watch.setObjectName("overhangs.watch")
-        self.critical.taken.connect(lambda value: self._set(value, None))
-        self.watch.taken.connect(lambda value: self._set(None, value))
-        help_text = "Measured from the layer plane: 0° is a flat ceiling, 90° a wall."
-        self.page.addWidget(number_row("Critical angle: below it, support", self.critical, help_text=help_text))
-        self.page.addWidget(number_row("Watch angle: below it, doubtful", self.watch, help_text=help_text))
+        self.critical.taken.connect(lambda value: self._set(self._taken(value), None))
+        self.watch.taken.connect(lambda value: self._set(None, self._taken(value)))
+        self._critical_row = number_row("Critical: below it, support", self.critical)
+        self._watch_row = number_row("Watch: below it, doubtful", self.watch)
+        self.page.addWidget(self._critical_row)
+        self.page.addWidget(self._watch_row)
         self._reset = QPushButton("Take the material's angles")
         self._reset.clicked.connect(lambda: self._set(None, None, reset=True))
         self.page.addWidget(row(self._reset, 1))
-        self.page.addWidget(head("Regions"))
+
+    def _add_list(self) -> None:
+        body = self.regions.body
         self.total = figure()
-        self.page.addWidget(self.total)
-        self.table = PickTable(("", "Kind", "mm²", "Worst °", "Low mm"), stretch=1)
+        body.addWidget(self.total)
+        self.filter = ChoiceField()
+        self.filter.setObjectName("overhangs.filter")
+        self.filter.offer(_FILTERS, "all")
+        self.filter.chosen.connect(lambda _: self.refresh())
+        self.csv = button("CSV…", self._save_csv, "The list with all figures, for a spreadsheet", name="overhangs.csv")
+        body.addWidget(row(self.filter, 1, self.csv))
+        self.table = PickTable(("", "Kind", "mm²", "Worst °", "Held"), stretch=1)
         self.table.setObjectName("overhangs.table")
         self.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
-        self.table.setMinimumHeight(220)
-        self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.table.picked.connect(lambda keys: session.select(regions=frozenset(keys)))
-        self.page.addWidget(self.table, 1)
-        self._picked = muted()
-        self.page.addWidget(self._picked)
-        self.support = QPushButton("Support the picked regions")
+        for column, width in ((0, 34), (2, 72), (3, 66), (4, 52)):
+            self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            self.table.horizontalHeader().resizeSection(column, width)
+        self.table.setFixedHeight(196)
+        self.table.picked.connect(lambda keys: self.session.select(regions=frozenset(keys)))
+        body.addWidget(self.table)
+        self._picked = figure()
+        body.addWidget(self._picked)
+        self.support = QPushButton("Support them")
+        self.support.setToolTip("To Supports, with the picked regions as the target")
         self.support.clicked.connect(lambda: self.wanted.emit("supports"))
+        self.merge = button("Merge", self._merge, "The picked regions become one", name="overhangs.merge")
+        self.by_angle = button(
+            "By angle alone", self._by_angle, "Forget all regions made by hand", name="overhangs.angle"
+        )
+        self.split = ModeButtons(_SPLIT, "overhangs")
         below = QPushButton("From below")
         below.setToolTip("Look from below, or back (B)")
         below.clicked.connect(lambda: self.wanted.emit("below"))
-        self.page.addWidget(row(self.support, below, 1))
+        body.addWidget(row(self.support, below, 1, spacing=5))
+        body.addWidget(row(self.merge, self.by_angle, 1, spacing=5))
+        body.addWidget(self.split)
+
+    # --- the angles ---
+
+    @property
+    def _from_vertical(self) -> bool:
+        return self.session.settings.angles_from_vertical
+
+    def _taken(self, value: float) -> float:
+        """A typed angle as a surface angle."""
+        return 90 - value if self._from_vertical else value
+
+    def _fan_moved(self, critical: float, watch: float) -> None:
+        self.asks.emit("preview_angles", None)
+        self._set(critical, watch)
 
     def _set(self, critical: float | None, watch: float | None, *, reset: bool = False) -> None:
         part = self.session.part
@@ -67,46 +142,197 @@ class OverhangsStation(Station):
         if not self.session.do(lambda job: set_angles(job, parts, critical, watch)):
             self.refresh()
 
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours."""
+        self.fan.set_tokens(tokens)
+
+    # --- regions by hand ---
+
+    def _region_faces(self) -> list[np.ndarray]:
+        part = self.session.part
+        found = None if part is None else self.session.regions(part)
+        if found is None:
+            return []
+        chosen = [found.regions[number] for number in sorted(self.session.selection.regions)]
+        return [region.faces for region in chosen if region.kind == "face"]
+
+    def _merge(self) -> None:
+        part, faces = self.session.part, self._region_faces()
+        if part is not None:
+            self.session.do(lambda job: merge_regions(job, part.id, faces))
+
+    def _by_angle(self) -> None:
+        part = self.session.part
+        if part is not None:
+            self.session.do(lambda job: regions_by_angle(job, part.id))
+
+    def _split_by(self, line: tuple[tuple[float, float], ...]) -> None:
+        """Part the picked regions by a line on the plate: what lies on its left, and the rest."""
+        part, regions = self.session.part, self._region_faces()
+        if part is None or not regions:
+            self.session.said.emit("note", "Pick the region that the line shall part first")
+            return
+        begin, end = np.array(line[0]), np.array(line[-1])
+        along = end - begin
+        for faces in regions:
+            middles = part.pose.to_plate(part.mesh, part.mesh.centroids_of(faces))[:, :2] - begin
+            is_left = along[0] * middles[:, 1] - along[1] * middles[:, 0] > 0
+            self.session.do(lambda job, f=faces, left=is_left: split_region(job, part.id, f, left))
+
+    def _save_csv(self) -> None:
+        part = self.session.part
+        found = None if part is None else self.session.regions(part)
+        facts = None if part is None else self.session.facts(part)
+        if part is None or found is None or facts is None:
+            self.session.said.emit("note", "The figures are still being measured")
+            return
+        start = str(Path(self.session.settings.folder) / f"{part.name}, regions.csv")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the list of regions", start, "Tables (*.csv)")
+        if chosen:
+            text = rows_as_csv(region_rows(found.regions, facts, self._held_by()))
+            try:
+                with written_whole(Path(chosen)) as file:
+                    file.write(text.encode())
+            except TrellisError as problem:
+                self.session.said.emit("stop", str(problem))
+                return
+            self.session.said.emit("fine", f"Saved {Path(chosen).name}: {len(found.regions)} regions")
+
+    # --- tools and picks ---
+
+    def _mode_changed(self, mine: ModeButtons, mode: str) -> None:
+        if mode:
+            for modes in self._all_modes:
+                if modes is not mine:
+                    modes.end()
+        on = next((modes.mode for modes in self._all_modes if modes.mode), "")
+        gesture = {"brush": "brush", "split": "line", **GESTURES}.get(on, "click" if on else "")
+        try:
+            brush = self.protect.brush.value
+        except TrellisError:
+            brush = 0.0
+        self.tool_changed.emit(gesture, brush)
+
+    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+        """What was drawn goes to the tool that is on."""
+        if self.split.mode:
+            if drawn.matrix is None and len(drawn.places) > 1:
+                self._split_by(drawn.places)
+        elif self.protect.modes.mode:
+            self.protect.take_drawn(drawn)
+        else:
+            self.faces.take_drawn(drawn)
+
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
-        """A click on a region picks it; Ctrl adds or takes away."""
+        """In a mode the click is the mode's; else a click on a region picks it, Ctrl adds or takes away."""
+        if self.faces.take_pick(pick):
+            return True
         part = self.session.part
         return part is not None and pick_region_at(self.session, pick, adds=adds)
+
+    def end_mode(self) -> bool:
+        """Escape: end the mode that is on. True when there was one."""
+        ended = [modes.end() for modes in self._all_modes]
+        return any(ended)
+
+    def leave(self) -> None:
+        """Modes end."""
+        self.end_mode()
+
+    # --- what is shown ---
 
     def refresh(self) -> None:
         """Show the part's regions."""
         part = self.session.part
         self.selected.setText("Pick a part in the view or in the list." if part is None else part.name)
-        for widget in (self.critical, self.watch, self._reset, self.support):
+        for widget in (self.critical, self.watch, self._reset, self.support, self.fan, self.csv):
             widget.setEnabled(part is not None)
         found = None if part is None else self.session.regions(part)
         if part is not None:
-            self.critical.show_value(self.session.job.critical_angle(part))
-            self.watch.show_value(self.session.job.watch_angle(part))
-            self._reset.setEnabled(part.critical_angle is not None or part.watch_angle is not None)
-        if found is None:
+            self._show_angles()
+        for section in self.sections:
+            section.refresh()
+        self.split.allow(bool(self.session.selection.regions))
+        self.merge.setEnabled(len(self._region_faces()) > 1)
+        self.by_angle.setEnabled(part is not None and part.marks.hand is not None)
+        if part is None or found is None:
             self.table.show_rows([], [])
             self.total.setText("" if part is None else "Looking …")
             self._picked.setText("")
+            self.support.setEnabled(False)
             return
-        rows = [(r.id, (r.id + 1, KIND_WORDS[r.kind], r.area_mm2, r.min_angle_deg, r.lowest_mm)) for r in found.regions]
+        facts = self.session.facts(part)
+        shown = [region for region in found.regions if not region.left_out and self._passes(region, facts)]
+        rows = [(region.id, self._cells(region, facts)) for region in shown]
         picked = self.session.selection.regions
         self.table.show_rows(rows, list(picked))
-        known = self.session.islands(part) if part is not None else None
-        islands = f", {len(known)} island{'s' * (len(known) != 1)}" if known else ""
-        self.total.setText(
-            f"{len(rows)} region{'s' * (len(rows) != 1)}, {found.critical_area_mm2:,.1f} mm² "
-            f"({found.projected_area_mm2:,.1f} mm² from below){islands}"
-            if rows
-            else "Nothing is below the critical angle: this part holds itself."
-        )
         self.support.setEnabled(bool(picked))
-        area = sum(r.area_mm2 for r in found.regions if r.id in picked)
-        count = len(picked)
-        self._picked.setText(
-            f"{count} region{'s' * (count > 1)} picked, {area:,.1f} mm²"
-            if count
-            else "Click a region; Ctrl adds to it."
-        )
+        self.total.setText(self._total(found, facts))
+        self._picked.setText(self._told(found, facts, picked))
+
+    def _show_angles(self) -> None:
+        part, job = self.session.part, self.session.job
+        assert part is not None
+        critical, watch = job.critical_angle(part), job.watch_angle(part)
+        vertical = self._from_vertical
+        self.fan.show_angles(critical, watch, from_vertical=vertical)
+        self.critical.show_value(90 - critical if vertical else critical)
+        self.watch.show_value(90 - watch if vertical else watch)
+        hint = "Measured from the vertical: 90° is a flat ceiling, 0° a wall." if vertical else (
+            "Measured from the layer plane: 0° is a flat ceiling, 90° a wall."
+        )  # fmt: skip
+        for widget in (self._critical_row, self._watch_row):
+            widget.setToolTip(hint)
+        self._reset.setEnabled(part.critical_angle is not None or part.watch_angle is not None)
+
+    def _passes(self, region: Region, facts: RegionFacts | None) -> bool:
+        match str(self.filter.currentData()):
+            case "face":
+                return region.kind == "face"
+            case "low":
+                return region.kind != "face"
+            case "open" | "held" as wanted:
+                is_held = facts is not None and facts.held[region.id] >= _HELD_SHARE
+                return is_held == (wanted == "held")
+        return True
+
+    def _angle(self, angle: float) -> float:
+        return 90 - angle if self._from_vertical else angle
+
+    def _cells(self, region: Region, facts: RegionFacts | None) -> tuple[object, ...]:
+        held = "…" if facts is None else _held_words(float(facts.held[region.id]))
+        kind = f"{KIND_WORDS[region.kind]}{', by hand' if region.is_by_hand else ''}"
+        return (region.id + 1, kind, region.area_mm2, self._angle(region.min_angle_deg), held)
+
+    def _total(self, found: ShownRegions, facts: RegionFacts | None) -> str:
+        open_regions = [region for region in found.regions if not region.left_out]
+        if not open_regions:
+            return "Nothing is below the critical angle that does not hold itself."
+        words = f"{len(open_regions)} region{'s' * (len(open_regions) != 1)}, {found.critical_area_mm2:,.1f} mm² "
+        words += f"({found.projected_area_mm2:,.1f} mm² from below)"
+        if facts is not None:
+            missing = sum(region.area_mm2 * (1 - facts.held[region.id]) for region in open_regions)
+            words += f"\n{missing:,.1f} mm² not held" if missing > 0.05 else "\nall of it held"
+        return "\n".join([words, *found.notes])
+
+    def _held_by(self) -> dict[int, str]:
+        """Which supports serve each region of the part in hand."""
+        part, names = self.session.part, dict[int, list[str]]()
+        for support in self.session.job.supports_of(part.id) if part is not None else ():
+            bars = self.session.bars(support)
+            for number in np.unique(bars.regions).tolist() if bars is not None else ():
+                names.setdefault(int(number), []).append(support.set_name)
+        return {number: ", ".join(dict.fromkeys(found)) for number, found in names.items()}
+
+    def _told(self, found: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:
+        """All figures of the one picked region, or the sum over several."""
+        if not picked:
+            return "Click a region here, in the view or on the map; Ctrl adds to it."
+        chosen = [found.regions[number] for number in sorted(picked) if number < len(found.regions)]
+        if len(chosen) != 1:
+            area = sum(region.area_mm2 for region in chosen)
+            return f"{len(chosen)} regions picked, {area:,.1f} mm²"
+        return region_in_words(chosen[0], facts, self._held_by(), from_vertical=self._from_vertical)
 
     def fact(self) -> Fact:
         """How many regions on all parts, and their area."""
@@ -116,9 +342,39 @@ class OverhangsStation(Station):
             return Fact("open", "no parts yet")
         if None in known:
             return Fact("stale", "looking …")
-        count = sum(len(found.regions) for found in known if found is not None)
-        area = sum(found.critical_area_mm2 for found in known if found is not None)
-        return Fact("look" if count else "fine", f"{count} region{'s' * (count != 1)}, {area:,.0f} mm²")
+        regions = [region for found in known if found is not None for region in found.regions if not region.left_out]
+        area = sum(region.area_mm2 for region in regions)
+        words = f"{len(regions)} region{'s' * (len(regions) != 1)}, {area:,.0f} mm²"
+        return Fact("look" if regions else "fine", words)
+
+
+def _held_words(share: float) -> str:
+    return "yes" if share >= _HELD_SHARE else "no" if share <= 1 - _HELD_SHARE else f"{100 * share:.0f} %"
+
+
+def region_in_words(
+    region: Region, facts: RegionFacts | None, held_by: dict[int, str], *, from_vertical: bool = False
+) -> str:
+    """Everything that is known of a region, in a few lines."""
+    lines = [f"Region {region.id + 1}: {KIND_WORDS[region.kind]}{', by hand' if region.is_by_hand else ''}"]
+    if region.kind == "face":
+        worst, mean = region.min_angle_deg, region.mean_angle_deg
+        if from_vertical:
+            worst, mean = 90 - worst, 90 - mean
+        lines.append(f"{region.area_mm2:,.2f} mm², {region.projected_area_mm2:,.2f} mm² from below")
+        lines.append(f"worst {worst:.1f}°, mean {mean:.1f}°")
+    lines.append(f"from {region.lowest_mm:.2f} to {region.highest_mm:.2f} mm")
+    if region.kind == "face":
+        free, wall, fading = region.rim_mm
+        lines.append(f"rim: free {free:.1f}, wall {wall:.1f}, fading {fading:.1f} mm")
+    if facts is not None:
+        span = f"greatest span {facts.spans_mm[region.id]:.2f} mm, " if region.kind == "face" else ""
+        lines.append(f"{span}below it: {facts.beneath[region.id]}")
+    if region.left_out:
+        lines.append(f"left out: {region.left_out}")
+    else:
+        lines.append(f"held by {held_by[region.id]}" if region.id in held_by else "no support is for it")
+    return "\n".join(lines)
 
 
 def pick_region_at(session: Session, pick: Pick, *, adds: bool) -> bool:

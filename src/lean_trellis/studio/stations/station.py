@@ -22,6 +22,19 @@ MARK_WORDS: dict[Mark, str] = {
 }
 
 
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """What was drawn with a tool: `places` on the plate (map) or on the picture (3D view), `picks` of a brush.
+
+    `matrix` and `eye` tell how the 3D view looks; None on the map.
+    """
+
+    places: tuple[tuple[float, float], ...] = ()
+    picks: tuple[Pick, ...] = ()
+    matrix: tuple[float, ...] | None = None
+    eye: tuple[float, float, float] | None = None
+
+
 @dataclass(frozen=True)
 class Fact:
     """A station's state in the traveller: a mark and one line."""
@@ -38,8 +51,11 @@ class Station(QWidget):
     shows_angles = False
     drags_parts = False
     shows_tilt = False
+    shows_map = False
     wanted = pyqtSignal(str)
     asks = pyqtSignal(str, object)
+    tool_changed = pyqtSignal(str, float)
+    """A tool that draws in the views: its gesture (nothing for none) and the brush's diameter in mm."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -73,6 +89,9 @@ class Station(QWidget):
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """A click in the view. True when the station has used it up; otherwise it picks a part."""
         return False
+
+    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+        """A gesture of the tool in hand has ended in one of the views."""
 
     def end_mode(self) -> bool:
         """Escape was pressed. True when a mode was on and has ended."""

@@ -32,6 +32,7 @@ class SupportsStation(Station):
     key = "supports"
     name = "Supports"
     shows_angles = True
+    shows_map = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

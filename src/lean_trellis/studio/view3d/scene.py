@@ -13,6 +13,8 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkRenderer
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import Fault
+from lean_trellis.core.mesh.hatching import hatch_lines
+from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.struts import ON_PART
@@ -32,6 +34,7 @@ from lean_trellis.studio.view3d.actors import (
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
+HATCH_MM = 1.6
 _MOST_FAULT_FACES = 20_000
 _SHOWN_RINGS = 4
 """The ring inside the part is not drawn."""
@@ -67,6 +70,8 @@ class Scene:
         self._mark: vtkActor | None = None
         self._section: vtkPlane | None = None
         self._hints: list[vtkActor] = []
+        self._hatches: dict[str, tuple[Any, list[vtkActor]]] = {}
+        self.preview_angles: tuple[float, float] | None = None
         self._fillings: dict[str, tuple[vtkActor, Mesh]] = {}
         self._tilt = TiltArc(renderer)
         self.shows_angles = False
@@ -88,6 +93,8 @@ class Scene:
         job = self._session.job
         for part_id in set(self._parts) - {part.id for part in job.parts}:
             self._renderer.RemoveActor(self._parts.pop(part_id).actor)
+            for actor in self._hatches.pop(part_id, ((), []))[1]:
+                self._renderer.RemoveActor(actor)
         for part in job.parts:
             self._update_part(part)
         for support_id in set(self._bars) - {support.id for support in job.supports}:
@@ -127,6 +134,36 @@ class Scene:
             entry.actor.SetUserMatrix(matrix_of(part.pose.matrix, part.pose.shift(part.mesh)))
             entry.pose = part.pose
         self._colour(part, entry)
+        self._hatch(part)
+
+    def _hatch(self, part: Part) -> None:
+        """Protected surfaces as hatch lines: one way for keep off, the other for avoid."""
+        key = (part.marks.protected, part.mesh.key, self._tokens)
+        known = self._hatches.get(part.id)
+        if known is None or known[0] != key:
+            for actor in known[1] if known is not None else ():
+                self._renderer.RemoveActor(actor)
+            actors = [] if part.marks.protected is None else self._hatch_actors(part)
+            for actor in actors:
+                self._clip(actor)
+                self._renderer.AddActor(actor)
+            self._hatches[part.id] = (key, actors)
+        for actor in self._hatches[part.id][1]:
+            actor.SetUserMatrix(matrix_of(part.pose.matrix, part.pose.shift(part.mesh)))
+
+    def _hatch_actors(self, part: Part) -> list[vtkActor]:
+        assert part.marks.protected is not None
+        mesh, actors = part.mesh, []
+        lift = 2e-4 * float(np.linalg.norm(mesh.bounds[1] - mesh.bounds[0]))
+        raised = Mesh(mesh.vertices + lift * mesh.vertex_normals, mesh.faces)
+        for level, direction, colour in (
+            (KEEP_OFF, (1.0, 1.0, 0.7), self._tokens.stop),
+            (AVOID, (1.0, -1.0, 0.7), self._tokens.caution),
+        ):
+            lines = hatch_lines(raised, part.marks.protected.faces(level), HATCH_MM, np.array(direction))
+            if len(lines):
+                actors.append(line_actor(line_data(lines[:, 0], lines[:, 1]), colour, 2))
+        return actors
 
     def _tint(self, part: Part) -> str:
         owners = sorted({other.owner for other in self._session.job.parts})
@@ -138,7 +175,10 @@ class Scene:
         picked = selection.regions if part.id == selection.part else frozenset()
         in_hand = part.id in selection.parts
         angles = (self._session.job.critical_angle(part), self._session.job.watch_angle(part))
-        look = (self._tint(part), id(regions), picked, in_hand, angles, self._tokens)
+        if self.preview_angles is not None and in_hand:
+            angles = self.preview_angles
+        faces = selection.faces if part.id == selection.part else None
+        look = (self._tint(part), id(regions), picked, in_hand, angles, self._tokens, id(faces), self.preview_angles)
         if entry.look == look:
             return
         entry.look = look
@@ -147,7 +187,13 @@ class Scene:
             base = _mixed(base, _bytes(self._tokens.ivy), 0.38)
         colours = np.tile(base, (len(entry.shown.shown.faces), 1)).astype(np.uint8)
         if regions is not None:
-            paint_regions(colours, regions, picked, angles, self._tokens)
+            if self.preview_angles is not None and in_hand:
+                paint_angles(colours, regions, angles, self._tokens)
+            else:
+                paint_regions(colours, regions, picked, angles, self._tokens)
+        if faces is not None:
+            chosen = np.isin(entry.shown.shown.source, faces.faces)
+            colours[chosen] = _mixed(_bytes(self._tokens.ivy), _bytes(self._tokens.card), 0.25)
         colour_faces(entry.data, colours)
 
     def _update_bars(self, support_id: str, bars: Bars | None) -> None:
@@ -221,7 +267,10 @@ class Scene:
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
         for part_id, part in self._parts.items():
-            part.actor.SetVisibility(self.shows_parts and part_id not in hidden)
+            is_shown = self.shows_parts and part_id not in hidden
+            part.actor.SetVisibility(is_shown)
+            for actor in self._hatches.get(part_id, ((), []))[1]:
+                actor.SetVisibility(is_shown)
         for support_id, bars in self._bars.items():
             is_hidden = job.support(support_id).part_id in hidden
             bars.actor.SetVisibility(self.shows_supports and not is_hidden)
@@ -250,6 +299,9 @@ class Scene:
             self._clip(entry.actor)
         for actor, _ in self._fillings.values():
             self._clip(actor)
+        for _, actors in self._hatches.values():
+            for actor in actors:
+                self._clip(actor)
 
     def _clip(self, actor: vtkActor) -> None:
         mapper = actor.GetMapper()
@@ -343,6 +395,17 @@ def _dot(place: tuple[float, float, float], radius: float, colour: str) -> vtkAc
     return actor
 
 
+def paint_angles(colours: np.ndarray, regions: ShownRegions, angles: tuple[float, float], tokens: Tokens) -> None:
+    """Colour faces by surface angle alone, while the two angles are being dragged: quick, regions follow."""
+    critical, watch = angles
+    angle = np.where(regions.on_plate, 180.0, regions.angles)
+    colours[(angle < watch) & (angle >= critical)] = _bytes(tokens.straw)
+    inside = angle < critical
+    share = np.clip(angle[inside] / max(critical, 1e-6), 0, 1)[:, None]
+    plum, ochre = _bytes(tokens.plum), _bytes(tokens.ochre)
+    colours[inside] = np.round(plum + (ochre - plum) * share).astype(np.uint8)
+
+
 def paint_regions(
     colours: np.ndarray,
     regions: ShownRegions,
@@ -360,6 +423,9 @@ def paint_regions(
     share = np.clip(regions.angles[inside] / max(critical, 1e-6), 0, 1)[:, None]
     plum, ochre = _bytes(tokens.plum), _bytes(tokens.ochre)
     colours[inside] = np.round(plum + (ochre - plum) * share).astype(np.uint8)
+    left_out = [region.id for region in regions.regions if region.left_out]
+    if left_out:
+        colours[np.isin(regions.region_of_face, left_out)] = _mixed(ochre, _bytes(tokens.card), 0.7)
     if picked:
         chosen = np.isin(regions.region_of_face, list(picked))
         colours[chosen] = _mixed(_bytes(tokens.ivy), _bytes(tokens.card), 0.1)

@@ -30,6 +30,7 @@ from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
 from lean_trellis.studio.view3d.actors import colour_faces, mesh_actor, poly_data  # noqa: E402
 from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye  # noqa: E402
 from lean_trellis.studio.view3d.scene import Scene  # noqa: E402
+from lean_trellis.studio.view3d.trail import Trail, circle  # noqa: E402
 
 _DRAG_STARTS_AT = 4
 _SAMPLES = 4
@@ -73,6 +74,8 @@ class BuildView(QWidget):
     """
 
     picked = pyqtSignal(object, bool)
+    drawn = pyqtSignal(str, list)
+    """A gesture of the tool in hand has ended: its name, and the picks of a brush or the area of a band or lasso."""
     part_dragged = pyqtSignal(str, float, float)
     pointed = pyqtSignal(str)
 
@@ -81,6 +84,10 @@ class BuildView(QWidget):
         self._session = session
         self.eye = Eye()
         self.may_drag_parts = False
+        self.gesture = ""
+        self.brush_mm = 3.0
+        self._trail: list[QPointF] = []
+        self._brushed: list[Pick] = []
         self._press: _Press | None = None
         self._before_below: Eye | None = None
         layout = QVBoxLayout(self)
@@ -98,6 +105,7 @@ class BuildView(QWidget):
         self.canvas.SetInteractorStyle(vtkInteractorStyleUser())
         self._lights()
         self.scene = Scene(self.renderer, self._overlay, session, tokens)
+        self._shown_trail = Trail(self._overlay, tokens.ivy)
         self.set_tokens(tokens)
         self.canvas.installEventFilter(self)
         self.canvas.setMouseTracking(True)
@@ -298,12 +306,23 @@ class BuildView(QWidget):
 
     def _pressed(self, event: QMouseEvent) -> None:
         self.canvas.setFocus()
-        pick = self.pick_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else Pick()
+        is_left = event.button() == Qt.MouseButton.LeftButton
+        pick = self.pick_at(event.position()) if is_left else Pick()
         self._press = _Press(event.position(), event.position(), event.button(), pick)
+        if self._draws(self._press, event):
+            self._trail, self._brushed = [event.position()], [pick]
 
     def _moved(self, event: QMouseEvent) -> None:
         press = self._press
         if press is None:
+            if self.gesture == "brush":
+                self._show_trail(event.position())
+            return
+        if self._trail:
+            self._trail.append(event.position())
+            if self.gesture == "brush":
+                self._brushed.append(self.pick_at(event.position()))
+            self._show_trail(event.position())
             return
         step = event.position() - press.last
         whole = event.position() - press.at
@@ -343,6 +362,9 @@ class BuildView(QWidget):
         press, self._press = self._press, None
         if press is None:
             return
+        if self._trail:
+            self._end_trail()
+            return
         if not press.dragging:
             if press.button == Qt.MouseButton.LeftButton:
                 adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
@@ -353,6 +375,65 @@ class BuildView(QWidget):
             if moved is not None:
                 part = self._session.job.part(press.pick.part)
                 self.part_dragged.emit(part.id, part.pose.x + moved[0], part.pose.y + moved[1])
+
+    # --- gestures of a tool ---
+
+    def _draws(self, press: _Press, event: QMouseEvent) -> bool:
+        """Whether the left button draws with the tool in hand; with Shift, and with other buttons, the eye moves."""
+        is_plain = not event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        return self.gesture in ("box", "lasso", "brush") and press.button == Qt.MouseButton.LeftButton and is_plain
+
+    def _show_trail(self, at: QPointF) -> None:
+        flat = [self._display_point(place) for place in self._trail]
+        if self.gesture == "box" and flat:
+            (x0, y0), (x1, y1) = flat[0], flat[-1]
+            flat = [(x0, y0), (x1, y0), (x1, y1), (x0, y1), (x0, y0)]
+        elif self.gesture == "lasso" and flat:
+            flat.append(flat[0])
+        lines = [np.array(flat)] if flat else []
+        if self.gesture == "brush":
+            lines.append(circle(self._display_point(at), self._brush_pixels(at)))
+        self._shown_trail.show(lines)
+        self._redraw.start()
+
+    def _brush_pixels(self, at: QPointF) -> float:
+        """The brush's radius on the picture, where the pointer is."""
+        place = self.pick_at(at).place
+        depth = self.eye.distance if place is None else float(np.linalg.norm(np.array(place) - self.eye_place()))
+        half = np.tan(np.radians(self.renderer.GetActiveCamera().GetViewAngle() / 2))
+        height = self.canvas.height() * self.canvas.devicePixelRatioF()
+        return float(self.brush_mm / 2 / max(depth * half, 1e-6) * height / 2)
+
+    def eye_place(self) -> Floats:
+        """(3,): where it is looked from, on the plate's frame."""
+        return np.array(self.renderer.GetActiveCamera().GetPosition())
+
+    def projection(self) -> tuple[float, ...]:
+        """16 numbers, row by row: from places of the plate's frame to the picture, -1 to 1 both ways, times depth."""
+        aspect = self.canvas.width() / max(self.canvas.height(), 1)
+        matrix = self.renderer.GetActiveCamera().GetCompositeProjectionTransformMatrix(aspect, -1, 1)
+        return tuple(matrix.GetElement(i, j) for i in range(4) for j in range(4))
+
+    def _end_trail(self) -> None:
+        trail, self._trail = self._trail, []
+        brushed, self._brushed = self._brushed, []
+        self._shown_trail.show([])
+        self._redraw.start()
+        if self.gesture == "brush":
+            self.drawn.emit("brush", brushed)
+            return
+        width, height = self.canvas.width(), self.canvas.height()
+        flat = [(2 * p.x() / width - 1, 1 - 2 * p.y() / height) for p in trail]
+        if self.gesture == "box":
+            (x0, y0), (x1, y1) = flat[0], flat[-1]
+            flat = [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
+        self.drawn.emit(self.gesture, flat)
+
+    def end_gesture(self) -> None:
+        """What was begun is given up."""
+        self._trail, self._brushed = [], []
+        self._shown_trail.show([])
+        self._redraw.start()
 
     def _wheeled(self, event: QWheelEvent) -> None:
         factor = 1.18 ** (event.angleDelta().y() / 120)

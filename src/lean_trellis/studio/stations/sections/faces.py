@@ -1,0 +1,149 @@
+"""Picking faces by hand: one, a patch, a plane, all of a kind, in a box or a lasso; and what is made of them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtWidgets import QCheckBox
+
+from lean_trellis.core.arrays import Longs
+from lean_trellis.core.job.edits import add_to_region, region_by_hand, take_from_regions
+from lean_trellis.studio.face_requests import FacesAround, FacesAt, FacesInArea
+from lean_trellis.studio.forms.fields import NumberField, figure, number_row, row
+from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+from lean_trellis.studio.stations.station import Drawn
+from lean_trellis.studio.view3d.view import Pick
+
+_MODES = (
+    ("face", "Face", "Click faces of the part in hand, here or on the map. Escape ends."),
+    ("patch", "Patch", "Click: the smooth patch round it, up to the angle below. Escape ends."),
+    ("plane", "Plane", "Click: all faces in its plane. Escape ends."),
+    ("alike", "Alike", "Click: every patch like it, such as all bores of one size. Escape ends."),
+    ("box", "Box", "Drag a box over the part. Shift and drag turns the view. Escape ends."),
+    ("lasso", "Lasso", "Draw round what is meant. Shift and drag turns the view. Escape ends."),
+)
+GESTURES = {"box": "box", "lasso": "lasso"}
+
+
+class FacesSection(Section):
+    """Picked faces are of the part in hand; they stay picked until others are, or the part changes."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Pick faces by hand", is_open=False)
+        self.modes = ModeButtons(_MODES, "faces", per_row=4)
+        self.body.addWidget(self.modes)
+        self.angle = NumberField("°")
+        self.angle.setObjectName("faces.angle")
+        self.angle.show_value(12)
+        self.body.addWidget(number_row("Patch bends by up to", self.angle, help_text="From one face to the next."))
+        self.takes_away = QCheckBox("clicks take away")
+        self.takes_away.setObjectName("faces.away")
+        self.body.addWidget(row(self.takes_away, 1))
+        self.more = button(
+            "More", lambda: self._around(more=True), "One more row of faces all round", name="faces.more"
+        )
+        self.less = button("Less", lambda: self._around(more=False), "Without the outermost row", name="faces.less")
+        self.none = button("None", lambda: session.pick_faces(_nothing()), "Nothing is picked", name="faces.none")
+        self.body.addWidget(row(self.more, self.less, self.none, 1, spacing=5))
+        self.words = figure()
+        self.body.addWidget(self.words)
+        self.new = button("New region", self._new, "The picked faces are a region of their own", name="faces.new")
+        self.add = button("Add to it", self._add, "To the region that is picked", name="faces.add")
+        self.take = button("Take out", self._take, "Of whatever region they belong to", name="faces.take")
+        self.body.addWidget(row(self.new, self.add, self.take, 1, spacing=5))
+
+    # --- picking ---
+
+    def take_pick(self, pick: Pick) -> bool:
+        """A click in the 3D view with a tool that picks by clicks."""
+        if not self.modes.mode or self.modes.mode in GESTURES:
+            return False
+        if pick.part:
+            self._ask_at(pick.part, pick.face, pick.place or (0.0, 0.0, 0.0))
+        return True
+
+    def take_drawn(self, drawn: Drawn) -> None:
+        """A click on the map, or an area in either view."""
+        part = self.part
+        if part is None or not drawn.places:
+            return
+        if self.modes.mode in GESTURES:
+            self._ask(FacesInArea(part, drawn.places, drawn.matrix, drawn.eye))
+        elif self.modes.mode:
+            self._ask_at(part.id, -1, (*drawn.places[0], -1.0))
+
+    def _ask_at(self, part_id: str, face: int, place: tuple[float, float, float]) -> None:
+        if part_id != self.session.selection.part:
+            self.session.select(parts=(part_id,))
+        tool: Any = self.modes.mode
+        self._ask(FacesAt(self.session.job.part(part_id), tool, face, place, self.angle.value))
+
+    def _ask(self, request: FacesAt | FacesInArea) -> None:
+        self.session.ask("Picking faces", request, lambda faces: self._picked(request.part.id, faces))
+
+    def _picked(self, part_id: str, faces: Longs) -> None:
+        if part_id != self.session.selection.part:
+            return
+        chosen = self.session.picked_faces
+        if self.takes_away.isChecked():
+            faces = np.setdiff1d(chosen, faces)
+        elif self.modes.mode in GESTURES or not np.isin(faces, chosen).all():
+            faces = np.union1d(chosen, faces)
+        else:  # a click on what is picked already takes it away again
+            faces = np.setdiff1d(chosen, faces)
+        self.session.pick_faces(faces)
+
+    def _around(self, *, more: bool) -> None:
+        part = self.part
+        if part is not None and len(self.session.picked_faces):
+            request = FacesAround(part, self.session.picked_faces, more)
+            self.session.ask("Picking faces", request, self.session.pick_faces)
+
+    # --- regions ---
+
+    def _new(self) -> None:
+        self._do(lambda part, faces: lambda job: region_by_hand(job, part, faces))
+
+    def _take(self) -> None:
+        self._do(lambda part, faces: lambda job: take_from_regions(job, part, faces))
+
+    def _add(self) -> None:
+        part = self.part
+        regions = None if part is None else self.session.regions(part)
+        chosen = sorted(self.session.selection.regions)
+        if regions is None or len(chosen) != 1:
+            self.session.said.emit("note", "Pick the one region to which they shall be added")
+            return
+        whole = regions.regions[chosen[0]].faces
+        self._do(lambda part, faces: lambda job: add_to_region(job, part, whole, faces))
+
+    def _do(self, make: Any) -> None:
+        part = self.part
+        if part is not None and self.session.do(make(part.id, self.session.picked_faces)):
+            self.session.pick_faces(_nothing())
+
+    def end_mode(self) -> bool:
+        """Escape: picking ends. True when it was on."""
+        return self.modes.end()
+
+    def leave(self) -> None:
+        """Picking ends; what is picked stays picked."""
+        self.modes.end()
+
+    def refresh(self) -> None:
+        """How many are picked, and how large they are."""
+        part, faces = self.part, self.session.picked_faces
+        self.modes.allow(part is not None)
+        for widget in (self.more, self.less, self.none, self.new, self.take):
+            widget.setEnabled(len(faces) > 0)
+        self.add.setEnabled(len(faces) > 0 and len(self.session.selection.regions) == 1)
+        area = 0.0 if part is None else float(part.mesh.areas[faces].sum())
+        count = f"{len(faces):,} face{'s' * (len(faces) != 1)} picked, {area:,.1f} mm²"
+        self.words.setText(count if len(faces) else "No face is picked.")
+
+
+def _nothing() -> Longs:
+    return np.zeros(0, np.int64)

@@ -1,0 +1,113 @@
+"""Protected surfaces: painted with a brush, taken from the picked faces, or suggested."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lean_trellis.core.arrays import Longs
+from lean_trellis.core.job.edits import protect_faces
+from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
+from lean_trellis.studio.face_requests import FacesUnderStroke, SuggestProtected
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, number_row, row, when_taken
+from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+from lean_trellis.studio.stations.station import Drawn
+
+_LEVELS = [("1", "keep off: no support touches it"), ("2", "avoid: only where nothing else holds"), ("0", "none")]
+_DETAIL_HINT = "Picks the faces of features smaller than this, for you to look at and protect"
+_INNER_HINT = "Picks the faces that look at the part itself, such as the inside of a splint"
+_MODES = (("brush", "Paint", "Drag over the part, here or on the map. Shift and drag turns the view. Escape ends."),)
+
+
+class ProtectSection(Section):
+    """Surfaces that fit or show. They are kept with the part and drawn hatched."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Protected surfaces", is_open=False)
+        self.level = ChoiceField()
+        self.level.setObjectName("protect.level")
+        self.level.offer(_LEVELS, "1")
+        self.body.addWidget(row("As", self.level, 1))
+        self.brush = NumberField("mm")
+        self.brush.setObjectName("protect.brush")
+        self.brush.show_value(4)
+        when_taken(self.brush, lambda _: self.modes.changed.emit(self.modes.mode))
+        self.body.addWidget(number_row("Brush", self.brush, help_text="Its diameter. Whole faces are painted."))
+        self.modes = ModeButtons(_MODES, "protect")
+        self.take = button("The picked faces", self._take, "Those picked by hand or suggested", name="protect.picked")
+        self.body.addWidget(self.modes)
+        self.body.addWidget(row(self.take, 1))
+        self.size = NumberField("mm", width=62)
+        self.size.setObjectName("protect.size")
+        self.size.show_value(3)
+        self.detail = button("Find detail under", lambda: self._suggest("detail"), _DETAIL_HINT, name="protect.detail")
+        self.body.addWidget(row(self.detail, self.size, "mm", 1, spacing=6))
+        self.inner = button("Find inner faces", lambda: self._suggest("inner"), _INNER_HINT, name="protect.inner")
+        self.body.addWidget(row(self.inner, 1))
+        self.words = figure()
+        self.body.addWidget(self.words)
+
+    @property
+    def _level(self) -> int:
+        return int(str(self.level.currentData()))
+
+    def take_drawn(self, drawn: Drawn) -> None:
+        """A stroke of the brush: one step."""
+        part = self.part
+        if part is None:
+            return
+        stroke = [(pick.face, pick.place) for pick in drawn.picks if pick.part == part.id and pick.place is not None]
+        stroke += [(-1, (x, y, -1.0)) for x, y in drawn.places]
+        if stroke:
+            request = FacesUnderStroke(part, tuple(stroke), self.brush.value / 2)
+            self.session.ask("Painting", request, lambda faces: self._protect(part.id, faces))
+
+    def _protect(self, part_id: str, faces: Longs) -> None:
+        if len(faces):
+            level = self._level
+            self.session.do(lambda job: protect_faces(job, part_id, faces, level))
+
+    def _take(self) -> None:
+        part, faces, level = self.part, self.session.picked_faces, self._level
+        if part is not None and self.session.do(lambda job: protect_faces(job, part.id, faces, level)):
+            self.session.pick_faces(faces[:0])
+
+    def _suggest(self, what: Any) -> None:
+        part = self.part
+        if part is None:
+            return
+
+        def found(faces: Longs) -> None:
+            if part.id != self.session.selection.part:
+                return
+            self.session.pick_faces(faces)
+            area = float(part.mesh.areas[faces].sum())
+            told = f"{len(faces):,} faces, {area:,.1f} mm², are picked; protect them, or pick others"
+            self.session.said.emit("note", told if len(faces) else "Nothing of that kind was found")
+
+        self.session.ask(f"Looking over {part.name}", SuggestProtected(part, what, self.size.value), found)
+
+    def end_mode(self) -> bool:
+        """Escape: painting ends. True when it was on."""
+        return self.modes.end()
+
+    def leave(self) -> None:
+        """Painting ends."""
+        self.modes.end()
+
+    def refresh(self) -> None:
+        """How much is protected."""
+        part = self.part
+        self.modes.allow(part is not None)
+        for widget in (self.detail, self.inner):
+            widget.setEnabled(part is not None)
+        self.take.setEnabled(len(self.session.picked_faces) > 0)
+        marks = None if part is None else part.marks.protected
+        if part is None or marks is None:
+            self.words.setText("Nothing is protected.")
+            return
+        areas = {name: float(part.mesh.areas[marks.faces(level)].sum()) for level, name in
+                 ((KEEP_OFF, "keep off"), (AVOID, "avoid"))}  # fmt: skip
+        told = [f"{name} {area:,.1f} mm²" for name, area in areas.items() if area]
+        self.words.setText(", ".join(told))

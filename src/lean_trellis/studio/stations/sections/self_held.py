@@ -1,0 +1,92 @@
+"""What holds itself: the detection values, the regions they leave out and why, each to be taken back."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trellis.core.job.edits import change_material, leave_out, take_back
+from lean_trellis.studio.forms.fields import NumberField, muted, number_row, row, when_taken
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.section import Section, button
+from lean_trellis.studio.stations.tables import PickTable
+
+_VALUES = (
+    (
+        "bridge_span",
+        "Bridges up to",
+        "mm",
+        "A ceiling between walls on opposite sides, no further apart, holds itself.",
+    ),
+    ("ledge_limit", "Ledges up to", "mm", "A ledge that is free on one side holds itself up to this."),
+    ("smallest_region", "Smallest region", "mm²", "Smaller ones are left out, but never where a piece begins."),
+)
+
+
+class SelfHeldSection(Section):
+    """Values of the material, changed for this build alone."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "What holds itself", is_open=False)
+        self.fields: dict[str, NumberField] = {}
+        self._rows = []
+        for key, words, unit, hint in _VALUES:
+            field = NumberField(unit)
+            field.setObjectName(f"detection.{key}")
+            when_taken(field, lambda value, key=key: self._change(key, value))
+            self.fields[key] = field
+            self._rows.append(number_row(words, field, help_text=hint))
+            self.body.addWidget(self._rows[-1])
+        self.table = PickTable(("", "Why it is left out", "mm²"), stretch=1)
+        self.table.setObjectName("left_out.table")
+        self.table.setFixedHeight(150)
+        self.table.picked.connect(lambda keys: session.select(regions=frozenset(keys)))
+        self.body.addWidget(self.table)
+        self.back = button(
+            "Hold it after all", self._take_back, "The picked regions are held again", name="left_out.back"
+        )
+        self.again = button("Leave out again", self._leave_out, "What was taken back last", name="left_out.again")
+        self.body.addWidget(row(self.back, self.again, 1, spacing=5))
+        self.note = muted()
+        self.body.addWidget(self.note)
+
+    def _change(self, key: str, value: float) -> None:
+        if not self.session.do(lambda job: change_material(job, f"detection.{key}", value)):
+            self.refresh()
+
+    def _take_back(self) -> None:
+        part = self.part
+        regions = None if part is None else self.session.regions(part)
+        if part is None or regions is None:
+            return
+        for number in sorted(self.session.selection.regions):
+            region = regions.regions[number]
+            if region.left_out:
+                self.session.do(lambda job, place=region.anchor_mm: take_back(job, part.id, np.array(place)))
+
+    def _leave_out(self) -> None:
+        part = self.part
+        if part is not None and part.marks.taken_back:
+            last = np.array(part.marks.taken_back[-1]) * part.size.factors
+            place = part.pose.to_plate(part.mesh, last[None])[0]
+            self.session.do(lambda job: leave_out(job, part.id, place))
+
+    def refresh(self) -> None:
+        """Show the values and what they leave out."""
+        part, job = self.part, self.session.job
+        in_vat = job.bridging is None
+        for field_row in self._rows:
+            field_row.setVisible(not in_vat)
+        for key, field in self.fields.items():
+            field.show_value(getattr(job.material.detection, key))
+        found = None if part is None else self.session.regions(part)
+        left = [] if found is None else [region for region in found.regions if region.left_out]
+        rows = [(region.id, (region.id + 1, region.left_out, region.area_mm2)) for region in left]
+        self.table.show_rows(rows, list(self.session.selection.regions))
+        self.table.setVisible(bool(rows))
+        self.back.setVisible(bool(rows))
+        self.back.setEnabled(any(region.id in self.session.selection.regions for region in left))
+        self.again.setVisible(part is not None and bool(part.marks.taken_back))
+        self.set_words(f"What holds itself: {len(left)} left out" if left else "What holds itself")
+        words = "In a vat nothing holds itself: every layer is pulled." if in_vat else "Nothing is left out."
+        self.note.setText("" if left else words)
+        self.note.setVisible(not left)

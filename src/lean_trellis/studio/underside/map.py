@@ -1,0 +1,361 @@
+"""The underside map as a widget: pan, zoom, pick, rubber band, brush; what is picked here is picked everywhere."""
+
+from __future__ import annotations
+
+import time
+from typing import Any, Literal
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from lean_trellis.core.shop.machine import Machine
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.theme import Tokens
+from lean_trellis.studio.underside.frame import MapFrame
+from lean_trellis.studio.underside.painting import (
+    MapLook,
+    paint_front,
+    paint_parts,
+    paint_plate,
+    paint_rulers,
+    paint_supports,
+)
+from lean_trellis.studio.underside.sheet import RegionShape, UndersideSheet
+
+Gesture = Literal["", "click", "box", "lasso", "brush", "line"]
+_DRAG_STARTS_AT = 4
+_REACH_PX = 7.0
+_SMOOTH_AFTER_MS = 160
+_STEP_MM = 0.4
+
+
+class UndersideMap(QWidget):
+    """Left: pick, Ctrl adds; drag a band to pick what lies in it. Middle or right and move: pan. Wheel: zoom."""
+
+    pointed = pyqtSignal(str)
+    drawn = pyqtSignal(str, list)
+    """A gesture of the tool in hand has ended: its name, and its places on the plate as (x, y), mm."""
+
+    def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._tokens = session, tokens
+        self.sheet = UndersideSheet(session)
+        self.frame = MapFrame()
+        self.gesture: Gesture = ""
+        self.brush_mm = 3.0
+        self.shows_supports = True
+        self.frame_s = 0.0
+        self._is_fitted = False
+        self._picture: QPixmap | None = None
+        self._pictured: Any = None
+        self._press: QPointF | None = None
+        self._last = QPointF()
+        self._pans = False
+        self._trail: list[QPointF] = []
+        self._pointer: QPointF | None = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setMinimumHeight(120)
+        self._smooth = QTimer(self, singleShot=True, interval=_SMOOTH_AFTER_MS)
+        self._smooth.timeout.connect(self._draw_smoothly)
+        self._is_rough = False
+        for signal in (session.job_changed, session.derived_changed, session.selection_changed):
+            signal.connect(self.refresh)
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours."""
+        self._tokens = tokens
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Draw anew what changed."""
+        self._pictured = None
+        if self.isVisible():
+            self.update()
+
+    # --- what is seen ---
+
+    def fit(self) -> None:
+        """See all parts, or the plate when there are none."""
+        boxes = [part.bounds()[:, :2] for part in self._session.job.parts if not part.is_hidden]
+        plate = self._session.job.machine.plate
+        if boxes:
+            low, high = np.min([box[0] for box in boxes], axis=0), np.max([box[1] for box in boxes], axis=0)
+        else:
+            low, high = np.zeros(2), np.array([plate.width, plate.depth])
+        self._take_frame(MapFrame.fitted(low, high, self.width(), self.height()))
+        self._is_fitted = True
+
+    def fly_to(self, x: float, y: float) -> None:
+        """Bring a place to the middle, near enough to see it."""
+        scale = max(self.frame.scale, 8.0)
+        self._take_frame(MapFrame(scale, self.width() / 2 - scale * x, self.height() / 2 - scale * y))
+
+    def _take_frame(self, frame: MapFrame) -> None:
+        self.frame = frame
+        self._is_rough = True
+        self._smooth.start()
+        self.update()
+
+    def _draw_smoothly(self) -> None:
+        self._is_rough = False
+        self._pictured = None
+        self.update()
+
+    def look(self) -> MapLook:
+        """How the map is drawn now."""
+        session = self._session
+        return MapLook(
+            self._tokens,
+            session.selection.part,
+            session.selection.regions,
+            session.selection.support,
+            {part.id: session.job.critical_angle(part) for part in session.job.parts},
+            self.shows_supports,
+        )
+
+    # --- painting ---
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The kept picture, then what moves over it."""
+        key = (self.frame, self.size(), self._is_rough)
+        if self._picture is None or self._pictured != key:
+            begin = time.perf_counter()
+            self._picture = self._pictures()
+            self._pictured = key
+            self.frame_s = time.perf_counter() - begin
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._picture)
+        self._paint_gesture(painter)
+
+    def _pictures(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+        picture.setDevicePixelRatio(ratio)
+        painter = QPainter(picture)
+        painter.setFont(self.font())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, not self._is_rough)
+        self.paint_all(painter, self.frame, QRectF(self.rect()))
+        paint_rulers(painter, self.frame, self.width(), self.height(), self._tokens)
+        painter.end()
+        return picture
+
+    @property
+    def machine(self) -> Machine:
+        """The machine whose plate is drawn."""
+        return self._session.job.machine
+
+    def paint_all(self, painter: QPainter, frame: MapFrame, visible: QRectF) -> None:
+        """Plate, parts and supports, without what belongs to the screen alone."""
+        machine, look = self.machine, self.look()
+        paint_plate(painter, frame, machine, self._tokens, visible)
+        paint_parts(painter, frame, self.sheet.parts(), look)
+        paint_supports(painter, frame, self.sheet.dots(), look)
+        paint_front(painter, frame, machine, self._tokens)
+
+    def _paint_gesture(self, painter: QPainter) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ivy = QColor(self._tokens.ivy)
+        if self.gesture == "brush" and self._pointer is not None:
+            radius = self.brush_mm / 2 * self.frame.scale
+            wash = QColor(ivy)
+            wash.setAlpha(90)
+            pen = QPen(wash, 2 * radius)
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+            if self._trail:
+                painter.setPen(pen)
+                painter.drawPolyline(QPolygonF(self._trail if len(self._trail) > 1 else self._trail * 2))
+            painter.setPen(QPen(ivy, 1.4))
+            painter.drawEllipse(self._pointer, radius, radius)
+        elif len(self._trail) > 1:
+            wash = QColor(ivy)
+            wash.setAlpha(40)
+            painter.setPen(QPen(ivy, 1.4))
+            painter.setBrush(wash)
+            if self.gesture == "line":
+                painter.drawLine(self._trail[0], self._trail[-1])
+            elif self.gesture == "lasso":
+                painter.drawPolygon(QPolygonF(self._trail))
+            else:
+                painter.drawRect(QRectF(self._trail[0], self._trail[-1]).normalized())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The middle stays in the middle; the first time, everything is shown."""
+        super().resizeEvent(event)
+        if event is None:
+            return
+        if not self._is_fitted or event.oldSize().width() <= 0:
+            self.fit()
+            return
+        step = event.size() - event.oldSize()
+        self._take_frame(self.frame.panned(step.width() / 2, step.height() / 2))
+
+    # --- mouse ---
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Begin a pick, a gesture or panning."""
+        if event is None:
+            return
+        self._press = self._last = event.position()
+        self._pans = event.button() != Qt.MouseButton.LeftButton or bool(
+            event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        )
+        self._trail = [] if self._pans else [event.position()]
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Pan, draw the gesture, or tell what is under the pointer."""
+        if event is None:
+            return
+        self._pointer = event.position()
+        if self._press is not None and self._pans:
+            step = event.position() - self._last
+            self._take_frame(self.frame.panned(step.x(), step.y()))
+        elif self._press is not None:
+            self._trail.append(event.position())
+        self._last = event.position()
+        self._tell(event.position())
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A click picks; a drag picks what lies in the band, or ends the gesture of the tool in hand."""
+        if event is None or self._press is None:
+            return
+        press, self._press = self._press, None
+        trail, self._trail = self._trail, []
+        self.update()
+        if self._pans:
+            return
+        moved = (event.position() - press).manhattanLength() >= _DRAG_STARTS_AT
+        adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if self.gesture in ("click", "brush") or (self.gesture and moved):
+            self.drawn.emit(self.gesture, self._places(trail, event.position()))
+        elif moved:
+            self._pick_band(QRectF(press, event.position()).normalized(), adds=adds)
+        else:
+            self._pick(event.position(), adds=adds)
+
+    def leaveEvent(self, event: Any) -> None:
+        """No brush without a pointer."""
+        self._pointer = None
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Zoom at the pointer."""
+        if event is not None:
+            at = event.position()
+            self._take_frame(self.frame.zoomed(1.18 ** (event.angleDelta().y() / 120), at.x(), at.y()))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Home shows everything; other keys are the window's."""
+        if event is not None and event.key() == Qt.Key.Key_Home:
+            self.fit()
+            return
+        super().keyPressEvent(event)
+
+    def _places(self, trail: list[QPointF], last: QPointF) -> list[tuple[float, float]]:
+        """The gesture in plate coordinates; a brush's places no nearer to each other than need be."""
+        places = [self.frame.to_plate(p.x(), p.y()) for p in (*trail, last)]
+        if self.gesture == "box":
+            (x0, y0), (x1, y1) = places[0], places[-1]
+            return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
+        if self.gesture in ("line", "click"):
+            return [places[0], places[-1]]
+        return _thinned(places, _STEP_MM if self.gesture == "lasso" else 0.3 * self.brush_mm)
+
+    # --- picking ---
+
+    def _pick(self, at: QPointF, *, adds: bool) -> None:
+        found = self.region_at(at)
+        session = self._session
+        if found is None:
+            if not adds:
+                session.select(regions=frozenset())
+            return
+        part, shape = found
+        if part != session.selection.part:
+            session.select(parts=(part,), regions=frozenset({shape.region.id}))
+            return
+        chosen = session.selection.regions
+        session.select(regions=chosen ^ {shape.region.id} if adds else frozenset({shape.region.id}))
+
+    def region_at(self, at: QPointF) -> tuple[str, RegionShape] | None:
+        """The part and region under a pixel: of several above one another the lowest."""
+        x, y = self.frame.to_plate(at.x(), at.y())
+        reach = _REACH_PX / self.frame.scale
+        met = [
+            (sheet.part, shape)
+            for sheet in self.sheet.parts()
+            for shape in sheet.shapes
+            if shape.box.adjusted(-reach, -reach, reach, reach).contains(x, y) and shape.holds(x, y, reach)
+        ]
+        # Low edges and points lie under the pointer only when it is meant for them.
+        return min(met, key=lambda found: (found[1].region.kind == "face", found[1].region.lowest_mm), default=None)
+
+    def _pick_band(self, band: QRectF, *, adds: bool) -> None:
+        """The regions of one part whose whole shape lies in the band: of the part in hand where it has any there."""
+        x0, y0 = self.frame.to_plate(band.left(), band.top())
+        x1, y1 = self.frame.to_plate(band.right(), band.bottom())
+        area = QRectF(x0, y0, x1 - x0, y1 - y0)
+        within = {
+            sheet.part: frozenset(
+                shape.region.id
+                for shape in sheet.shapes
+                if area.contains(shape.box.topLeft()) and area.contains(shape.box.bottomRight())
+            )
+            for sheet in self.sheet.parts()
+        }
+        session = self._session
+        part = session.selection.part
+        if not within.get(part):
+            part = max(within, key=lambda key: len(within[key]), default="")
+        if not part or not within[part]:
+            return
+        if part != session.selection.part:
+            session.select(parts=(part,), regions=within[part])
+            return
+        session.select(regions=session.selection.regions | within[part] if adds else within[part])
+
+    def _tell(self, at: QPointF) -> None:
+        x, y = self.frame.to_plate(at.x(), at.y())
+        words = f"x {x:.2f}  y {y:.2f} mm"
+        found = None if self._press is not None else self.region_at(at)
+        if found is not None:
+            region = found[1].region
+            angle = f", {region.mean_angle_deg:.0f}° in the mean" if region.kind == "face" else ""
+            words = f"{words}  ·  region {region.id + 1}{angle}, from {region.lowest_mm:.2f} mm"
+        self.pointed.emit(words)
+
+    def end_gesture(self) -> None:
+        """What was begun is given up."""
+        self._press, self._trail = None, []
+        self.update()
+
+    def finish(self) -> None:
+        """The window closes."""
+        self._smooth.stop()
+
+
+def _thinned(places: list[tuple[float, float]], step: float) -> list[tuple[float, float]]:
+    """The places without those nearer than `step` to the one before; the last one stays."""
+    kept = places[:1]
+    for place in places[1:]:
+        if np.hypot(place[0] - kept[-1][0], place[1] - kept[-1][1]) >= step:
+            kept.append(place)
+    if len(places) > 1 and kept[-1] != places[-1]:
+        kept.append(places[-1])
+    return kept

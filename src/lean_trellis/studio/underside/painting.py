@@ -1,0 +1,253 @@
+"""Drawing the underside map with a painter: on the screen, into a PNG, into an SVG."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QFont, QPainter, QPainterPath, QPen, QPolygonF, QTransform
+
+from lean_trellis.core.overhang.rim import FADING, FREE, WALL
+from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
+from lean_trellis.core.shop.machine import Machine
+from lean_trellis.studio.theme import Tokens
+from lean_trellis.studio.underside.frame import MapFrame, round_length
+from lean_trellis.studio.underside.sheet import Dots, PartSheet, RegionShape, angle_colour
+
+_SMALL_PX = 1.2
+_POINT_PX = 5.0
+RULER_PX = 18
+
+
+@dataclass(frozen=True)
+class MapLook:
+    """What is drawn how: colours, what is picked, the critical angle of each part, what is shown."""
+
+    tokens: Tokens
+    part: str
+    picked: frozenset[int]
+    support: str
+    critical: dict[str, float]
+    shows_supports: bool = True
+
+
+def paint_plate(painter: QPainter, frame: MapFrame, machine: Machine, tokens: Tokens, visible: QRectF) -> None:
+    """The plate, its grid of 10 mm and its zones."""
+    painter.fillRect(visible, QColor(tokens.ground))
+    painter.save()
+    painter.setTransform(_transform(frame), combine=True)
+    plate = machine.plate
+    shape = QPainterPath()
+    rect = QRectF(0, 0, plate.width, plate.depth)
+    shape.addEllipse(rect) if plate.shape == "round" else shape.addRect(rect)
+    painter.fillPath(shape, QColor(tokens.plate))
+    painter.setClipPath(shape, Qt.ClipOperation.IntersectClip)
+    lines = []
+    for length, across, stands in ((plate.width, plate.depth, True), (plate.depth, plate.width, False)):
+        step = 10.0
+        while step < length:
+            ends = (step, 0, step, across) if stands else (0, step, across, step)
+            lines.append(QLineF(*ends))
+            step += 10.0
+    painter.setPen(_pen(tokens.plate_line, 0.6))
+    painter.drawLines(lines)
+    for zone in machine.zones:
+        painter.fillRect(QRectF(zone.x, zone.y, zone.width, zone.depth), QBrush(QColor(tokens.muted), _DENSE))
+    painter.setClipping(False)
+    painter.setPen(_pen(tokens.ink, 1.2))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPath(shape)
+    painter.restore()
+
+
+_DENSE = Qt.BrushStyle.BDiagPattern
+
+
+def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], look: MapLook) -> None:
+    """Parts as pale shapes, regions by angle, rims by kind, low edges and points, islands, protected surfaces."""
+    tokens = look.tokens
+    painter.save()
+    painter.setTransform(_transform(frame), combine=True)
+    for sheet in sheets:
+        painter.setPen(_pen(tokens.ink if sheet.part == look.part else tokens.muted, 1.4))
+        tint = QColor(tokens.card)
+        tint.setAlpha(190)
+        painter.setBrush(tint)
+        painter.drawPath(sheet.silhouette)
+        critical = look.critical[sheet.part]
+        picked = look.picked if sheet.part == look.part else frozenset()
+        painter.setPen(Qt.PenStyle.NoPen)
+        for shape in sheet.shapes:
+            _fill_region(painter, frame, shape, critical, tokens, is_picked=shape.region.id in picked)
+        _draw_rims(painter, sheet, tokens)
+        _draw_low_places(painter, sheet, tokens, picked)
+        for level, colour in ((KEEP_OFF, tokens.stop), (AVOID, tokens.caution)):
+            _draw_lines(painter, sheet.hatches.get(level, []), _pen(colour, 1.3))
+        _draw_lines(painter, sheet.picked, _pen(tokens.ivy, 1.2))
+    painter.restore()
+    for sheet in sheets:
+        _draw_islands(painter, frame, sheet, tokens)
+
+
+def _fill_region(
+    painter: QPainter, frame: MapFrame, shape: RegionShape, critical: float, tokens: Tokens, *, is_picked: bool
+) -> None:
+    region = shape.region
+    if region.kind != "face" or max(shape.box.width(), shape.box.height()) * frame.scale < _SMALL_PX:
+        return
+    if is_picked:
+        painter.fillPath(shape.path, QColor(tokens.ivy))
+        return
+    if region.left_out:
+        painter.fillPath(shape.path, QBrush(QColor(tokens.ochre), Qt.BrushStyle.Dense6Pattern))
+        return
+    painter.fillPath(shape.path, angle_colour(region.mean_angle_deg, critical, tokens.plum, tokens.ochre))
+
+
+def _draw_rims(painter: QPainter, sheet: PartSheet, tokens: Tokens) -> None:
+    """Free edges dark and solid, walls thick and slate, fading ones fine and dotted."""
+    fading = _pen(tokens.muted, 1.0)
+    fading.setStyle(Qt.PenStyle.DotLine)
+    for kind, pen in ((FADING, fading), (FREE, _pen(tokens.ink, 1.0)), (WALL, _pen(tokens.slate, 2.6))):
+        _draw_lines(painter, sheet.rims.get(kind, []), pen)
+
+
+def _draw_low_places(painter: QPainter, sheet: PartSheet, tokens: Tokens, picked: frozenset[int]) -> None:
+    for shape in sheet.shapes:
+        colour = tokens.ivy if shape.region.id in picked else tokens.plum
+        if shape.region.kind == "edge":
+            painter.setPen(_pen(colour, 3.2))
+            painter.drawPolyline(_along(shape.places))
+        elif shape.region.kind == "point":
+            pen = _pen(colour, _POINT_PX + 3)
+            pen.setCapStyle(Qt.PenCapStyle.SquareCap)
+            painter.setPen(pen)
+            painter.drawPoints(shape.places)
+
+
+def _along(places: QPolygonF) -> QPolygonF:
+    """The vertices of a chain, ordered along its longer side."""
+    box = places.boundingRect()
+    wide = box.width() >= box.height()
+    return QPolygonF(sorted(places, key=lambda p: p.x() if wide else p.y()))
+
+
+def _draw_islands(painter: QPainter, frame: MapFrame, sheet: PartSheet, tokens: Tokens) -> None:
+    """A ring with a dot in it where a piece of solid begins in the air."""
+    painter.setPen(QPen(QColor(tokens.stop), 1.6))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for island in sheet.islands:
+        middle = QPointF(*frame.to_screen(island.x_mm, island.y_mm))
+        painter.drawEllipse(middle, 5.0, 5.0)
+        painter.drawEllipse(middle, 0.7, 0.7)
+
+
+def paint_supports(painter: QPainter, frame: MapFrame, dots: list[tuple[str, Dots, Dots]], look: MapLook) -> None:
+    """Feet as rings, contacts as dots of their true size, never smaller than can be seen."""
+    if not look.shows_supports:
+        return
+    painter.save()
+    painter.setTransform(_transform(frame), combine=True)
+    tokens = look.tokens
+    for support, contacts, feet in dots:
+        strong = 1.0 if support == look.support or not look.support else 0.45
+        ring, dot = QColor(tokens.copper), QColor(tokens.copper)
+        ring.setAlphaF(0.55 * strong)
+        dot.setAlphaF(strong)
+        for diameter, places in feet.by_diameter.items():
+            _draw_rings(painter, frame, places, diameter, ring)
+        _draw_rings(painter, frame, feet.on_part, 1.0, QColor(tokens.stop))
+        for diameter, places in contacts.by_diameter.items():
+            pen = QPen(dot, max(diameter, 2.4 / frame.scale))
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            painter.setPen(pen)
+            painter.drawPoints(places)
+    painter.restore()
+
+
+def _draw_rings(painter: QPainter, frame: MapFrame, places: QPolygonF, diameter: float, colour: QColor) -> None:
+    """Rings; as single dots where they would be smaller than four pixels."""
+    if not len(places):
+        return
+    if diameter * frame.scale < 4:
+        painter.setPen(QPen(colour, 1.2 / frame.scale))
+        painter.drawPoints(places)
+        return
+    painter.setPen(_pen(colour.name(QColor.NameFormat.HexArgb), 1.0))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    path, radius = QPainterPath(), diameter / 2
+    for place in places:
+        path.addEllipse(place, radius, radius)
+    painter.drawPath(path)
+
+
+def paint_rulers(painter: QPainter, frame: MapFrame, width: int, height: int, tokens: Tokens) -> None:
+    """Rulers in millimetres along the upper and the left edge, the name of the front, a scale bar."""
+    painter.fillRect(QRectF(0, 0, width, RULER_PX), QColor(tokens.paper))
+    painter.fillRect(QRectF(0, 0, RULER_PX, height), QColor(tokens.paper))
+    step = round_length(70 / frame.scale)
+    painter.setPen(QPen(QColor(tokens.muted), 1))
+    font = QFont(painter.font())
+    font.setPixelSize(10)
+    painter.setFont(font)
+    for is_across, room in ((True, width), (False, height)):
+        first, _ = frame.to_plate(RULER_PX, 0) if is_across else frame.to_plate(0, RULER_PX)[::-1]
+        place = step * (int(first / step) - 1)
+        while (at := (frame.to_screen(place, 0)[0] if is_across else frame.to_screen(0, place)[1])) < room:
+            if at >= RULER_PX:
+                _draw_tick(painter, at, f"{place:g}", is_across=is_across)
+            place += step
+    _draw_scale_bar(painter, frame, width, height, tokens)
+
+
+def _draw_tick(painter: QPainter, at: float, words: str, *, is_across: bool) -> None:
+    if is_across:
+        painter.drawLine(QLineF(at, RULER_PX - 5, at, RULER_PX))
+        painter.drawText(QPointF(at + 2, RULER_PX - 6), words)
+        return
+    painter.drawLine(QLineF(RULER_PX - 5, at, RULER_PX, at))
+    painter.save()
+    painter.translate(RULER_PX - 7, at - 2)
+    painter.rotate(-90)
+    painter.drawText(QPointF(0, 0), words)
+    painter.restore()
+
+
+def _draw_scale_bar(painter: QPainter, frame: MapFrame, width: int, height: int, tokens: Tokens) -> None:
+    length = round_length(110 / frame.scale)
+    pixels = length * frame.scale
+    right, low = width - 14.0, height - 12.0
+    painter.setPen(QPen(QColor(tokens.ink), 2))
+    painter.drawLine(QLineF(right - pixels, low, right, low))
+    painter.drawLine(QLineF(right - pixels, low - 4, right - pixels, low))
+    painter.drawLine(QLineF(right, low - 4, right, low))
+    painter.drawText(
+        QRectF(right - pixels - 60, low - 20, pixels + 60, 14), Qt.AlignmentFlag.AlignRight, f"{length:g} mm"
+    )
+
+
+def paint_front(painter: QPainter, frame: MapFrame, machine: Machine, tokens: Tokens) -> None:
+    """The name of the plate's front edge, outside it."""
+    x, y = frame.to_screen(machine.plate.width / 2, 0)
+    painter.setPen(QColor(tokens.muted))
+    font = QFont(painter.font())
+    font.setPixelSize(12)
+    painter.setFont(font)
+    painter.drawText(QRectF(x - 150, y - 20, 300, 16), Qt.AlignmentFlag.AlignCenter, "FRONT, seen from below")
+
+
+def _transform(frame: MapFrame) -> QTransform:
+    return QTransform(frame.scale, 0, 0, frame.scale, frame.left, frame.top)
+
+
+def _pen(colour: str, pixels: float) -> QPen:
+    pen = QPen(QColor(colour), pixels)
+    pen.setCosmetic(True)
+    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    return pen
+
+
+def _draw_lines(painter: QPainter, lines: list[QLineF], pen: QPen) -> None:
+    if lines:
+        painter.setPen(pen)
+        painter.drawLines(lines)

@@ -1,0 +1,184 @@
+"""What the underside map shows, as paths in plate coordinates; made anew only where something changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainterPath, QPolygonF
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.hatching import hatch_lines
+from lean_trellis.core.overhang import Island, Region
+from lean_trellis.core.overhang.rim import FADING, FREE, WALL
+from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.supports import Bars
+from lean_trellis.core.supports.struts import ON_PART
+from lean_trellis.studio.requests import ShownRegions
+from lean_trellis.studio.session import Session
+
+HATCH_MM = 1.2
+
+
+@dataclass(frozen=True, eq=False)
+class RegionShape:
+    """A region in plan: its filled path (face regions), its places (low edges and points), its box."""
+
+    region: Region
+    path: QPainterPath
+    places: QPolygonF
+    box: QRectF
+
+    def holds(self, x: float, y: float, reach: float) -> bool:
+        """Whether a place is on it; low edges and points are met within `reach` mm."""
+        if self.region.kind == "face":
+            return self.box.contains(x, y) and self.path.contains(QPointF(x, y))
+        return any(np.hypot(p.x() - x, p.y() - y) <= reach for p in self.places)
+
+
+@dataclass
+class PartSheet:
+    """All that is drawn of one part."""
+
+    part: str
+    silhouette: QPainterPath
+    shapes: list[RegionShape]
+    rims: dict[int, list[QLineF]]
+    islands: tuple[Island, ...] = ()
+    hatches: dict[int, list[QLineF]] = field(default_factory=dict)
+    picked: list[QLineF] = field(default_factory=list)
+
+
+@dataclass(frozen=True, eq=False)
+class Dots:
+    """Contacts or feet: middles, by their diameter in mm."""
+
+    by_diameter: dict[float, QPolygonF]
+    on_part: QPolygonF
+
+
+class UndersideSheet:
+    """Keeps the parts' drawings in step with the session, by the identity of what they follow from."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._kept: dict[str, tuple[Any, PartSheet]] = {}
+        self._dots: dict[str, tuple[Bars, Dots, Dots]] = {}
+
+    def parts(self) -> list[PartSheet]:
+        """The drawings of all parts that are shown and known."""
+        found = []
+        for part in self._session.job.parts:
+            regions = self._session.regions(part)
+            if part.is_hidden or regions is None:
+                continue
+            picked = self._session.selection.faces if part.id == self._session.selection.part else None
+            key = (regions, self._session.islands(part), part.marks.protected, part.pose, picked)
+            kept = self._kept.get(part.id)
+            if kept is None or not _same(kept[0], key):
+                kept = (key, _drawn(part, regions, key[1] or (), None if picked is None else picked.faces))
+                self._kept[part.id] = kept
+            found.append(kept[1])
+        return found
+
+    def dots(self) -> list[tuple[str, Dots, Dots]]:
+        """For each support that is known: its id, its contacts, its feet."""
+        found = []
+        hidden = {part.id for part in self._session.job.parts if part.is_hidden}
+        for support in self._session.job.supports:
+            bars = self._session.bars(support)
+            if bars is None or support.part_id in hidden or not len(bars):
+                continue
+            kept = self._dots.get(support.id)
+            if kept is None or kept[0] is not bars:
+                kept = (bars, _contacts(bars), _feet(bars))
+                self._dots[support.id] = kept
+            found.append((support.id, kept[1], kept[2]))
+        return found
+
+
+def _same(one: tuple[Any, ...], other: tuple[Any, ...]) -> bool:
+    return all(a is b or (isinstance(a, tuple) and a == b) for a, b in zip(one, other, strict=True)) or one == other
+
+
+def _drawn(part: Part, regions: ShownRegions, islands: tuple[Island, ...], picked: Any) -> PartSheet:
+    silhouette = QPainterPath()
+    silhouette.setFillRule(Qt.FillRule.OddEvenFill)
+    for ring in regions.silhouette:
+        silhouette.addPolygon(polygon(ring))
+        silhouette.closeSubpath()
+    sheet = PartSheet(part.id, silhouette, _shapes(part, regions), _rims(regions), islands)
+    if part.marks.protected is not None or picked is not None:
+        placed = part.placed
+        down = placed.normals[:, 2] < 0
+        if part.marks.protected is not None:
+            values = part.marks.protected.values
+            for level, direction in ((KEEP_OFF, (1.0, 1.0, 0.0)), (AVOID, (1.0, -1.0, 0.0))):
+                sheet.hatches[level] = _hatched(placed, np.flatnonzero((values == level) & down), direction)
+        if picked is not None:
+            sheet.picked = _hatched(placed, picked[down[picked]], (0.0, 1.0, 0.0), HATCH_MM / 2)
+    return sheet
+
+
+def _hatched(mesh: Mesh, faces: Any, direction: tuple[float, float, float], apart: float = HATCH_MM) -> list[QLineF]:
+    lines = hatch_lines(mesh, faces, apart, np.array(direction))
+    return [QLineF(*line) for line in lines[:, :, :2].reshape(-1, 4).tolist()]
+
+
+def _shapes(part: Part, regions: ShownRegions) -> list[RegionShape]:
+    shapes = []
+    for region in regions.regions:
+        path, places = QPainterPath(), QPolygonF()
+        if region.kind == "face":
+            path.setFillRule(Qt.FillRule.WindingFill)
+            for ring, _ in regions.outlines.of_region(region.id):
+                path.addPolygon(polygon(ring[:, :2]))
+                path.closeSubpath()
+            box = path.boundingRect()
+        else:
+            places = polygon(part.pose.to_plate(part.mesh, part.mesh.vertices[region.vertices])[:, :2])
+            box = places.boundingRect()
+        shapes.append(RegionShape(region, path, places, box))
+    return shapes
+
+
+def _rims(regions: ShownRegions) -> dict[int, list[QLineF]]:
+    """The rim's edges by kind."""
+    outlines = regions.outlines
+    if not len(outlines.places):
+        return {}
+    following = np.arange(1, len(outlines.places) + 1)
+    following[outlines.loop_starts[1:] - 1] = outlines.loop_starts[:-1]
+    edges = np.column_stack([outlines.places[:, :2], outlines.places[following, :2]])
+    return {kind: [QLineF(*edge) for edge in edges[outlines.kinds == kind].tolist()] for kind in (FREE, WALL, FADING)}
+
+
+def polygon(places: Floats) -> QPolygonF:
+    """(k, 2) places as Qt has them."""
+    return QPolygonF([QPointF(x, y) for x, y in places.tolist()])
+
+
+def _contacts(bars: Bars) -> Dots:
+    return _dots(bars.holds[:, :2], 2 * bars.radii[:, -1], np.zeros(len(bars), bool))
+
+
+def _feet(bars: Bars) -> Dots:
+    return _dots(bars.centres[:, 0, :2], 2 * bars.radii[:, 0], bars.landings == ON_PART)
+
+
+def _dots(places: Floats, diameters: Floats, on_part: Any) -> Dots:
+    rounded = np.round(diameters, 2)
+    by_diameter = {float(size): polygon(places[(rounded == size) & ~on_part]) for size in np.unique(rounded)}
+    return Dots({size: dots for size, dots in by_diameter.items() if len(dots)}, polygon(places[on_part]))
+
+
+def angle_colour(angle: float, critical: float, plum: str, ochre: str) -> QColor:
+    """From plum at 0° to ochre at the critical angle."""
+    share = min(max(angle / max(critical, 1e-6), 0.0), 1.0)
+    low, high = QColor(plum), QColor(ochre)
+    mix = [round(a + (b - a) * share) for a, b in zip(low.getRgb()[:3], high.getRgb()[:3], strict=True)]
+    return QColor(*mix)
