@@ -13,7 +13,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import merge_regions, regions_by_angle, set_angles, split_region
 from lean_trellis.core.overhang import Region
 from lean_trellis.core.pipeline import RegionFacts
-from lean_trellis.core.release.region_list import region_rows, rows_as_csv
+from lean_trellis.core.region_list import region_rows, rows_as_csv
 from lean_trellis.studio.forms.fan import AngleFan
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, number_row, row
 from lean_trellis.studio.forms.modes import ModeButtons

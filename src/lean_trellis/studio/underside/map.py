@@ -6,7 +6,7 @@ import time
 from typing import Any, Literal
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QKeyEvent,
@@ -60,7 +60,7 @@ class UndersideMap(QWidget):
         self.frame_s = 0.0
         self._is_fitted = False
         self._picture: QPixmap | None = None
-        self._pictured: Any = None
+        self._pictured: tuple[MapFrame, QSize] | None = None
         self._press: QPointF | None = None
         self._last = QPointF()
         self._pans = False
@@ -131,15 +131,29 @@ class UndersideMap(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """The kept picture, then what moves over it."""
-        key = (self.frame, self.size(), self._is_rough)
-        if self._picture is None or self._pictured != key:
-            begin = time.perf_counter()
+        begin = time.perf_counter()
+        if self._picture is None or self._pictured is None or (self._pictured != self._key and not self._is_rough):
             self._picture = self._pictures()
-            self._pictured = key
-            self.frame_s = time.perf_counter() - begin
+            self._pictured = self._key
         painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._picture)
+        before, _ = self._pictured
+        if before == self.frame:
+            painter.drawPixmap(0, 0, self._picture)
+        else:  # while the map moves, the picture moves with it; it is drawn anew when it comes to rest
+            share = self.frame.scale / before.scale
+            painter.fillRect(self.rect(), QColor(self._tokens.ground))
+            painter.save()
+            painter.translate(self.frame.left - share * before.left, self.frame.top - share * before.top)
+            painter.scale(share, share)
+            painter.drawPixmap(0, 0, self._picture)
+            painter.restore()
+        paint_rulers(painter, self.frame, self.width(), self.height(), self._tokens)
         self._paint_gesture(painter)
+        self.frame_s = time.perf_counter() - begin
+
+    @property
+    def _key(self) -> tuple[MapFrame, QSize]:
+        return self.frame, self.size()
 
     def _pictures(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
@@ -147,9 +161,8 @@ class UndersideMap(QWidget):
         picture.setDevicePixelRatio(ratio)
         painter = QPainter(picture)
         painter.setFont(self.font())
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, not self._is_rough)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.paint_all(painter, self.frame, QRectF(self.rect()))
-        paint_rulers(painter, self.frame, self.width(), self.height(), self._tokens)
         painter.end()
         return picture
 
@@ -163,7 +176,7 @@ class UndersideMap(QWidget):
         machine, look = self.machine, self.look()
         paint_plate(painter, frame, machine, self._tokens, visible)
         paint_parts(painter, frame, self.sheet.parts(), look)
-        paint_supports(painter, frame, self.sheet.dots(), look)
+        paint_supports(painter, frame, self.sheet.dots(), look, visible)
         paint_front(painter, frame, machine, self._tokens)
 
     def _paint_gesture(self, painter: QPainter) -> None:

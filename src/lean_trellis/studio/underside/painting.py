@@ -4,18 +4,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QFont, QPainter, QPainterPath, QPen, QPolygonF, QTransform
+from PyQt6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPixmap, QPolygonF, QTransform
 
+from lean_trellis.core.arrays import Floats
 from lean_trellis.core.overhang.rim import FADING, FREE, WALL
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
-from lean_trellis.studio.underside.sheet import Dots, PartSheet, RegionShape, angle_colour
+from lean_trellis.studio.underside.sheet import Dots, PartSheet, RegionShape
 
 _SMALL_PX = 1.2
 _POINT_PX = 5.0
+_LEAST_RING_PX = 4.0
+_MOST_STAMPED_PX = 9.0
 RULER_PX = 18
 
 
@@ -77,8 +81,11 @@ def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], loo
         critical = look.critical[sheet.part]
         picked = look.picked if sheet.part == look.part else frozenset()
         painter.setPen(Qt.PenStyle.NoPen)
+        for colour, path in sheet.fills(critical, tokens.plum, tokens.ochre):
+            painter.fillPath(path, QColor(colour))
         for shape in sheet.shapes:
-            _fill_region(painter, frame, shape, critical, tokens, is_picked=shape.region.id in picked)
+            if shape.region.left_out or shape.region.id in picked:
+                _fill_region(painter, frame, shape, tokens, is_picked=shape.region.id in picked)
         _draw_rims(painter, sheet, tokens)
         _draw_low_places(painter, sheet, tokens, picked)
         for level, colour in ((KEEP_OFF, tokens.stop), (AVOID, tokens.caution)):
@@ -89,19 +96,15 @@ def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], loo
         _draw_islands(painter, frame, sheet, tokens)
 
 
-def _fill_region(
-    painter: QPainter, frame: MapFrame, shape: RegionShape, critical: float, tokens: Tokens, *, is_picked: bool
-) -> None:
+def _fill_region(painter: QPainter, frame: MapFrame, shape: RegionShape, tokens: Tokens, *, is_picked: bool) -> None:
+    """What is picked full, what holds itself dotted."""
     region = shape.region
     if region.kind != "face" or max(shape.box.width(), shape.box.height()) * frame.scale < _SMALL_PX:
         return
     if is_picked:
         painter.fillPath(shape.path, QColor(tokens.ivy))
         return
-    if region.left_out:
-        painter.fillPath(shape.path, QBrush(QColor(tokens.ochre), Qt.BrushStyle.Dense6Pattern))
-        return
-    painter.fillPath(shape.path, angle_colour(region.mean_angle_deg, critical, tokens.plum, tokens.ochre))
+    painter.fillPath(shape.path, QBrush(QColor(tokens.ochre), Qt.BrushStyle.Dense6Pattern))
 
 
 def _draw_rims(painter: QPainter, sheet: PartSheet, tokens: Tokens) -> None:
@@ -142,43 +145,78 @@ def _draw_islands(painter: QPainter, frame: MapFrame, sheet: PartSheet, tokens: 
         painter.drawEllipse(middle, 0.7, 0.7)
 
 
-def paint_supports(painter: QPainter, frame: MapFrame, dots: list[tuple[str, Dots, Dots]], look: MapLook) -> None:
+def paint_supports(
+    painter: QPainter, frame: MapFrame, dots: list[tuple[str, Dots, Dots]], look: MapLook, visible: QRectF
+) -> None:
     """Feet as rings, contacts as dots of their true size, never smaller than can be seen."""
     if not look.shows_supports:
         return
-    painter.save()
-    painter.setTransform(_transform(frame), combine=True)
     tokens = look.tokens
     for support, contacts, feet in dots:
         strong = 1.0 if support == look.support or not look.support else 0.45
         ring, dot = QColor(tokens.copper), QColor(tokens.copper)
-        ring.setAlphaF(0.55 * strong)
+        ring.setAlphaF(0.6 * strong)
         dot.setAlphaF(strong)
         for diameter, places in feet.by_diameter.items():
-            _draw_rings(painter, frame, places, diameter, ring)
-        _draw_rings(painter, frame, feet.on_part, 1.0, QColor(tokens.stop))
+            _draw_dots(painter, frame, places, diameter, ring, visible, is_ring=True)
+        _draw_dots(painter, frame, feet.on_part, 1.0, QColor(tokens.stop), visible, is_ring=True)
         for diameter, places in contacts.by_diameter.items():
-            pen = QPen(dot, max(diameter, 2.4 / frame.scale))
-            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-            painter.setPen(pen)
-            painter.drawPoints(places)
-    painter.restore()
+            _draw_dots(painter, frame, places, max(diameter, 2.4 / frame.scale), dot, visible)
 
 
-def _draw_rings(painter: QPainter, frame: MapFrame, places: QPolygonF, diameter: float, colour: QColor) -> None:
-    """Rings; as single dots where they would be smaller than four pixels."""
-    if not len(places):
+def _draw_dots(
+    painter: QPainter,
+    frame: MapFrame,
+    places: Floats,
+    diameter: float,
+    colour: QColor,
+    visible: QRectF,
+    *,
+    is_ring: bool = False,
+) -> None:
+    """Discs or rings of a diameter in mm: stamped while they are small and many, drawn where they are large."""
+    size = diameter * frame.scale
+    at = places * frame.scale + [frame.left, frame.top]
+    low = [visible.left() - size, visible.top() - size]
+    high = [visible.right() + size, visible.bottom() + size]
+    at = at[((at >= low) & (at <= high)).all(axis=1)]
+    if is_ring and size < _LEAST_RING_PX:
         return
-    if diameter * frame.scale < 4:
-        painter.setPen(QPen(colour, 1.2 / frame.scale))
-        painter.drawPoints(places)
+    is_screen = isinstance(painter.device(), QPixmap | QImage)
+    if is_screen and size <= _MOST_STAMPED_PX and not is_ring:
+        painter.drawImage(0, 0, _stamped(at, size, colour, visible))
         return
-    painter.setPen(_pen(colour.name(QColor.NameFormat.HexArgb), 1.0))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    path, radius = QPainterPath(), diameter / 2
-    for place in places:
-        path.addEllipse(place, radius, radius)
-    painter.drawPath(path)
+    path = QPainterPath()
+    for x, y in at.tolist():
+        path.addEllipse(QPointF(x, y), size / 2, size / 2)
+    if is_ring:
+        painter.setPen(QPen(colour, 1.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+    else:
+        path.setFillRule(Qt.FillRule.WindingFill)
+        painter.fillPath(path, colour)
+
+
+def _stamped(at: Floats, size: float, colour: QColor, visible: QRectF) -> QImage:
+    """A picture of small discs with soft edges, each set down at a whole pixel."""
+    width, height = round(visible.width()), round(visible.height())
+    reach = int(np.ceil(size / 2))
+    steps = np.arange(-reach, reach + 1)
+    dx, dy = np.meshgrid(steps, steps)
+    cover = np.clip(size / 2 + 0.5 - np.hypot(dx, dy), 0, 1)
+    inside = cover > 0
+    cells = np.round(at - 0.5).astype(np.int64)
+    x = (cells[:, :1] + dx[inside]).reshape(-1)
+    y = (cells[:, 1:] + dy[inside]).reshape(-1)
+    alpha = np.broadcast_to(cover[inside], (len(cells), int(inside.sum()))).reshape(-1)
+    kept = (x >= 0) & (x < width) & (y >= 0) & (y < height)
+    flat = np.zeros(width * height, np.float32)
+    np.maximum.at(flat, y[kept] * width + x[kept], alpha[kept].astype(np.float32))
+    pixels = np.empty((height, width, 4), np.uint8)
+    pixels[..., 0], pixels[..., 1], pixels[..., 2] = colour.blue(), colour.green(), colour.red()
+    pixels[..., 3] = np.round(flat.reshape(height, width) * colour.alpha())
+    return QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
 
 
 def paint_rulers(painter: QPainter, frame: MapFrame, width: int, height: int, tokens: Tokens) -> None:

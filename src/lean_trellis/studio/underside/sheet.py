@@ -22,6 +22,7 @@ from lean_trellis.studio.requests import ShownRegions
 from lean_trellis.studio.session import Session
 
 HATCH_MM = 1.2
+_SHADES = 16
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,14 +52,31 @@ class PartSheet:
     islands: tuple[Island, ...] = ()
     hatches: dict[int, list[QLineF]] = field(default_factory=dict)
     picked: list[QLineF] = field(default_factory=list)
+    _fills: dict[tuple[float, str], list[tuple[str, QPainterPath]]] = field(default_factory=dict)
+
+    def fills(self, critical: float, plum: str, ochre: str) -> list[tuple[str, QPainterPath]]:
+        """The regions that need a hold as a few paths, one for each of 16 shades: far fewer to draw than regions."""
+        key = (critical, plum + ochre)
+        if key not in self._fills:
+            paths: dict[str, QPainterPath] = {}
+            for shape in self.shapes:
+                region = shape.region
+                if region.kind == "face" and not region.left_out:
+                    step = round(region.mean_angle_deg / max(critical, 1e-6) * _SHADES) / _SHADES * critical
+                    colour = angle_colour(step, critical, plum, ochre).name()
+                    path = paths.setdefault(colour, QPainterPath())
+                    path.setFillRule(Qt.FillRule.WindingFill)
+                    path.addPath(shape.path)
+            self._fills = {key: list(paths.items())}
+        return self._fills[key]
 
 
 @dataclass(frozen=True, eq=False)
 class Dots:
-    """Contacts or feet: middles, by their diameter in mm."""
+    """Contacts or feet: (n, 2) middles by their diameter in mm; feet on a part apart."""
 
-    by_diameter: dict[float, QPolygonF]
-    on_part: QPolygonF
+    by_diameter: dict[float, Floats]
+    on_part: Floats
 
 
 class UndersideSheet:
@@ -172,8 +190,8 @@ def _feet(bars: Bars) -> Dots:
 
 def _dots(places: Floats, diameters: Floats, on_part: Any) -> Dots:
     rounded = np.round(diameters, 2)
-    by_diameter = {float(size): polygon(places[(rounded == size) & ~on_part]) for size in np.unique(rounded)}
-    return Dots({size: dots for size, dots in by_diameter.items() if len(dots)}, polygon(places[on_part]))
+    by_diameter = {float(size): places[(rounded == size) & ~on_part] for size in np.unique(rounded)}
+    return Dots({size: dots for size, dots in by_diameter.items() if len(dots)}, places[on_part])
 
 
 def angle_colour(angle: float, critical: float, plum: str, ochre: str) -> QColor:
