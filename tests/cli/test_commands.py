@@ -18,7 +18,7 @@ import trimesh
 from lean_trellis.cli.main import run
 from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.job.files import open_job
-from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
 from lean_trellis.core.shop import shipped_library
 
 
@@ -69,6 +69,28 @@ def test_overhangs_of_a_turned_and_lifted_slab(call, stl):
     assert region["min_angle_deg"] == pytest.approx(30)
     (island,) = found["islands"]
     assert island["z_mm"] == pytest.approx(3)
+
+
+def test_overhangs_tell_outline_span_and_what_holds_itself(call, tmp_path):
+    block = to_manifold(box((40, 20, 12))) - to_manifold(box((20, 1.0, 3), corner=(10, 9.5, 0)))
+    path, table = tmp_path / "slot.stl", tmp_path / "slot.csv"
+    path.write_bytes(stl_bytes(from_manifold(block)))
+    plain = call("overhangs", path, "--critical-angle", 45, "--json")[1]
+    assert [region["left_out"] for region in plain["regions"]] == [None]
+    steel = call("overhangs", path, "--critical-angle", 45, "--material", "steel-316l", "--csv", table, "--json")[1]
+    (slot,) = steel["regions"]
+    assert "bridges" in slot["left_out"]
+    assert steel["critical_area_mm2"] == pytest.approx(20), "no filter on the sum"
+    assert slot["greatest_span_mm"] == pytest.approx(1, rel=0.02)
+    assert slot["beneath"] == "plate"
+    assert slot["rim_mm"] == pytest.approx({"free": 0, "wall": 42, "fading": 0})
+    (loop,) = slot["outline"]
+    assert len(loop["places_mm"]) == len(loop["edges"])
+    assert set(loop["edges"]) == {"wall"}
+    resin = call("overhangs", path, "--critical-angle", 45, "--material", "resin-model", "--json")[1]
+    assert resin["regions"][0]["left_out"] is None, "nothing holds itself in a vat"
+    assert "left_out" in table.read_text().splitlines()[0]
+    assert len(table.read_text().splitlines()) == 2
 
 
 def test_overhangs_rest_on_the_plate_by_default_and_the_belt_tilts(call, stl):

@@ -380,10 +380,13 @@ def test_a_part_is_hollowed_drained_and_given_allowance_and_cut_off(with_parts):
     steps.append(user.session.job)
     assert [part.name for part in user.session.job.parts] == ["part 1", "part 1 plug"]
     assert user.session.shown_part(user.session.job.parts[0]).health.shells == 1
-    user.bring_into_view(bench.shape.faces)
-    user.press(user.field("shape.faces"))
-    assert bench.shape.holes.mode == ""
+    user.unfold(bench.faces)
+    user.press(bench.faces.modes.buttons["plane"])
+    assert bench.shape.holes.mode == "", "one mode at a time"
     user.click_at((low[0] + 3, low[1] + 3, high[2]))
+    wait_until(lambda: len(user.session.picked_faces) > 0)
+    user.bring_into_view(bench.shape.allow_button)
+    user.press(bench.shape.allow_button)
     wait_until(changed)
     user.settle()
     steps.append(user.session.job)

@@ -114,11 +114,11 @@ def test_escape_ends_every_mode_before_it_cancels_anything(with_parts):
         assert bench.lay_down.modes.mode == ""
     bench = user.station("parts")
     user.unfold(bench.shape)
-    for name in ("shape.drain", "shape.vent", "shape.faces"):
+    for name in ("shape.drain", "shape.vent"):
         user.bring_into_view(user.field(name))
         user.press(user.field(name))
         escape(user)
-        assert not (bench.shape.holes.mode or bench.shape.faces.mode)
+        assert not bench.shape.holes.mode
 
 
 def test_leaving_a_bench_ends_its_modes_and_measuring_goes_on(with_parts):

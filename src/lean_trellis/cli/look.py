@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+import csv
+import io
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Annotated, Any
 
+import numpy as np
 import typer
 
 from lean_trellis.cli.options import (
@@ -26,9 +29,15 @@ from lean_trellis.cli.options import (
     require_offset,
 )  # fmt: skip
 from lean_trellis.cli.output import progress, say_json, say_table
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh import build_topology, examine
-from lean_trellis.core.overhang import Island, Overhangs, detect, find_islands
+from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.overhang import Island, Overhangs, Region, SelfBridging, detect, find_islands
+from lean_trellis.core.overhang.beneath import in_words, shares_beneath
+from lean_trellis.core.overhang.outline import RIM_WORDS
+from lean_trellis.core.overhang.spans import greatest_spans
 from lean_trellis.core.shop import Machine, full_library
 
 _USUAL_LAYER_MM = 0.05
@@ -83,15 +92,20 @@ def overhangs(
     build_offset: OffsetOption = 0.0,
     keep_position: KeepOption = False,
     layer_height: LayerOption = None,
+    table: Annotated[Path | None, typer.Option("--csv", help="Write the regions as a table to this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Find what will not hold by itself: regions, low edges and points, islands."""
+    """Find what will not hold by itself: regions, low edges and points, islands.
+
+    With a material, what holds itself by its detection values is told with the reason; no area is left out of the sums.
+    """
     require_angle("--critical-angle", critical_angle)
     height = _layer_height(layer_height, material)
     built_on = full_library().machine(machine) if machine else None
+    bridging = SelfBridging.of(choose_shop(full_library(), None, material)[1]) if material else None
     with progress() as watch:
         bodies = read_files([file], units, watch).bodies
-        results = []
+        results: list[Looked] = []
         for _, body in bodies:
             middle = body.mesh.middle if keep_position or built_on is None else (*built_on.plate.middle, 0)
             pose = posed(rotate, require_offset(build_offset) or 0.0, float(middle[0]), float(middle[1]))
@@ -103,20 +117,35 @@ def overhangs(
                 critical_angle=critical_angle,
                 watch_angle=require_angle("--watch-angle", watch_angle),
                 layer_normal=normal,
+                bridging=bridging,
                 watch=watch,
             )
             islands = find_islands(topology, placed, height, layer_normal=normal, watch=watch)
-            results.append((body.name, found, islands))
+            results.append(Looked(body.name, found, islands, greatest_spans(found), RayTree(placed)))
     document = _overhang_document(results)
+    if table is not None:
+        _write_table(table, document["regions"])
     if as_json:
         say_json(document)
         return
     rows = [
-        (r["id"], r["kind"], r["area_mm2"], r["projected_area_mm2"], r["min_angle_deg"], r["lowest_mm"])
+        (
+            r["id"],
+            r["kind"],
+            r["area_mm2"],
+            r["min_angle_deg"],
+            r["mean_angle_deg"],
+            r["lowest_mm"],
+            r["greatest_span_mm"],
+            r["beneath"],
+            r["left_out"] or "",
+        )
         for r in document["regions"]
     ]
     title = f"Critical area {document['critical_area_mm2']:,.2f} mm², {len(document['islands'])} islands"
-    say_table(title, ("id", "kind", "area mm²", "projected mm²", "worst °", "lowest mm"), rows)
+    say_table(
+        title, ("id", "kind", "area mm²", "worst °", "mean °", "lowest mm", "span mm", "below it", "left out"), rows
+    )
 
 
 def layer_normal(machine: Machine | None) -> tuple[float, float, float]:
@@ -134,33 +163,78 @@ def _layer_height(asked: float | None, material: str | None) -> float:
     return _USUAL_LAYER_MM
 
 
-def _overhang_document(results: list[tuple[str, Overhangs, tuple[Island, ...]]]) -> dict[str, Any]:
+@dataclass(frozen=True, eq=False)
+class Looked:
+    """What was found on one body; `spans` (r,) mm of its regions, `tree` over it as it stands."""
+
+    name: str
+    found: Overhangs
+    islands: tuple[Island, ...]
+    spans: Floats
+    tree: RayTree
+
+    def down(self, places: Floats) -> Floats:
+        """How far the body is straight below places."""
+        return self.tree.first_hits(places, np.array([[0.0, 0.0, -1.0]])).distance
+
+
+def _overhang_document(results: list[Looked]) -> dict[str, Any]:
     """One document for all bodies of the file; region ids go on from body to body."""
     regions: list[dict[str, Any]] = []
     islands: list[dict[str, Any]] = []
-    for name, found, begun in results:
-        for region in found.regions:
-            regions.append(
-                {
-                    "id": len(regions),
-                    "kind": region.kind,
-                    "body": name,
-                    "area_mm2": region.area_mm2,
-                    "projected_area_mm2": region.projected_area_mm2,
-                    "min_angle_deg": region.min_angle_deg,
-                    "lowest_mm": region.lowest_mm,
-                    "highest_mm": region.highest_mm,
-                    "centroid_mm": list(region.centroid_mm),
-                }
-            )
+    for body in results:
+        others = [other.down for other in results if other is not body]
+        beneath = shares_beneath(body.found, body.down, others)
+        for region in body.found.regions:
+            told = _region_document(region, body, in_words(beneath[region.id]))
+            regions.append({"id": len(regions), **told})
         islands += [
-            {"z_mm": i.z_mm, "x_mm": i.x_mm, "y_mm": i.y_mm, "area_mm2": i.area_mm2, "body": name} for i in begun
+            {"z_mm": i.z_mm, "x_mm": i.x_mm, "y_mm": i.y_mm, "area_mm2": i.area_mm2, "body": body.name}
+            for i in body.islands
         ]
+    found = [body.found for body in results]
     return {
-        "critical_area_mm2": sum(found.critical_area_mm2 for _, found, _ in results),
-        "projected_area_mm2": sum(found.projected_area_mm2 for _, found, _ in results),
-        "shadow_area_mm2": sum(found.shadow_area_mm2() for _, found, _ in results),
-        "watch_area_mm2": sum(float(found.mesh.areas[found.doubtful].sum()) for _, found, _ in results),
+        "critical_area_mm2": sum(one.critical_area_mm2 for one in found),
+        "projected_area_mm2": sum(one.projected_area_mm2 for one in found),
+        "shadow_area_mm2": sum(one.shadow_area_mm2() for one in found),
+        "watch_area_mm2": sum(float(one.mesh.areas[one.doubtful].sum()) for one in found),
         "regions": regions,
         "islands": islands,
+        "notes": [f"{body.name}: {note}" for body in results for note in body.found.notes],
     }
+
+
+def _region_document(region: Region, body: Looked, beneath: str) -> dict[str, Any]:
+    free, wall, fading = region.rim_mm
+    loops = body.found.outlines.of_region(region.id) if region.kind == "face" else []
+    return {
+        "kind": region.kind,
+        "body": body.name,
+        "area_mm2": region.area_mm2,
+        "projected_area_mm2": region.projected_area_mm2,
+        "min_angle_deg": region.min_angle_deg,
+        "mean_angle_deg": region.mean_angle_deg,
+        "lowest_mm": region.lowest_mm,
+        "highest_mm": region.highest_mm,
+        "centroid_mm": list(region.centroid_mm),
+        "greatest_span_mm": float(body.spans[region.id]),
+        "beneath": beneath,
+        "rim_mm": {"free": free, "wall": wall, "fading": fading},
+        "outline": [
+            {"places_mm": np.round(places, 6).tolist(), "edges": [RIM_WORDS[kind] for kind in kinds.tolist()]}
+            for places, kinds in loops
+        ],
+        "left_out": region.left_out or None,
+    }
+
+
+def _write_table(path: Path, regions: list[dict[str, Any]]) -> None:
+    text = io.StringIO()
+    names = [key for key in (regions[0] if regions else {"id": 0}) if key not in ("outline", "rim_mm", "centroid_mm")]
+    names += ["rim_free_mm", "rim_wall_mm", "rim_fading_mm"] if regions else []
+    writer = csv.DictWriter(text, names, extrasaction="ignore", lineterminator="\n")
+    writer.writeheader()
+    for region in regions:
+        writer.writerow(region | {f"rim_{kind}_mm": length for kind, length in region["rim_mm"].items()})
+    with written_whole(path) as file:
+        file.write(text.getvalue().encode())

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
+from lean_trellis.core.arrays import Longs
 from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.errors import EditError, FormatError
 from lean_trellis.core.formats import Body, read_bodies
@@ -229,19 +230,18 @@ class Drill:
         return Shaped(found.mesh, found.plug)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class AddAllowance:
-    """Thicken the smooth patch round a face."""
+    """Thicken some faces."""
 
     mesh: Mesh
-    face: int
+    faces: Longs
     amount: float
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
         """The mesh with the allowance."""
         watch.at(0.2, "adding the allowance")
-        faces = smooth_patch(pipeline.topology(self.mesh), self.face, step_deg=PATCH_STEP_DEG)
-        return Shaped(with_allowance(self.mesh, faces, self.amount))
+        return Shaped(with_allowance(self.mesh, self.faces, self.amount))
 
 
 @dataclass(frozen=True)

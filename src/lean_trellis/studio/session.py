@@ -90,6 +90,7 @@ class Session(QObject):
         self.worker.idle.connect(self._pump)
         self.most_shown = requests.MOST_SHOWN_SOFTWARE
         self.selection = Selection()
+        self._regions_of: Hashable = None
         self.path: Path | None = None
         self._history = History(self._first_job())
         self._saved: Job | None = self._history.job
@@ -202,8 +203,13 @@ class Session(QObject):
             )
         if changed != self.selection:
             self.selection = changed
+            self._regions_of = self._regions_key()
             self.selection_changed.emit()
             self._due.start()
+
+    def _regions_key(self) -> Hashable:
+        part = self.part
+        return None if part is None else overhangs_key(part, self.job)
 
     def _tidy_selection(self) -> None:
         """Drop what is no longer there."""
@@ -215,7 +221,9 @@ class Session(QObject):
         faces = self.selection.faces
         if faces is not None and (faces.part not in ids or self.job.part(faces.part).mesh.key != faces.mesh):
             faces = None
-        tidy = replace(self.selection, parts=kept, support=support, faces=faces)
+        # Numbers of regions mean something only as long as the regions are the same.
+        regions = self.selection.regions if self._regions_of == self._regions_key() else frozenset[int]()
+        tidy = replace(self.selection, parts=kept, support=support, faces=faces, regions=regions)
         if not kept:
             tidy = Selection()
         if tidy != self.selection:

@@ -82,10 +82,7 @@ class Job:
     @property
     def bridging(self) -> SelfBridging | None:
         """What holds itself by the material's detection values; None in a vat, where nothing does."""
-        if self.material.process == "vat":
-            return None
-        found = self.material.detection
-        return SelfBridging(found.bridge_span, found.ledge_limit, found.smallest_region)
+        return SelfBridging.of(self.material)
 
     def with_part(self, part: Part) -> Job:
         """The same job with one part replaced by its new value."""

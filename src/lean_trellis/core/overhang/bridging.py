@@ -20,6 +20,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.rim import Rim
+from lean_trellis.core.shop.material import Material
 
 _DIRECTIONS = 24
 _SAMPLE_SHARE = 0.3
@@ -37,6 +38,14 @@ class SelfBridging:
     bridge_span: float
     ledge_limit: float
     smallest_region: float
+
+    @staticmethod
+    def of(material: Material) -> SelfBridging | None:
+        """The detection values of a material; None for a vat, where nothing holds itself."""
+        found = material.detection
+        if material.process == "vat":
+            return None
+        return SelfBridging(found.bridge_span, found.ledge_limit, found.smallest_region)
 
 
 @dataclass(frozen=True, eq=False)

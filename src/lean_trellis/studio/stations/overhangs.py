@@ -19,7 +19,7 @@ from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, m
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.requests import ShownRegions
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.faces import GESTURES, FacesSection
+from lean_trellis.studio.stations.sections.faces import FacesSection, gesture_of_faces
 from lean_trellis.studio.stations.sections.islands import IslandsSection
 from lean_trellis.studio.stations.sections.protect import ProtectSection
 from lean_trellis.studio.stations.sections.section import Section, button
@@ -58,9 +58,7 @@ class OverhangsStation(Station):
             section.asks.connect(self.asks)
             self.page.addWidget(section)
         self.page.addStretch(1)
-        self._all_modes = (self.split, self.faces.modes, self.protect.modes)
-        for modes in self._all_modes:
-            modes.changed.connect(lambda mode, mine=modes: self._mode_changed(mine, mode))
+        self.watch_tools(self.split, self.faces.modes, self.protect.modes)
 
     def _add_angles(self) -> None:
         self.fan = AngleFan(DAY)
@@ -200,18 +198,11 @@ class OverhangsStation(Station):
 
     # --- tools and picks ---
 
-    def _mode_changed(self, mine: ModeButtons, mode: str) -> None:
-        if mode:
-            for modes in self._all_modes:
-                if modes is not mine:
-                    modes.end()
-        on = next((modes.mode for modes in self._all_modes if modes.mode), "")
-        gesture = {"brush": "brush", "split": "line", **GESTURES}.get(on, "click" if on else "")
-        try:
-            brush = self.protect.brush.value
-        except TrellisError:
-            brush = 0.0
-        self.tool_changed.emit(gesture, brush)
+    def gesture_of(self, mode: str) -> tuple[str, float]:
+        """The brush paints, the line parts, the others pick faces."""
+        if mode == "brush":
+            return "brush", self.protect.diameter
+        return ("line" if mode == "split" else gesture_of_faces(mode)), 0.0
 
     def take_drawn(self, gesture: str, drawn: Drawn) -> None:
         """What was drawn goes to the tool that is on."""
@@ -232,8 +223,7 @@ class OverhangsStation(Station):
 
     def end_mode(self) -> bool:
         """Escape: end the mode that is on. True when there was one."""
-        ended = [modes.end() for modes in self._all_modes]
-        return any(ended)
+        return self.end_tools()
 
     def leave(self) -> None:
         """Modes end."""

@@ -11,13 +11,14 @@ from lean_trellis.studio.parts_sheet import PartsSheet
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.arrange import ArrangeSection
 from lean_trellis.studio.stations.sections.copies import CopiesSection
+from lean_trellis.studio.stations.sections.faces import FacesSection, gesture_of_faces
 from lean_trellis.studio.stations.sections.file import FileSection
 from lean_trellis.studio.stations.sections.mesh import MeshSection
 from lean_trellis.studio.stations.sections.section import Section
 from lean_trellis.studio.stations.sections.shape import ShapeSection
 from lean_trellis.studio.stations.sections.size import SizeSection
 from lean_trellis.studio.stations.sections.who import WhoSection
-from lean_trellis.studio.stations.station import Fact, Station
+from lean_trellis.studio.stations.station import Drawn, Fact, Station
 from lean_trellis.studio.view3d.view import Pick
 
 
@@ -46,13 +47,15 @@ class PartsStation(Station):
         self.who, self.file, self.mesh = WhoSection(session), FileSection(session), MeshSection(session)
         self.size_section, self.copies = SizeSection(session), CopiesSection(session)
         self.arrange, self.shape = ArrangeSection(session), ShapeSection(session)
+        self.faces = FacesSection(session, makes_regions=False)
         self.sections: tuple[Section, ...] = (
-            self.who, self.mesh, self.file, self.size_section, self.shape, self.copies, self.arrange,
+            self.who, self.mesh, self.file, self.size_section, self.shape, self.faces, self.copies, self.arrange,
         )  # fmt: skip
         for section in self.sections:
             section.asks.connect(self.asks)
             self.page.addWidget(section)
         self.page.addStretch(1)
+        self.watch_tools(self.faces.modes, self.shape.holes)
 
     # --- what is shown ---
 
@@ -85,11 +88,19 @@ class PartsStation(Station):
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """In a mode, the click is the mode's."""
-        return self.shape.take_pick(pick)
+        return self.faces.take_pick(pick) or self.shape.take_pick(pick)
+
+    def gesture_of(self, mode: str) -> tuple[str, float]:
+        """Box and lasso draw; holes are placed by clicks, which need no gesture."""
+        return gesture_of_faces(mode) if mode in ("box", "lasso") else "", 0.0
+
+    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+        """An area drawn over the part."""
+        self.faces.take_drawn(drawn)
 
     def end_mode(self) -> bool:
         """Escape: end the mode that is on. True when there was one."""
-        return self.shape.end_mode()
+        return self.end_tools()
 
     def leave(self) -> None:
         """Marks and modes end."""

@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import title
+from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.view3d.view import Pick
 
@@ -60,6 +61,7 @@ class Station(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._tools: tuple[ModeButtons, ...] = ()
         self.sheet: QWidget | None = None
         """What is shown under the view while the station is open."""
         outer = QVBoxLayout(self)
@@ -89,6 +91,28 @@ class Station(QWidget):
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """A click in the view. True when the station has used it up; otherwise it picks a part."""
         return False
+
+    def watch_tools(self, *modes: ModeButtons) -> None:
+        """Of all modes of the bench one is on at most; what it draws with is told to the views."""
+        self._tools = modes
+        for mine in modes:
+            mine.changed.connect(lambda mode, mine=mine: self._tool_taken(mine, mode))
+
+    def _tool_taken(self, mine: ModeButtons, mode: str) -> None:
+        if mode:
+            for modes in self._tools:
+                if modes is not mine:
+                    modes.end()
+        on = next((modes.mode for modes in self._tools if modes.mode), "")
+        self.tool_changed.emit(*self.gesture_of(on))
+
+    def gesture_of(self, mode: str) -> tuple[str, float]:
+        """How a mode draws in the views, and the diameter of its brush in mm; nothing for clicks alone."""
+        return "", 0.0
+
+    def end_tools(self) -> bool:
+        """End the mode that is on. True when there was one."""
+        return any([modes.end() for modes in self._tools])  # noqa: C419 - all of them are ended
 
     def take_drawn(self, gesture: str, drawn: Drawn) -> None:
         """A gesture of the tool in hand has ended in one of the views."""

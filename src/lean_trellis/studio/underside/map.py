@@ -28,6 +28,7 @@ from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.underside.painting import (
     MapLook,
     paint_front,
+    paint_key,
     paint_parts,
     paint_plate,
     paint_rulers,
@@ -148,6 +149,7 @@ class UndersideMap(QWidget):
             painter.drawPixmap(0, 0, self._picture)
             painter.restore()
         paint_rulers(painter, self.frame, self.width(), self.height(), self._tokens)
+        paint_key(painter, self.width(), self.height(), self._tokens)
         self._paint_gesture(painter)
         self.frame_s = time.perf_counter() - begin
 
@@ -181,6 +183,7 @@ class UndersideMap(QWidget):
 
     def _paint_gesture(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         ivy = QColor(self._tokens.ivy)
         if self.gesture == "brush" and self._pointer is not None:
             radius = self.brush_mm / 2 * self.frame.scale

@@ -14,7 +14,7 @@ from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
-from lean_trellis.studio.underside.sheet import Dots, PartSheet, RegionShape
+from lean_trellis.studio.underside.sheet import Dots, PartSheet, RegionShape, angle_colour
 
 _SMALL_PX = 1.2
 _POINT_PX = 5.0
@@ -81,30 +81,28 @@ def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], loo
         critical = look.critical[sheet.part]
         picked = look.picked if sheet.part == look.part else frozenset()
         painter.setPen(Qt.PenStyle.NoPen)
-        for colour, path in sheet.fills(critical, tokens.plum, tokens.ochre):
-            painter.fillPath(path, QColor(colour))
-        for shape in sheet.shapes:
-            if shape.region.left_out or shape.region.id in picked:
-                _fill_region(painter, frame, shape, tokens, is_picked=shape.region.id in picked)
+        for shape in sheet.from_above():
+            if max(shape.box.width(), shape.box.height()) * frame.scale >= _SMALL_PX:
+                painter.fillPath(shape.path, _filling(shape, critical, tokens, is_picked=shape.region.id in picked))
         _draw_rims(painter, sheet, tokens)
         _draw_low_places(painter, sheet, tokens, picked)
         for level, colour in ((KEEP_OFF, tokens.stop), (AVOID, tokens.caution)):
-            _draw_lines(painter, sheet.hatches.get(level, []), _pen(colour, 1.3))
-        _draw_lines(painter, sheet.picked, _pen(tokens.ivy, 1.2))
+            for pen in (_pen(tokens.card, 3.0), _pen(colour, 1.4)):
+                _draw_lines(painter, sheet.hatches.get(level, []), pen)
+        for pen in (_pen(tokens.card, 2.6), _pen(tokens.ivy, 1.3)):
+            _draw_lines(painter, sheet.picked, pen)
     painter.restore()
     for sheet in sheets:
         _draw_islands(painter, frame, sheet, tokens)
 
 
-def _fill_region(painter: QPainter, frame: MapFrame, shape: RegionShape, tokens: Tokens, *, is_picked: bool) -> None:
-    """What is picked full, what holds itself dotted."""
-    region = shape.region
-    if region.kind != "face" or max(shape.box.width(), shape.box.height()) * frame.scale < _SMALL_PX:
-        return
+def _filling(shape: RegionShape, critical: float, tokens: Tokens, *, is_picked: bool) -> QBrush:
+    """What is picked in ivy, what holds itself dotted, the others by their mean angle."""
     if is_picked:
-        painter.fillPath(shape.path, QColor(tokens.ivy))
-        return
-    painter.fillPath(shape.path, QBrush(QColor(tokens.ochre), Qt.BrushStyle.Dense6Pattern))
+        return QBrush(QColor(tokens.ivy))
+    if shape.region.left_out:
+        return QBrush(QColor(tokens.ochre), Qt.BrushStyle.Dense6Pattern)
+    return QBrush(angle_colour(shape.region.mean_angle_deg, critical, tokens.plum, tokens.ochre))
 
 
 def _draw_rims(painter: QPainter, sheet: PartSheet, tokens: Tokens) -> None:
@@ -262,6 +260,54 @@ def _draw_scale_bar(painter: QPainter, frame: MapFrame, width: int, height: int,
     painter.drawText(
         QRectF(right - pixels - 60, low - 20, pixels + 60, 14), Qt.AlignmentFlag.AlignRight, f"{length:g} mm"
     )
+
+
+def paint_key(painter: QPainter, width: int, height: int, tokens: Tokens) -> None:
+    """What the signs mean, along the lower edge, as far as there is room beside the scale bar."""
+    font = QFont(painter.font())
+    font.setPixelSize(10)
+    painter.setFont(font)
+    top, room = height - 18.0, width - 150.0
+    items = (
+        ("free edge", tokens.ink, "line", 1.2), ("wall", tokens.slate, "line", 3.0),
+        ("fading", tokens.muted, "dots", 1.2),
+        ("low edge", tokens.plum, "line", 3.2), ("low point", tokens.plum, "square", 7.0),
+        ("island", tokens.stop, "ring", 9.0), ("contact", tokens.copper, "disc", 6.0),
+        ("foot", tokens.copper, "ring", 9.0),
+        ("holds itself", tokens.ochre, "screen", 10.0),
+    )  # fmt: skip
+    left = RULER_PX + 6.0
+    widths = [26 + painter.fontMetrics().horizontalAdvance(words) + 12 for words, *_ in items]
+    fitting = [n for n in range(len(items)) if left + sum(widths[: n + 1]) <= room]
+    if not fitting:
+        return
+    band = QColor(tokens.paper)
+    band.setAlpha(215)
+    painter.fillRect(QRectF(RULER_PX, top, sum(widths[n] for n in fitting) + 8, 18), band)
+    for n in fitting:
+        words, colour, sign, size = items[n]
+        _draw_sign(painter, QPointF(left + 10, top + 9), sign, size, QColor(colour))
+        painter.setPen(QColor(tokens.ink))
+        painter.drawText(QPointF(left + 24, top + 13), words)
+        left += widths[n]
+
+
+def _draw_sign(painter: QPainter, at: QPointF, sign: str, size: float, colour: QColor) -> None:
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(colour, size if sign in ("line", "dots") else 1.4))
+    half = QPointF(size / 2, size / 2)
+    if sign in ("line", "dots"):
+        if sign == "dots":
+            painter.setPen(QPen(colour, size, Qt.PenStyle.DotLine))
+        painter.drawLine(at - QPointF(9, 0), at + QPointF(9, 0))
+    elif sign == "square":
+        painter.fillRect(QRectF(at - half, at + half), colour)
+    elif sign == "screen":
+        painter.fillRect(QRectF(at - half, at + half), QBrush(colour, Qt.BrushStyle.Dense6Pattern))
+    else:
+        if sign == "disc":
+            painter.setBrush(colour)
+        painter.drawEllipse(at, size / 2, size / 2)
 
 
 def paint_front(painter: QPainter, frame: MapFrame, machine: Machine, tokens: Tokens) -> None:

@@ -22,7 +22,6 @@ from lean_trellis.studio.requests import ShownRegions
 from lean_trellis.studio.session import Session
 
 HATCH_MM = 1.2
-_SHADES = 16
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,23 +51,11 @@ class PartSheet:
     islands: tuple[Island, ...] = ()
     hatches: dict[int, list[QLineF]] = field(default_factory=dict)
     picked: list[QLineF] = field(default_factory=list)
-    _fills: dict[tuple[float, str], list[tuple[str, QPainterPath]]] = field(default_factory=dict)
 
-    def fills(self, critical: float, plum: str, ochre: str) -> list[tuple[str, QPainterPath]]:
-        """The regions that need a hold as a few paths, one for each of 16 shades: far fewer to draw than regions."""
-        key = (critical, plum + ochre)
-        if key not in self._fills:
-            paths: dict[str, QPainterPath] = {}
-            for shape in self.shapes:
-                region = shape.region
-                if region.kind == "face" and not region.left_out:
-                    step = round(region.mean_angle_deg / max(critical, 1e-6) * _SHADES) / _SHADES * critical
-                    colour = angle_colour(step, critical, plum, ochre).name()
-                    path = paths.setdefault(colour, QPainterPath())
-                    path.setFillRule(Qt.FillRule.WindingFill)
-                    path.addPath(shape.path)
-            self._fills = {key: list(paths.items())}
-        return self._fills[key]
+    def from_above(self) -> list[RegionShape]:
+        """The face regions, the highest first: seen from below the lower ones lie over them."""
+        faces = (shape for shape in self.shapes if shape.region.kind == "face")
+        return sorted(faces, key=lambda shape: -shape.region.lowest_mm)
 
 
 @dataclass(frozen=True, eq=False)

@@ -25,13 +25,18 @@ _MODES = (
     ("box", "Box", "Drag a box over the part. Shift and drag turns the view. Escape ends."),
     ("lasso", "Lasso", "Draw round what is meant. Shift and drag turns the view. Escape ends."),
 )
-GESTURES = {"box": "box", "lasso": "lasso"}
+_AREAS = ("box", "lasso")
+
+
+def gesture_of_faces(mode: str) -> str:
+    """How a mode of picking faces draws in the views."""
+    return mode if mode in _AREAS else "click" if mode else ""
 
 
 class FacesSection(Section):
     """Picked faces are of the part in hand; they stay picked until others are, or the part changes."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, *, makes_regions: bool = True) -> None:
         super().__init__(session, "Pick faces by hand", is_open=False)
         self.modes = ModeButtons(_MODES, "faces", per_row=4)
         self.body.addWidget(self.modes)
@@ -53,13 +58,15 @@ class FacesSection(Section):
         self.new = button("New region", self._new, "The picked faces are a region of their own", name="faces.new")
         self.add = button("Add to it", self._add, "To the region that is picked", name="faces.add")
         self.take = button("Take out", self._take, "Of whatever region they belong to", name="faces.take")
-        self.body.addWidget(row(self.new, self.add, self.take, 1, spacing=5))
+        regions = row(self.new, self.add, self.take, 1, spacing=5)
+        regions.setVisible(makes_regions)
+        self.body.addWidget(regions)
 
     # --- picking ---
 
     def take_pick(self, pick: Pick) -> bool:
         """A click in the 3D view with a tool that picks by clicks."""
-        if not self.modes.mode or self.modes.mode in GESTURES:
+        if not self.modes.mode or self.modes.mode in _AREAS:
             return False
         if pick.part:
             self._ask_at(pick.part, pick.face, pick.place or (0.0, 0.0, 0.0))
@@ -70,7 +77,7 @@ class FacesSection(Section):
         part = self.part
         if part is None or not drawn.places:
             return
-        if self.modes.mode in GESTURES:
+        if self.modes.mode in _AREAS:
             self._ask(FacesInArea(part, drawn.places, drawn.matrix, drawn.eye))
         elif self.modes.mode:
             self._ask_at(part.id, -1, (*drawn.places[0], -1.0))
@@ -90,7 +97,7 @@ class FacesSection(Section):
         chosen = self.session.picked_faces
         if self.takes_away.isChecked():
             faces = np.setdiff1d(chosen, faces)
-        elif self.modes.mode in GESTURES or not np.isin(faces, chosen).all():
+        elif self.modes.mode in _AREAS or not np.isin(faces, chosen).all():
             faces = np.union1d(chosen, faces)
         else:  # a click on what is picked already takes it away again
             faces = np.setdiff1d(chosen, faces)

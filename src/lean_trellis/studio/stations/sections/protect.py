@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from lean_trellis.core.arrays import Longs
+from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.job.edits import protect_faces
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.studio.face_requests import FacesUnderStroke, SuggestProtected
@@ -14,7 +15,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.section import Section, button
 from lean_trellis.studio.stations.station import Drawn
 
-_LEVELS = [("1", "keep off: no support touches it"), ("2", "avoid: only where nothing else holds"), ("0", "none")]
+_LEVELS = [("1", "keep off: nothing touches it"), ("2", "avoid: only where it must"), ("0", "none")]
 _DETAIL_HINT = "Picks the faces of features smaller than this, for you to look at and protect"
 _INNER_HINT = "Picks the faces that look at the part itself, such as the inside of a splint"
 _MODES = (("brush", "Paint", "Drag over the part, here or on the map. Shift and drag turns the view. Escape ends."),)
@@ -28,6 +29,7 @@ class ProtectSection(Section):
         self.level = ChoiceField()
         self.level.setObjectName("protect.level")
         self.level.offer(_LEVELS, "1")
+        self.level.setMinimumContentsLength(24)
         self.body.addWidget(row("As", self.level, 1))
         self.brush = NumberField("mm")
         self.brush.setObjectName("protect.brush")
@@ -52,6 +54,14 @@ class ProtectSection(Section):
     def _level(self) -> int:
         return int(str(self.level.currentData()))
 
+    @property
+    def diameter(self) -> float:
+        """The brush's diameter, mm; nothing while it is no number."""
+        try:
+            return self.brush.value
+        except ParameterError:
+            return 0.0
+
     def take_drawn(self, drawn: Drawn) -> None:
         """A stroke of the brush: one step."""
         part = self.part
@@ -60,7 +70,7 @@ class ProtectSection(Section):
         stroke = [(pick.face, pick.place) for pick in drawn.picks if pick.part == part.id and pick.place is not None]
         stroke += [(-1, (x, y, -1.0)) for x, y in drawn.places]
         if stroke:
-            request = FacesUnderStroke(part, tuple(stroke), self.brush.value / 2)
+            request = FacesUnderStroke(part, tuple(stroke), self.diameter / 2)
             self.session.ask("Painting", request, lambda faces: self._protect(part.id, faces))
 
     def _protect(self, part_id: str, faces: Longs) -> None:

@@ -17,9 +17,6 @@ _HOLES = (
     ("drain", "Place a drain", "Click where resin shall run out, at the lowest place. Escape ends."),
     ("vent", "Place a vent", "Click where air shall come in, away from the drain. Escape ends."),
 )
-_ALLOWANCE = (
-    ("faces", "Pick a face for it", "Click a face: the smooth patch round it gets the allowance. Escape ends."),
-)
 
 
 class ShapeSection(Section):
@@ -38,14 +35,13 @@ class ShapeSection(Section):
         self.body.addWidget(self.holes)
         self.body.addWidget(rule())
         self.allowance = self._field("shape.allowance", 0.5, "Machining allowance", "On the picked faces.")
-        self.faces = ModeButtons(_ALLOWANCE, "shape")
-        self.body.addWidget(self.faces)
+        self.allow_button = button("On the picked faces", self._allow, "Pick them by hand first, below",
+                                   name="shape.allow")  # fmt: skip
+        self.body.addWidget(row(self.allow_button, 1))
         self.body.addWidget(rule())
         self.cut_off = self._field("shape.cut", 3.0, "Cut-off height", "Below the lowest faces, for the saw.")
         self.cut_button = button("Add the cut-off", self._cut_off, name="shape.cut.go")
         self.body.addWidget(row(self.cut_button, 1))
-        for modes, other in ((self.holes, self.faces), (self.faces, self.holes)):
-            modes.changed.connect(lambda mode, other=other: other.end() if mode else None)
 
     def _field(self, name: str, value: float, words: str, hint: str) -> NumberField:
         field = NumberField("mm")
@@ -68,16 +64,18 @@ class ShapeSection(Section):
             request = AddCutOff(part.nominal_mesh, (x, y, z), height, self.session.job.layer_height)
             shape_part(self.session, part, request, f"Cut-off of {height:g} mm under {part.name}")
 
+    def _allow(self) -> None:
+        part, faces = self.part, self.session.picked_faces
+        if part is not None and len(faces):
+            amount = self.allowance.value
+            request = AddAllowance(part.nominal_mesh, faces, amount)
+            shape_part(self.session, part, request, f"Allowance of {amount:g} mm on {part.name}")
+
     def take_pick(self, pick: Pick) -> bool:
         """A click in the mode that is on; the mode stays on for the next one."""
-        if not pick.part or pick.place is None or not (self.holes.mode or self.faces.mode):
+        if not pick.part or pick.place is None or not self.holes.mode:
             return False
         part = self.session.job.part(pick.part)
-        if self.faces.mode:
-            amount = self.allowance.value
-            request = AddAllowance(part.nominal_mesh, pick.face, amount)
-            shape_part(self.session, part, request, f"Allowance of {amount:g} mm on {part.name}")
-            return True
         kind = self.holes.mode
         place = part.pose.to_part(part.mesh, np.array([pick.place]))[0] / part.size.factors
         x, y, z = place.tolist()
@@ -88,7 +86,7 @@ class ShapeSection(Section):
 
     def end_mode(self) -> bool:
         """Escape: picking ends. True when it was on."""
-        return self.holes.end() or self.faces.end()
+        return self.holes.end()
 
     def leave(self) -> None:
         """Picking ends."""
@@ -98,5 +96,5 @@ class ShapeSection(Section):
         """Only with a part in hand."""
         for widget in (self.hollow_button, self.cut_button):
             widget.setEnabled(self.part is not None)
-        for modes in (self.holes, self.faces):
-            modes.allow(bool(self.session.job.parts))
+        self.holes.allow(bool(self.session.job.parts))
+        self.allow_button.setEnabled(len(self.session.picked_faces) > 0)
