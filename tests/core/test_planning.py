@@ -19,6 +19,7 @@ from lean_trellis.core.mesh import build_topology
 from lean_trellis.core.mesh.primitives import ball, box, cylinder
 from lean_trellis.core.overhang import detect
 from lean_trellis.core.parts import rotation_about
+from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.planning import (
     FIGURES,
@@ -33,6 +34,7 @@ from lean_trellis.core.planning import (
 from lean_trellis.core.planning.footprint import covered_places, footprint_of
 from lean_trellis.core.progress import CountingWatch
 from lean_trellis.core.proposals import ArrangeWishes, arrangement, further_plates, pose_request, take_pose
+from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop.machine import Plate
 
 UP = np.eye(3)[2]
@@ -237,6 +239,17 @@ def test_arranging_can_be_cancelled(metal):
     job = edits.add_bodies(new_job(*metal), [Body("a", ball(5), 1), Body("b", ball(5), 1)]).job
     with pytest.raises(Cancelled):
         arrangement(job, ArrangeWishes(), Pipeline(), CountingWatch(cancel_after=2))
+
+
+def test_a_further_plate_takes_supports_and_stacks_with_its_parts(metal, library):
+    bodies = [Body(name, box((150, 120, 5)), 12) for name in "ab"]
+    job = edits.add_bodies(new_job(*metal), bodies).job
+    job = edits.add_support(job, "part-2", shipped_sets()["bars-metal"]).job
+    job = edits.stack_part(job, "part-2", 2, 3, "layers", Separator(library.material("petg"))).job
+    (plate,) = further_plates(job, ("part-2",), ArrangeWishes(), Pipeline())
+    assert [part.name for part in plate.parts] == ["b", "b (2)"]
+    assert (len(plate.supports), len(plate.stacks)) == (1, 1)
+    assert plate.name == "Untitled, plate 2"
 
 
 def test_further_plates_keep_groups_together_and_refuse_what_no_plate_holds(metal):

@@ -254,7 +254,7 @@ def test_an_unsound_part_says_so_everywhere(with_parts):
     user = with_parts(Mesh(cube.vertices, cube.faces[1:]))
     bench = user.station("parts")
     assert "3 open edges" in bench.mesh.health.text()
-    assert bench.table.model().index(0, 1).data() == "⬣"
+    assert bench.table.model().index(0, 6).data() == "⬣"
     assert user.window.traveller.entries[1].fact.mark == "stop"
     assert "mesh_unsound" in {finding.code for finding in user.session.findings()}
 

@@ -573,7 +573,7 @@ def test_the_same_build_elsewhere_is_a_second_job(with_parts):
     user.unfold(bench.another)
     user.choose(bench.another.machine, "vat-150")
     user.choose(bench.another.material, "resin-model")
-    assert "build_offset 4 → 5" in bench.another.note.text()
+    assert "Build offset 4 mm → 5 mm" in bench.another.note.text()
     user.session._saved = user.session.job
     user.bring_into_view(bench.another.go)
     user.press(bench.another.go)

@@ -15,10 +15,9 @@ from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.primitives import ball, box, cylinder
-from lean_trellis.core.parts.stacking import Separator, Spacer
+from lean_trellis.core.parts.stacking import Spacer
 from lean_trellis.core.planning import FIGURES, PoseRequest, search_poses
 from lean_trellis.core.shop import keep_own, own_folder
-from lean_trellis.studio.errands import job_of_rest
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.pictures import wait_until
@@ -252,23 +251,6 @@ def test_a_spacer_from_a_file_stands_between_and_is_seen(with_parts, tmp_path, m
     user.session.do(lambda job: edits.ungroup_parts(job, ("part-1",)))
     user.settle()
     assert user.window.view.scene._fillings == {}
-
-
-def test_the_rest_takes_supports_stacks_and_groups_with_it(metal, library):
-    from lean_trellis.core.formats import Body
-    from lean_trellis.core.job import new_job
-    from lean_trellis.core.sets import shipped_sets
-
-    bodies = [Body(name, box((10, 10, 4)), 12) for name in ("a", "b", "c")]
-    job = edits.add_bodies(new_job(*metal), bodies).job
-    job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"]).job
-    job = edits.group_parts(job, ["part-1", "part-2"]).job
-    job = edits.stack_part(job, "part-2", 2, 3, "layers", Separator(library.material("petg"))).job
-    rest = job_of_rest(job, ("part-1",))
-    assert [part.name for part in rest.parts] == ["a", "b", "b (2)"]
-    assert len(rest.supports) == 1
-    assert len(rest.stacks) == 1
-    assert rest.machine == job.machine
 
 
 def test_own_machines_are_offered_by_a_new_window_and_wrong_files_named(user, library):

@@ -208,7 +208,7 @@ class Session(QObject):
             self._due.start()
 
     def _regions_key(self) -> Hashable:
-        part = self.part
+        part = next((part for part in self.job.parts if part.id == self.selection.part), None)
         return None if part is None else overhangs_key(part, self.job)
 
     def _tidy_selection(self) -> None:

@@ -11,6 +11,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.section import Section, button
 
 _MOST_SAID = 14
+_UNTOLD = ("name", "process", "layers.")
 
 
 class AnotherSection(Section):
@@ -57,7 +58,7 @@ class AnotherSection(Section):
         told = [
             f"{words_of(d.key, values).label} {text_of(d.key, d.there, values)} → {text_of(d.key, d.here, values)}"
             for d in found
-            if d.key not in ("name", "process") and not d.key.endswith(".unit")
+            if not d.key.startswith(_UNTOLD) and not d.key.endswith(".unit")
         ]
         more = f" and {len(told) - _MOST_SAID} more" if len(told) > _MOST_SAID else ""
         self.note.setText(f"Other values: {'; '.join(told[:_MOST_SAID])}{more}." if told else "No value is another.")
