@@ -63,9 +63,17 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rest
             share = len(here) / int((measured.regions == number).sum())
             yield _not_held(state, part, overhangs.regions[number], measured.places[worst],
                             float(measured.distance[worst]), float(measured.limit[worst]), share)  # fmt: skip
-    for region in overhangs.to_be_held:
+    for region, places, away in _low_places(part, contacts, rests_to):
+        yield from _low_place_not_held(state, part, region, places, away)
+
+
+def _low_places(part: PartState, contacts: Floats, rests_to: float) -> Iterator[tuple[Region, Floats, Floats]]:
+    """Low edges and points that are to be held, their places and how far each is from the nearest contact."""
+    tree = cKDTree(contacts) if len(contacts) else None
+    for region in part.overhangs.to_be_held:
         if region.kind != "face" and region.highest_mm > rests_to:
-            yield from _low_place_not_held(state, part, region, contacts)
+            places = part.overhangs.mesh.vertices[region.vertices]
+            yield region, places, tree.query(places)[0] if tree is not None else np.full(len(places), np.inf)
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,16 +110,15 @@ def held_shares(state: BuildState, part: PartState) -> Floats:
         count = np.bincount(measured.regions, minlength=len(shares))
         held = np.bincount(measured.regions, weights=measured.distance <= measured.limit, minlength=len(shares))
         shares = np.where(count > 0, held / np.maximum(count, 1), shares)
-    for region in overhangs.to_be_held:
-        if region.kind != "face" and region.highest_mm > rests_to:
-            shares[region.id] = not any(_low_place_not_held(state, part, region, contacts))
+    for region, _, away in _low_places(part, contacts, rests_to):
+        shares[region.id] = (away <= state.job.material.free_span.at(0)).mean()
     return shares
 
 
-def _low_place_not_held(state: BuildState, part: PartState, region: Region, contacts: Floats) -> Iterator[Finding]:
-    places = part.overhangs.mesh.vertices[region.vertices]
+def _low_place_not_held(
+    state: BuildState, part: PartState, region: Region, places: Floats, away: Floats
+) -> Iterator[Finding]:
     span = state.job.material.free_span.at(0)
-    away = cKDTree(contacts).query(places)[0] if len(contacts) else np.full(len(places), np.inf)
     worst = int(away.argmax())
     if away[worst] > span:
         yield _not_held(state, part, region, places[worst], float(away[worst]), span, 1.0)
@@ -179,24 +186,38 @@ def _carrying_rim(part: PartState, faces: Longs) -> tuple[Floats, Ints]:
 def _islands_not_held(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> Iterator[Finding]:
     """An island is held by a contact of its own region, or one within the span of a flat ceiling."""
     span = state.job.material.free_span.at(0)
-    served = _served_regions(state, part)
-    for island in part.islands:
-        place = part.overhangs.mesh.vertices[island.vertex]
-        if place[2] <= rests_to:
-            continue
-        touching = (part.overhangs.mesh.faces == island.vertex).any(axis=1)
-        its_regions = set(part.overhangs.region_of_face[touching].tolist()) - {-1}
-        away = float(cKDTree(contacts).query(place)[0]) if len(contacts) else np.inf
-        if its_regions & served or away <= span:
+    served, mesh = _served_regions(state, part), part.overhangs.mesh
+    vertices = np.array([island.vertex for island in part.islands], np.int64)
+    if not len(vertices):
+        return
+    places = mesh.vertices[vertices]
+    away_from_holds = cKDTree(contacts).query(places)[0] if len(contacts) else np.full(len(vertices), np.inf)
+    regions_at = _regions_at(part, vertices)
+    for island, place, away, its_regions in zip(part.islands, places, away_from_holds, regions_at, strict=True):
+        if place[2] <= rests_to or its_regions & served or away <= span:
             continue
         yield Finding(
             "island_not_held", "stop", part.part.name,
             f"an island of {island.area_mm2:.2f} mm² begins in the air at {island.z_mm:.2f} mm",
             cause="nothing is below it in the layer where it begins, and no support takes hold there",
-            at_mm=tuple(place.tolist()), value=away if np.isfinite(away) else None, limit=span, unit="mm",
+            at_mm=tuple(place.tolist()), value=float(away) if np.isfinite(away) else None, limit=span, unit="mm",
             source=state.job.material.free_span.source, part_id=part.part.id,
             cures=(Cure("Support its region", "support_regions", (("regions", tuple(sorted(its_regions))),)),),
         )  # fmt: skip
+
+
+def _regions_at(part: PartState, vertices: Longs) -> list[set[int]]:
+    """The regions of the faces at each vertex."""
+    overhangs = part.overhangs
+    place = np.full(len(overhangs.mesh.vertices), -1, np.int64)
+    place[vertices] = np.arange(len(vertices))
+    faces, corners = np.nonzero(place[overhangs.mesh.faces] >= 0)
+    found: list[set[int]] = [set() for _ in vertices]
+    regions = overhangs.region_of_face[faces]
+    at = place[overhangs.mesh.faces[faces, corners]]
+    for number, region in zip(at[regions >= 0].tolist(), regions[regions >= 0].tolist(), strict=True):
+        found[number].add(region)
+    return found
 
 
 def _served_regions(state: BuildState, part: PartState) -> set[int]:

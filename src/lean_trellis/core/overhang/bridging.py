@@ -99,7 +99,7 @@ def _reason(flat: _Flat, places: Floats, limits: SelfBridging) -> str:
     if not carried.all():
         return ""
     if (widths <= limits.bridge_span).all():
-        return f"bridges {widths.max():.2g} mm between walls"
+        return f"bridges {widths.max():.2g} mm"
     if (to_held <= limits.ledge_limit).all():
         return f"a ledge of {to_held.max():.2g} mm"
     return f"bridges {widths[widths <= limits.bridge_span].max():.2g} mm, with ledges beside"

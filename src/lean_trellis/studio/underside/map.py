@@ -177,9 +177,9 @@ class UndersideMap(QWidget):
         """Plate, parts and supports, without what belongs to the screen alone."""
         machine, look = self.machine, self.look()
         paint_plate(painter, frame, machine, self._tokens, visible)
-        paint_parts(painter, frame, self.sheet.parts(), look)
+        paint_parts(painter, frame, self.sheet.parts(), look, visible)
         paint_supports(painter, frame, self.sheet.dots(), look, visible)
-        paint_front(painter, frame, machine, self._tokens)
+        paint_front(painter, visible, self._tokens)
 
     def _paint_gesture(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -20,6 +20,8 @@ _SMALL_PX = 1.2
 _POINT_PX = 5.0
 _LEAST_RING_PX = 4.0
 _MOST_STAMPED_PX = 9.0
+_ISLAND_PX = 10.0
+_MOST_RING_STAMPED_PX = 16.0
 RULER_PX = 18
 
 
@@ -67,7 +69,7 @@ def paint_plate(painter: QPainter, frame: MapFrame, machine: Machine, tokens: To
 _DENSE = Qt.BrushStyle.BDiagPattern
 
 
-def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], look: MapLook) -> None:
+def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], look: MapLook, visible: QRectF) -> None:
     """Parts as pale shapes, regions by angle, rims by kind, low edges and points, islands, protected surfaces."""
     tokens = look.tokens
     painter.save()
@@ -93,7 +95,7 @@ def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], loo
             _draw_lines(painter, sheet.picked, pen)
     painter.restore()
     for sheet in sheets:
-        _draw_islands(painter, frame, sheet, tokens)
+        _draw_islands(painter, frame, sheet, tokens, visible)
 
 
 def _filling(shape: RegionShape, critical: float, tokens: Tokens, *, is_picked: bool) -> QBrush:
@@ -133,14 +135,11 @@ def _along(places: QPolygonF) -> QPolygonF:
     return QPolygonF(sorted(places, key=lambda p: p.x() if wide else p.y()))
 
 
-def _draw_islands(painter: QPainter, frame: MapFrame, sheet: PartSheet, tokens: Tokens) -> None:
+def _draw_islands(painter: QPainter, frame: MapFrame, sheet: PartSheet, tokens: Tokens, visible: QRectF) -> None:
     """A ring with a dot in it where a piece of solid begins in the air."""
-    painter.setPen(QPen(QColor(tokens.stop), 1.6))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    for island in sheet.islands:
-        middle = QPointF(*frame.to_screen(island.x_mm, island.y_mm))
-        painter.drawEllipse(middle, 5.0, 5.0)
-        painter.drawEllipse(middle, 0.7, 0.7)
+    places = np.array([(island.x_mm, island.y_mm) for island in sheet.islands]).reshape(-1, 2)
+    for pixels, is_ring in ((_ISLAND_PX, True), (2.4, False)):
+        _draw_dots(painter, frame, places, pixels / frame.scale, QColor(tokens.stop), visible, is_ring=is_ring)
 
 
 def paint_supports(
@@ -181,8 +180,8 @@ def _draw_dots(
     if is_ring and size < _LEAST_RING_PX:
         return
     is_screen = isinstance(painter.device(), QPixmap | QImage)
-    if is_screen and size <= _MOST_STAMPED_PX and not is_ring:
-        painter.drawImage(0, 0, _stamped(at, size, colour, visible))
+    if is_screen and size <= (_MOST_RING_STAMPED_PX if is_ring else _MOST_STAMPED_PX):
+        painter.drawImage(0, 0, _stamped(at, size, colour, visible, is_ring=is_ring))
         return
     path = QPainterPath()
     for x, y in at.tolist():
@@ -196,24 +195,27 @@ def _draw_dots(
         painter.fillPath(path, colour)
 
 
-def _stamped(at: Floats, size: float, colour: QColor, visible: QRectF) -> QImage:
-    """A picture of small discs with soft edges, each set down at a whole pixel."""
+def _stamped(at: Floats, size: float, colour: QColor, visible: QRectF, *, is_ring: bool) -> QImage:
+    """A picture of small discs or rings with soft edges, each set down at a whole pixel."""
     width, height = round(visible.width()), round(visible.height())
     reach = int(np.ceil(size / 2))
     steps = np.arange(-reach, reach + 1)
     dx, dy = np.meshgrid(steps, steps)
-    cover = np.clip(size / 2 + 0.5 - np.hypot(dx, dy), 0, 1)
+    away = np.hypot(dx, dy) - size / 2
+    cover = np.clip(1 - np.abs(away), 0, 1) if is_ring else np.clip(0.5 - away, 0, 1)
     inside = cover > 0
     cells = np.round(at - 0.5).astype(np.int64)
     x = (cells[:, :1] + dx[inside]).reshape(-1)
     y = (cells[:, 1:] + dy[inside]).reshape(-1)
     alpha = np.broadcast_to(cover[inside], (len(cells), int(inside.sum()))).reshape(-1)
     kept = (x >= 0) & (x < width) & (y >= 0) & (y < height)
-    flat = np.zeros(width * height, np.float32)
-    np.maximum.at(flat, y[kept] * width + x[kept], alpha[kept].astype(np.float32))
+    shades = np.zeros(width * height, np.uint8)
+    places, dark = y[kept] * width + x[kept], np.round(255 * alpha[kept]).astype(np.uint8)
+    order = np.argsort(dark, kind="stable")  # where stamps meet, the darker one is set down last
+    shades[places[order]] = dark[order]
     pixels = np.empty((height, width, 4), np.uint8)
     pixels[..., 0], pixels[..., 1], pixels[..., 2] = colour.blue(), colour.green(), colour.red()
-    pixels[..., 3] = np.round(flat.reshape(height, width) * colour.alpha())
+    pixels[..., 3] = np.round(shades.reshape(height, width) * (colour.alpha() / 255))
     return QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
 
 
@@ -310,14 +312,14 @@ def _draw_sign(painter: QPainter, at: QPointF, sign: str, size: float, colour: Q
         painter.drawEllipse(at, size / 2, size / 2)
 
 
-def paint_front(painter: QPainter, frame: MapFrame, machine: Machine, tokens: Tokens) -> None:
-    """The name of the plate's front edge, outside it."""
-    x, y = frame.to_screen(machine.plate.width / 2, 0)
-    painter.setPen(QColor(tokens.muted))
+def paint_front(painter: QPainter, visible: QRectF, tokens: Tokens) -> None:
+    """How the map lies, in the upper right corner."""
     font = QFont(painter.font())
-    font.setPixelSize(12)
+    font.setPixelSize(11)
     painter.setFont(font)
-    painter.drawText(QRectF(x - 150, y - 20, 300, 16), Qt.AlignmentFlag.AlignCenter, "FRONT, seen from below")
+    painter.setPen(QColor(tokens.muted))
+    room = visible.adjusted(0, RULER_PX + 4, -8, 0)
+    painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, "from below, front edge on top")
 
 
 def _transform(frame: MapFrame) -> QTransform:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -22,6 +23,7 @@ from lean_trellis.studio.requests import ShownRegions
 from lean_trellis.studio.session import Session
 
 HATCH_MM = 1.2
+_SHADES = 32
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,9 +77,9 @@ class UndersideSheet:
         self._dots: dict[str, tuple[Bars, Dots, Dots]] = {}
 
     def parts(self) -> list[PartSheet]:
-        """The drawings of all parts that are shown and known."""
+        """The drawings of all parts that are shown and known; the lowest last, which lies over the others."""
         found = []
-        for part in self._session.job.parts:
+        for part in sorted(self._session.job.parts, key=lambda part: -float(part.bounds()[0, 2])):
             regions = self._session.regions(part)
             if part.is_hidden or regions is None:
                 continue
@@ -182,8 +184,14 @@ def _dots(places: Floats, diameters: Floats, on_part: Any) -> Dots:
 
 
 def angle_colour(angle: float, critical: float, plum: str, ochre: str) -> QColor:
-    """From plum at 0° to ochre at the critical angle."""
+    """From plum at 0° to ochre at the critical angle, in 32 shades."""
     share = min(max(angle / max(critical, 1e-6), 0.0), 1.0)
+    return _shade(round(share * _SHADES), plum, ochre)
+
+
+@lru_cache(maxsize=256)
+def _shade(step: int, plum: str, ochre: str) -> QColor:
+    share = step / _SHADES
     low, high = QColor(plum), QColor(ochre)
     mix = [round(a + (b - a) * share) for a, b in zip(low.getRgb()[:3], high.getRgb()[:3], strict=True)]
     return QColor(*mix)
