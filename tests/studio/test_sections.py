@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QScrollArea
 
 from lean_trellis.core.demo import metal_parts
 from lean_trellis.core.formats.stl import stl_bytes
@@ -277,3 +277,15 @@ def test_surface_and_tray_are_offered_where_the_machine_has_them(user):
     assert user.session.job.fitting == "clear film tray"
     user.type_into(bench.lot, "26-118")
     assert user.session.job.lot == "26-118"
+
+
+@pytest.mark.parametrize("place", range(6))
+def test_no_bench_is_wider_than_the_room_it_has(user, place):
+    """Every section open, at 1280 pixels: nothing is cut off at the right."""
+    user.window.open_station(place)
+    station = user.window.station
+    for fold in station.findChildren(Fold):
+        fold.heading.setChecked(True)
+    user.settle()
+    scroll = station.findChild(QScrollArea)
+    assert scroll.widget().minimumSizeHint().width() <= scroll.viewport().width()

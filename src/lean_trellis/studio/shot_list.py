@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
+from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.view3d.camera import Eye
 from lean_trellis.studio.window import MainWindow
 
@@ -49,8 +50,36 @@ def _overhangs(window: MainWindow) -> None:
     window.view.eye = Eye(azimuth=-60.0, height=-28.0).fitted(low, high, 1.2)
 
 
+def _protect(window: MainWindow) -> None:
+    _overhangs(window)
+    window.do_swap_map()
+    bench = window.stations[3]
+    for section in (bench.regions, *bench.sections):
+        section.heading.setChecked(section is bench.protect)
+    part = window.session.part
+    assert part is not None
+    low, high = part.bounds()
+    settle(window)
+    window.map._take_frame(MapFrame.fitted(low[:2] - 2, high[:2] + 2, window.map.width(), window.map.height()))
+    bench.protect.modes.buttons["brush"].setChecked(True)
+    x, y = ((low + high) / 2)[:2].tolist()
+    before = window.session.job
+    window.map.drawn.emit("brush", [(x - 14 + step, y + 8 + 0.45 * step) for step in range(0, 12, 1)])
+    wait_until(lambda: window.session.job is not before)
+
+
+def _after_protect(window: MainWindow) -> None:
+    """As before: the map small, no tool in hand, the part without marks."""
+    window.stations[3].end_mode()
+    window.session.undo()
+    window.do_swap_map()
+    window.stations[3].regions.heading.setChecked(True)
+    window.stations[3].protect.heading.setChecked(False)
+
+
 def _supports(window: MainWindow) -> None:
     window.open_station(4)
+    window.map.fit()
     part = window.session.job.parts[0]
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
@@ -127,21 +156,59 @@ def _belt(window: MainWindow) -> None:
     window.view.eye = Eye(azimuth=-50.0, height=26.0).fitted(*window.view.scene.bounds(), 1.2)
 
 
+def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
+    show_demo(window, demo)
+    window.open_station(3)
+    window.map.fit()
+    window.session.select(parts=(window.session.job.parts[part].id,))
+    settle(window)
+    chosen = window.session.part
+    assert chosen is not None
+    low, high = chosen.bounds().copy()
+    window.view.eye = Eye(azimuth=-60.0, height=-25.0).fitted(low, high, 1.2)
+
+
+def _vat_overhangs(window: MainWindow) -> None:
+    _overhangs_of(window, "vat", 2)
+
+
+def _extrusion_overhangs(window: MainWindow) -> None:
+    _overhangs_of(window, "extrusion", 2)
+    bench = window.stations[3]
+    bench.regions.heading.setChecked(False)
+    bench.self_held.heading.setChecked(True)
+
+
+def _belt_overhangs(window: MainWindow) -> None:
+    bench = window.stations[3]
+    bench.regions.heading.setChecked(True)
+    bench.self_held.heading.setChecked(False)
+    _overhangs_of(window, "belt", 1)
+
+
 SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("setup", _setup),
     ("parts", _parts),
     ("pose", _pose),
     ("pose-search", _pose_search),
     ("overhangs-below", _overhangs),
+    ("protect", _protect),
     ("supports", _supports),
     ("supports-below", _supports_below),
     ("section", _section),
     ("release", _release),
     ("vat-pose", _vat),
+    ("vat-overhangs", _vat_overhangs),
+    ("extrusion-overhangs", _extrusion_overhangs),
+    ("belt-overhangs", _belt_overhangs),
     ("extrusion-stack", _extrusion),
     ("belt-setup", _belt),
     ("night-shift", _night),
 )
+
+
+_AFTER: dict[str, Callable[[MainWindow], None]] = {"protect": _after_protect}
+"""What puts things back that the next pictures do not expect."""
 
 
 def take_all(folder: Path, only: set[str]) -> Iterator[Path]:
@@ -156,5 +223,7 @@ def take_all(folder: Path, only: set[str]) -> Iterator[Path]:
         path = folder / f"{name}.png"
         take_picture(window, path)
         yield path
+        if name in _AFTER:
+            _AFTER[name](window)
     window.session.replace_job(window.session.job, None)
     window.close()

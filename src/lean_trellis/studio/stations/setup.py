@@ -43,7 +43,7 @@ class SetupStation(Station):
             )
             for name, (words, _) in DEMOS.items()
         }
-        self._demo_row = row("Demo builds", *self.demos.values(), 1, spacing=5)
+        self._demo_row = row("Demos", *self.demos.values(), 1, spacing=5)
         self.page.addWidget(self._demo_row)
         self.lot = QLineEdit()
         self.lot.setObjectName("setup.lot")

@@ -59,7 +59,8 @@ class UndersideMap(QWidget):
         self.brush_mm = 3.0
         self.shows_supports = True
         self.frame_s = 0.0
-        self._is_fitted = False
+        self._follows = True
+        """Whether everything stays in sight, as long as nobody has moved the map."""
         self._picture: QPixmap | None = None
         self._pictured: tuple[MapFrame, QSize] | None = None
         self._press: QPointF | None = None
@@ -75,15 +76,23 @@ class UndersideMap(QWidget):
         self._is_rough = False
         for signal in (session.job_changed, session.derived_changed, session.selection_changed):
             signal.connect(self.refresh)
+        session.file_changed.connect(self._follow)
 
     def set_tokens(self, tokens: Tokens) -> None:
         """Change the colours."""
         self._tokens = tokens
         self.refresh()
 
+    def _follow(self) -> None:
+        """Another job: everything of it is shown."""
+        self._follows = True
+        self.refresh()
+
     def refresh(self) -> None:
         """Draw anew what changed."""
         self._pictured = None
+        if self._follows:
+            self.fit()
         if self.isVisible():
             self.update()
 
@@ -98,7 +107,7 @@ class UndersideMap(QWidget):
         else:
             low, high = np.zeros(2), np.array([plate.width, plate.depth])
         self._take_frame(MapFrame.fitted(low, high, self.width(), self.height()))
-        self._is_fitted = True
+        self._follows = True
 
     def fly_to(self, x: float, y: float) -> None:
         """Bring a place to the middle, near enough to see it."""
@@ -107,6 +116,7 @@ class UndersideMap(QWidget):
 
     def _take_frame(self, frame: MapFrame) -> None:
         self.frame = frame
+        self._follows = False
         self._is_rough = True
         self._smooth.start()
         self.update()
@@ -210,11 +220,11 @@ class UndersideMap(QWidget):
                 painter.drawRect(QRectF(self._trail[0], self._trail[-1]).normalized())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """The middle stays in the middle; the first time, everything is shown."""
+        """The middle stays in the middle; everything stays in sight while nobody has moved the map."""
         super().resizeEvent(event)
         if event is None:
             return
-        if not self._is_fitted or event.oldSize().width() <= 0:
+        if self._follows or event.oldSize().width() <= 0:
             self.fit()
             return
         step = event.size() - event.oldSize()

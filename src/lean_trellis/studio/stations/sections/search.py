@@ -137,7 +137,7 @@ class SearchSection(Section):
         self.across.offer(titles, "support_volume")
         self.up.offer(titles, "height")
         for choice in (self.across, self.up):
-            choice.setMinimumContentsLength(12)
+            choice.setMinimumContentsLength(10)
             choice.chosen.connect(lambda _: self.refresh())
         self._axes_row = row(self.up, "over", self.across, 1, spacing=6)
         self.body.addWidget(self._axes_row)
