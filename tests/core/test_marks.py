@@ -27,6 +27,7 @@ from lean_trellis.core.mesh.picking import (
 )
 from lean_trellis.core.mesh.primitives import ball, box, cylinder, from_manifold, revolution, to_manifold
 from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.mesh.refining import refined_near
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.size import Size
 from lean_trellis.core.pipeline import Pipeline
@@ -277,3 +278,43 @@ def test_the_inside_of_a_cup_is_suggested_and_its_outside_is_not(wall):
 def test_a_convex_part_has_no_inner_faces():
     for mesh in (ball(5), box((10, 20, 5)), Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32))):
         assert len(inner_faces(build_topology(mesh), RayTree(mesh))) == 0
+
+
+# --- finer faces under a brush ---
+
+
+@pytest.mark.parametrize("mesh", [box((40, 30, 6)), ball(10, subdivisions=2), cylinder(9, 30, sides=12)])
+def test_faces_are_parted_near_a_brush_and_the_shape_stays(mesh):
+    place = mesh.centroids[0][None]
+    finer = refined_near(mesh, place, 2.0, 0.8)
+    assert build_topology(finer.mesh).is_watertight
+    assert finer.mesh.volume == pytest.approx(mesh.volume)
+    assert finer.mesh.area == pytest.approx(mesh.area)
+    np.testing.assert_allclose(finer.mesh.normals, mesh.normals[finer.parent], atol=1e-9)
+    np.testing.assert_allclose(np.bincount(finer.parent, finer.mesh.areas), mesh.areas)
+    near = np.linalg.norm(finer.mesh.centroids - place, axis=1) < 1.5
+    corners = finer.mesh.corners[near]
+    assert np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max() <= 0.8 + 1e-9
+
+
+def test_nothing_is_parted_where_faces_are_small_or_far():
+    mesh = ball(10, subdivisions=4)
+    assert refined_near(mesh, np.array([[0, 0, 10.0]]), 2.0, 5.0).mesh is mesh
+    assert refined_near(mesh, np.array([[0, 0, 99.0]]), 2.0, 0.1).mesh is mesh
+
+
+def test_painting_a_finer_mesh_keeps_marks_size_and_pose(metal):
+    mesh = box((20, 12, 8))
+    job = edits.set_size(one_part(metal, mesh), ["part-1"], Size((1.5, 1.0, 2.0))).job
+    job = edits.protect_faces(job, "part-1", down(mesh), AVOID).job
+    before = job.parts[0]
+    finer = refined_near(before.mesh, np.array([[5.0, 6.0, 16.0]]), 3.0, 1.0)
+    top = np.flatnonzero(finer.mesh.normals[:, 2] > 0.9)[:20]
+    after = edits.protect_finer(job, "part-1", finer, top, KEEP_OFF).job.parts[0]
+    assert len(after.mesh.faces) == len(finer.mesh.faces)
+    np.testing.assert_allclose(after.mesh.vertices, finer.mesh.vertices)
+    np.testing.assert_array_equal(after.nominal_mesh.vertices[:8], mesh.vertices)
+    np.testing.assert_allclose(after.bounds(), before.bounds())
+    avoided = after.marks.protected.faces(AVOID)
+    assert after.mesh.areas[avoided].sum() == pytest.approx(30 * 12), "the bottom is still to be avoided"
+    assert sorted(after.marks.protected.faces(KEEP_OFF).tolist()) == sorted(top.tolist())

@@ -11,12 +11,14 @@ from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.mesh.features import fine_detail, inner_faces
 from lean_trellis.core.mesh.patch import smooth_patch
 from lean_trellis.core.mesh.picking import alike, grown, in_plane, shrunk, under_area, within_reach
+from lean_trellis.core.mesh.refining import Refined, refined_near
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.progress import Watch
 
 Place = tuple[float, float, float]
 _NUDGE = 1e-4
+_FINENESS = 0.4
 
 
 @dataclass(frozen=True)
@@ -63,9 +65,17 @@ def _met_from_below(pipeline: Pipeline, part: Part, places: Floats) -> tuple[Flo
     return origins + reach[:, None] * up, hits.face
 
 
+@dataclass(frozen=True, eq=False)
+class Painted:
+    """The faces under a stroke, numbers of the refined mesh; its faces are small against the brush where it went."""
+
+    refined: Refined
+    faces: Longs
+
+
 @dataclass(frozen=True)
 class FacesUnderStroke:
-    """The faces under a round brush moved over a part.
+    """The faces under a round brush moved over a part, parted where they are large against it.
 
     Each place is on the plate's frame with the face there; a face of -1 means what is first met from straight below.
     """
@@ -74,21 +84,28 @@ class FacesUnderStroke:
     stroke: tuple[tuple[int, Place], ...]
     radius: float
 
-    def answer(self, pipeline: Pipeline, watch: Watch) -> Longs:
-        """Their numbers."""
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Painted:
+        """The finer mesh and the faces on it."""
         mesh, pose = self.part.mesh, self.part.pose
-        topology = pipeline.topology(mesh)
         on_plate = np.array([place for _, place in self.stroke])
         places, faces = pose.to_part(mesh, on_plate), np.array([face for face, _ in self.stroke])
         blind = np.flatnonzero(faces < 0)
         if len(blind):
             places[blind], faces[blind] = _met_from_below(pipeline, self.part, on_plate[blind])
-        found: list[Longs] = []
+        met = faces >= 0
+        places, faces = places[met], faces[met]
+        if not len(faces):
+            return Painted(Refined(mesh, np.arange(len(mesh.faces))), faces)
+        watch.at(0.2, "painting")
+        refined = refined_near(mesh, places, self.radius, _FINENESS * self.radius)
+        topology = pipeline.topology(refined.mesh)
+        found = []
         for number, (face, place) in enumerate(zip(faces.tolist(), places, strict=True)):
-            watch.at(number / len(faces), "painting")
-            if face >= 0:
-                found.append(within_reach(topology, face, place, self.radius))
-        return np.unique(np.concatenate(found)) if found else np.zeros(0, np.int64)
+            watch.at(0.4 + 0.6 * number / len(faces), "painting")
+            pieces = np.flatnonzero(refined.parent == face)
+            seed = pieces[np.linalg.norm(refined.mesh.centroids_of(pieces) - place, axis=1).argmin()]
+            found.append(within_reach(topology, int(seed), place, self.radius))
+        return Painted(refined, np.unique(np.concatenate(found)))
 
 
 @dataclass(frozen=True)

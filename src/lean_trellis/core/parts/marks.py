@@ -85,6 +85,15 @@ class Marks:
         return replace(self, taken_back=back)
 
 
+def on_finer(marks: Marks, parent: Longs) -> Marks:
+    """The marks on a finer mesh whose faces are parts of the old ones: `parent` (m,) tells of which."""
+
+    def taken(old: FaceMarks | None) -> FaceMarks | None:
+        return None if old is None else face_marks(old.values[parent])
+
+    return replace(marks, hand=taken(marks.hand), protected=taken(marks.protected))
+
+
 def carried_over(marks: Marks, before: Mesh, after: Mesh) -> Marks:
     """The marks on another nominal mesh.
 

@@ -6,9 +6,9 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, frozen
+from lean_trellis.core.arrays import Floats, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.parts.marks import Marks, carried_over
+from lean_trellis.core.parts.marks import Marks, carried_over, on_finer
 from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size, sized
@@ -66,6 +66,20 @@ def with_size(part: Part, size: Size) -> Part:
     """The same part at another size; its middle and its build offset stay where they are."""
     nominal = part.nominal_mesh
     return replace(part, mesh=sized(nominal, size), nominal=None if size.is_plain else nominal, size=size)
+
+
+def with_finer(part: Part, finer: Mesh, parent: Longs) -> Part:
+    """The same part with some faces of its mesh parted; `parent` (m,) tells of which face each is part.
+
+    The nominal mesh is parted alike, its own vertices stay to the last digit.
+    """
+    count = len(part.mesh.vertices)
+    nominal = part.nominal_mesh
+    vertices = np.concatenate([nominal.vertices, finer.vertices[count:] / part.size.factors])
+    parted = Mesh(vertices, finer.faces)
+    marks = on_finer(part.marks, parent)
+    mesh = sized(parted, part.size)
+    return replace(part, mesh=mesh, nominal=None if part.size.is_plain else parted, marks=marks)
 
 
 def with_nominal(part: Part, nominal: Mesh, *, keeps_place: bool) -> Part:

@@ -14,7 +14,9 @@ from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.refining import Refined
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF, NO_REGION, Marks, face_marks
+from lean_trellis.core.parts.part import with_finer
 
 PROTECTION_WORDS = {0: "no protection", KEEP_OFF: "keep off", AVOID: "avoid"}
 _MOST_REGIONS = 30_000
@@ -77,6 +79,12 @@ def protect_faces(job: Job, part_id: str, faces: Longs, level: int) -> Edit:
     values[_some(job, part_id, faces)] = level
     title = f"Protect a surface of {part.name}: {PROTECTION_WORDS[level]}"
     return Edit(title, _marked(job, part_id, replace(part.marks, protected=face_marks(values))))
+
+
+def protect_finer(job: Job, part_id: str, refined: Refined, faces: Longs, level: int) -> Edit:
+    """As `protect_faces` on a part whose faces were parted for it; the shape stays, and what was marked."""
+    part = with_finer(job.part(part_id), refined.mesh, refined.parent)
+    return protect_faces(job.with_part(part), part_id, faces, level)
 
 
 def take_back(job: Job, part_id: str, place: Floats) -> Edit:

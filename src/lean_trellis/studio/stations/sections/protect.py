@@ -6,9 +6,10 @@ from typing import Any
 
 from lean_trellis.core.arrays import Longs
 from lean_trellis.core.errors import ParameterError
-from lean_trellis.core.job.edits import protect_faces
+from lean_trellis.core.job.edits import protect_faces, protect_finer
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
-from lean_trellis.studio.face_requests import FacesUnderStroke, SuggestProtected
+from lean_trellis.core.parts.part import Part
+from lean_trellis.studio.face_requests import FacesUnderStroke, Painted, SuggestProtected
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, number_row, row, when_taken
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.session import Session
@@ -35,7 +36,7 @@ class ProtectSection(Section):
         self.brush.setObjectName("protect.brush")
         self.brush.show_value(4)
         when_taken(self.brush, lambda _: self.modes.changed.emit(self.modes.mode))
-        self.body.addWidget(number_row("Brush", self.brush, help_text="Its diameter. Whole faces are painted."))
+        self.body.addWidget(number_row("Brush", self.brush, help_text="Its diameter."))
         self.modes = ModeButtons(_MODES, "protect")
         self.take = button("The picked faces", self._take, "Those picked by hand or suggested", name="protect.picked")
         self.body.addWidget(self.modes)
@@ -71,12 +72,16 @@ class ProtectSection(Section):
         stroke += [(-1, (x, y, -1.0)) for x, y in drawn.places]
         if stroke:
             request = FacesUnderStroke(part, tuple(stroke), self.diameter / 2)
-            self.session.ask("Painting", request, lambda faces: self._protect(part.id, faces))
+            self.session.ask("Painting", request, lambda painted: self._painted(part, painted))
 
-    def _protect(self, part_id: str, faces: Longs) -> None:
-        if len(faces):
-            level = self._level
-            self.session.do(lambda job: protect_faces(job, part_id, faces, level))
+    def _painted(self, part: Part, painted: Painted) -> None:
+        level = self._level
+        if not len(painted.faces):
+            return
+        if all(known.mesh is not part.mesh for known in self.session.job.parts if known.id == part.id):
+            self.session.said.emit("note", f"{part.name} has changed meanwhile: nothing was painted")
+            return
+        self.session.do(lambda job: protect_finer(job, part.id, painted.refined, painted.faces, level))
 
     def _take(self) -> None:
         part, faces, level = self.part, self.session.picked_faces, self._level
