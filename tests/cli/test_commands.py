@@ -140,7 +140,8 @@ def test_parameters_go_over_the_sets_values(call, stl, tmp_path, prepared):
 
 def test_position_offset_and_arrangement(call, stl, tmp_path):
     options = ("prepare", stl, "-o", tmp_path / "k.trellis", "--json", "--set", "bars-metal")
-    kept = call(*options, "--keep-position", "--build-offset", 7.5)[1]["parts"][0]["supports"][0]["contacts"]
+    beyond = (*options, "--machine", "metal-120", "--keep-position", "--build-offset", 7.5)  # of its round plate
+    kept = call(*beyond)[1]["parts"][0]["supports"][0]["contacts"]
     assert np.array(kept).mean(axis=0) == pytest.approx([10, 10, 7.5], abs=0.5)
     middle = call(*options)[1]["parts"][0]["supports"][0]["contacts"]
     assert np.array(middle).mean(axis=0) == pytest.approx([130, 110, 4], abs=0.5)

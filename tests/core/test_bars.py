@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import trimesh
@@ -15,11 +17,13 @@ from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manif
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.overhang import detect
 from lean_trellis.core.parts import Pose, rotation_about
+from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.pose import rotation_between
 from lean_trellis.core.progress import CountingWatch
 from lean_trellis.core.supports import BarParameters, BarRequest, generate_bars
+from lean_trellis.core.supports.lean import Ground
 from lean_trellis.core.supports.route import Obstacle, lean_directions
-from lean_trellis.core.supports.struts import BLOCKED, ON_PART, ON_PLATE
+from lean_trellis.core.supports.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_STEEP
 from lean_trellis.core.supports.surface_points import grid_basis, grid_points
 
 LAYER = 0.05
@@ -126,13 +130,13 @@ def test_tips_follow_the_surface_as_far_as_the_lean_limit():
     np.testing.assert_allclose(angles, [0, 30, 30], atol=1e-6)
     np.testing.assert_allclose(np.linalg.norm(leaning, axis=1), 1)
     bars = bars_for(box((30, 20, 3)), turn=rotation_about("y", 20), lean_limit=40)
-    axis = bars.centres[:, 3] - bars.centres[:, 2]
+    axis = bars.centres[:, 4] - bars.centres[:, 3]
     assert np.degrees(np.arccos(axis[:, 2] / np.linalg.norm(axis, axis=1))) == pytest.approx(20, abs=1e-6)
 
 
 @pytest.mark.parametrize(("landing", "expected"), [("plate_only", 0), ("plate_first", 1), ("anywhere", 1)])
 def test_landing_is_kept(shelf, landing, expected):
-    bars = bars_for(shelf, lift=0.0, landing=landing)
+    bars = bars_for(shelf, lift=0.0, landing=landing, lean_limit=0)
     assert (len(bars) > 0) == bool(expected)
     if expected:
         assert (bars.landings == ON_PART).all()
@@ -140,6 +144,96 @@ def test_landing_is_kept(shelf, landing, expected):
     else:
         assert set(bars.missed_reasons.tolist()) == {BLOCKED}
         assert len(bars.missed_holds) > 50
+
+
+def test_bars_lean_round_what_stands_below_and_come_down_on_the_plate(shelf):
+    bars = bars_for(shelf, lift=0.0, landing="plate_only", lean_limit=40)
+    assert len(bars) > 20, "near the shelf's edge there is a way"
+    assert (bars.landings == ON_PLATE).all()
+    assert (bars.centres[:, 0, 2] == 0).all()
+    leaning = bars.leans_deg > 1
+    assert leaning.all(), "the floor of the shelf is below all of it"
+    assert bars.leans_deg.max() <= 40 + 1e-6
+    below = bars.centres[:, 2] - bars.centres[:, 0]
+    np.testing.assert_allclose(below[:, :2], 0, atol=1e-9), "below the bend straight down"
+    np.testing.assert_array_less(bars.centres[:, 1, 2], bars.centres[:, 2, 2] + 1e-9)
+    assert len(bars.missed_holds) > 0, "from its middle there is none"
+    bounds = request_for(shelf, lift=0.0).overhangs.mesh.bounds
+    assert ((bars.centres[:, 0, :2] < bounds[0, :2]) | (bars.centres[:, 0, :2] > bounds[1, :2])).any(axis=1).all()
+
+
+def test_plate_first_leans_to_the_plate_where_it_can_and_lands_elsewhere(shelf):
+    bars = bars_for(shelf, lift=0.0, landing="plate_first", lean_limit=40)
+    straight = bars_for(shelf, lift=0.0, landing="plate_first", lean_limit=0)
+    assert len(bars) == len(straight)
+    assert set(bars.landings.tolist()) == {ON_PLATE, ON_PART}
+    assert (straight.landings == ON_PART).all()
+    assert (bars.leans_deg[bars.landings == ON_PART] < 1e-6).all()
+    assert (bars_for(shelf, lift=0.0, landing="anywhere", lean_limit=40).landings == ON_PART).all()
+
+
+def test_bars_stay_on_the_plate_and_off_its_zones(library):
+    machine = library.machine("metal-260")
+    request = request_for(box((60, 60, 4)), lift=12.0, spacing=3.0, lean_limit=40)
+    shifted = Pose(x=31, y=31, build_offset=12.0)
+    mesh = box((60, 60, 4))
+    topology, placed = build_topology(mesh), shifted.applied(mesh)
+    found = detect(topology, placed, critical_angle=45.0)
+    at_corner = replace(
+        request, overhangs=found, obstacles=(Obstacle(RayTree(mesh), shifted, placed),), ground=Ground(machine)
+    )
+    bars = generate_bars(at_corner)
+    feet, radius = bars.centres[:, 0, :2], bars.radii[:, 2]
+    assert (machine.plate.excess(feet) <= -radius + 1e-6).all()
+    for zone in machine.zones:
+        inside = (feet > [zone.x, zone.y]) & (feet < [zone.x + zone.width, zone.y + zone.depth])
+        assert not inside.all(axis=1).any(), zone.name
+    assert set(bars.missed_reasons.tolist()) <= {OFF_PLATE, TOO_NEAR}
+    assert (bars.leans_deg > 1).any(), "some lean out of the clamp"
+
+
+def test_scattered_holds_cover_within_the_spacing():
+    bars = bars_for(box((23, 17, 4)), pattern="scattered", spacing=2.5, edge_inset=1.0)
+    x, y = np.meshgrid(np.linspace(39.5, 60.5, 150), np.linspace(42.5, 57.5, 120))
+    away = cKDTree(bars.holds[:, :2]).query(np.column_stack([x.ravel(), y.ravel()]))[0]
+    assert away.max() <= 2.5 + 2.5 / 8
+    assert len(bars) < len(bars_for(box((23, 17, 4)), pattern="square", spacing=2.5, edge_inset=1.0))
+
+
+# --- protected surfaces ---
+
+
+def protecting(mesh, level, half, **values):
+    request = request_for(from_manifold(to_manifold(mesh).refine(24)), **values)
+    placed = request.overhangs.mesh
+    marks = np.zeros(len(placed.faces), np.int16)
+    marks[(placed.centroids[:, 0] < half) & (placed.normals[:, 2] < -0.5)] = level
+    return generate_bars(replace(request, protected=marks))
+
+
+def test_no_tip_touches_what_is_to_be_kept_off():
+    bars = protecting(box((30, 20, 4)), KEEP_OFF, 50.0, spacing=2.5, tip_diameter=0.8)
+    assert len(bars) > 20
+    assert bars.holds[:, 0].min() >= 50.0 + 0.4 - 1e-6
+    whole = bars_for(box((30, 20, 4)), spacing=2.5, tip_diameter=0.8)
+    assert len(bars) < 0.7 * len(whole)
+
+
+def test_what_is_to_be_avoided_is_touched_only_where_nothing_beside_it_holds():
+    bars = protecting(box((30, 20, 4)), AVOID, 50.0, spacing=2.5)
+    on_avoided = bars.holds[:, 0] < 50.0
+    assert on_avoided.any(), "half of the region cannot be held from the other half"
+    narrow = protecting(box((30, 20, 4)), AVOID, 35.7, spacing=2.5)
+    assert not (narrow.holds[:, 0] < 36.25).any(), "a narrow strip is held from beside it"
+
+
+def test_bars_do_not_stand_on_a_protected_surface(shelf):
+    request = request_for(shelf, lift=0.0, landing="anywhere", lean_limit=0)
+    (obstacle,) = request.obstacles
+    marks = np.where(obstacle.placed.normals[:, 2] > 0.5, KEEP_OFF, 0).astype(np.int16)
+    bars = generate_bars(replace(request, obstacles=(replace(obstacle, protected=marks),)))
+    assert not (bars.landings == ON_PART).any()
+    assert set(bars.missed_reasons.tolist()) == {TOO_STEEP}
 
 
 def test_plate_only_never_lands_on_a_part(table):
@@ -178,11 +272,15 @@ def test_no_shaft_is_nearer_to_a_part_than_the_clearance(seed):
     if not len(bars):
         return
     corners = request.overhangs.mesh.corners
-    top, low = bars.centres[:, 2].copy(), bars.centres[:, 1].copy()
-    reach = bars.radii[:, 1] + 0.4
-    height = (top - low)[:, 2]
-    top[:, 2] -= np.minimum(reach, height / 2)
-    low[:, 2] += np.where(bars.landings == ON_PART, np.minimum(reach * 0.5, height / 2), 0)
+    low, top, of_bar = bars.shafts()
+    reach = np.tile(bars.radii[:, 1] + 0.4, 2)
+    along = top - low
+    length = np.linalg.norm(along, axis=1)
+    is_upper = np.arange(len(low)) >= len(bars)
+    whole = (bars.centres[:, 3] - bars.centres[:, 1])[:, 2][of_bar]
+    top -= along * np.where(is_upper, np.minimum(reach, whole / 2) / length, 0)[:, None].clip(max=1)
+    lands = (bars.landings == ON_PART)[of_bar] & ~is_upper
+    low += along * np.where(lands, np.minimum(reach * 0.5, length), 0)[:, None] / length[:, None]
     share = np.linspace(0, 1, 25)[:, None, None]
     places = (low + share * (top - low)).reshape(-1, 3)
     pairs = np.tile(corners, (len(places), 1, 1)), np.repeat(places, len(corners), axis=0)

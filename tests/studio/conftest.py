@@ -161,13 +161,13 @@ class User:
 
 
 @pytest.fixture
-def user(application: QApplication) -> Iterator[User]:
+def user(application: QApplication, request: pytest.FixtureRequest) -> Iterator[User]:
     window = make_window(Settings(window=[1280, 800]))
     window.move(0, 0)
     window.show()
     window.activateWindow()
-    window.view.start()
-    wait_until(window.isVisible)
+    window.view.start(warms_up=request.node.get_closest_marker("alone") is not None)
+    wait_until(lambda: window.isVisible() and window.isActiveWindow())
     yield User(window)
     window.session.replace_job(window.session.job, None)
     window.close()

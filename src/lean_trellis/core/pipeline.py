@@ -36,6 +36,7 @@ from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
 from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.supports.bars import BarRequest, generate_bars
+from lean_trellis.core.supports.lean import Ground
 from lean_trellis.core.supports.route import Obstacle
 from lean_trellis.core.supports.struts import Bars, no_bars
 from lean_trellis.core.supports.support import RegionPick, Support
@@ -68,8 +69,9 @@ def islands_key(part: Part, job: Job) -> Hashable:
 def bars_key(support: Support, job: Job) -> Hashable:
     """What the bars of a support follow from: the own part, and those that could stand in their way."""
     part = job.part(support.part_id)
-    near = frozenset((other.mesh.key, other.pose) for other in obstacle_parts(part, job))
-    return (overhangs_key(part, job), support.target, support.parameters, job.layer_height, near)
+    near = frozenset((other.mesh.key, other.pose, other.marks.protected) for other in obstacle_parts(part, job))
+    ground = _text_of(job.machine)
+    return (overhangs_key(part, job), support.target, support.parameters, job.layer_height, near, ground)
 
 
 def fillings_key(stack: Stack, job: Job) -> Hashable:
@@ -111,9 +113,9 @@ def _text_of(thing: BaseModel) -> str:
 
 
 def obstacle_parts(part: Part, job: Job) -> tuple[Part, ...]:
-    """The part and all others whose boxes meet its own in plan: bars go straight down, tips lean a little."""
+    """The part and all others near it in plan: bars lean out by no more than the ladder of `supports.lean` goes."""
     box = part.bounds()
-    reach = 10.0
+    reach = 30.0
     found = [part]
     for other in job.parts:
         if other.id == part.id:
@@ -228,10 +230,23 @@ class Pipeline:
             if not chosen:
                 return no_bars(support.parameters.sides)
             obstacles = tuple(
-                Obstacle(self.tree(other.mesh), other.pose, self.placed(other)) for other in obstacle_parts(part, job)
+                Obstacle(
+                    self.tree(other.mesh),
+                    other.pose,
+                    self.placed(other),
+                    None if other.marks.protected is None else other.marks.protected.values,
+                )
+                for other in obstacle_parts(part, job)
             )
             request = BarRequest(
-                self.topology(part.mesh), overhangs, chosen, support.parameters, job.layer_height, obstacles
+                self.topology(part.mesh),
+                overhangs,
+                chosen,
+                support.parameters,
+                job.layer_height,
+                obstacles,
+                Ground(job.machine),
+                None if part.marks.protected is None else part.marks.protected.values,
             )
             return generate_bars(request, Stretch(watch, 0.3, 1))
 

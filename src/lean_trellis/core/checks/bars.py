@@ -26,21 +26,24 @@ def _through_part(state: BuildState, held: SupportState) -> Iterator[Finding]:
     bars = held.bars
     if not len(bars):
         return
-    shaft = bars.radii[:, 1]
+    lows, tops, _ = bars.shafts()
+    shaft = np.tile(bars.radii[:, 1], 2)
     # The ends of the shaft are where it narrows to meet the part: a radius of them is left out.
-    tops, lows = bars.centres[:, 2].copy(), bars.centres[:, 1].copy()
-    trim = np.minimum(shaft, (tops - lows)[:, 2] / 2)
-    tops[:, 2] -= trim
-    lows[:, 2] += trim
+    along = tops - lows
+    length = np.maximum(np.linalg.norm(along, axis=1), 1e-9)
+    trim = along * (np.minimum(shaft, length / 2) / length)[:, None]
+    upper = np.arange(len(tops)) >= len(bars)
+    tops, lows = tops - trim * upper[:, None], lows + trim * ~upper[:, None]
     for part in state.parts:
         distance = segment_clearances(part.overhangs.mesh, tops, lows, shaft)
         through = np.flatnonzero(distance < shaft - 1e-6)
         if len(through):
             worst = through[int(distance[through].argmin())]
+            count = len(np.unique(through % len(bars)))
             yield Finding(
                 "support_through_part", "stop", part.part.name,
-                f"{len(through)} bar{'s' * (len(through) > 1)} of {state.name_of(held.support.part_id)} "
-                f"run{'s' * (len(through) == 1)} into it, the worst by {shaft[worst] - distance[worst]:.2f} mm",
+                f"{count} bar{'s' * (count > 1)} of {state.name_of(held.support.part_id)} "
+                f"run{'s' * (count == 1)} into it, the worst by {shaft[worst] - distance[worst]:.2f} mm",
                 cause="a shaft is nearer to the part than its own radius",
                 at_mm=tuple(((tops[worst] + lows[worst]) / 2).tolist()), value=float(distance[worst]),
                 limit=float(shaft[worst]), unit="mm", part_id=part.part.id, support_id=held.support.id,

@@ -11,15 +11,16 @@ from lean_trellis.core.supports.parameters import FamilyParameters, parameter
 
 
 class BarParameters(FamilyParameters):
-    """Straight bars from hold points down to the plate or the part."""
+    """Bars from hold points down to the plate or the part, straight or leaning round what is in the way."""
 
     spacing: float = parameter(
         3.0, "Spacing", unit="mm", least=0.3, most=100, question="where",
         help="Distance between neighbouring hold points, measured in plan.",
     )  # fmt: skip
-    pattern: Literal["hexagonal", "square"] = parameter(
-        "hexagonal", "Pattern", question="where", words={"hexagonal": "Hexagonal", "square": "Square"},
-        help="Grid of the hold points. Hexagonal covers the same region with fewer bars.",
+    pattern: Literal["hexagonal", "square", "scattered"] = parameter(
+        "hexagonal", "Pattern", question="where",
+        words={"hexagonal": "Hexagonal", "square": "Square", "scattered": "Scattered"},
+        help="How the hold points lie. Hexagonal takes fewer bars than square; scattered follows the shape.",
     )  # fmt: skip
     edge_inset: float = parameter(
         0.6, "Inset from free edges", unit="mm", least=0, most=50, question="where",
@@ -67,7 +68,7 @@ class BarParameters(FamilyParameters):
     )  # fmt: skip
     lean_limit: float = parameter(
         35.0, "Lean limit", unit="°", least=0, most=60, question="carries",
-        help="The most a tip may lean from vertical. A bar that leans more would not hold itself.",
+        help="The most a tip or a shaft may lean from vertical. A bar that leans more would not hold itself.",
     )  # fmt: skip
     height_limit: float | None = parameter(
         None, "Height limit", unit="mm", least=0.1, most=5000, question="carries",
@@ -106,7 +107,7 @@ class BarParameters(FamilyParameters):
     @property
     def bound_mm(self) -> float:
         """Farthest that any place of the inset region may be from a hold point, in plan."""
-        return float(self.spacing / (3**0.5 if self.pattern == "hexagonal" else 2**0.5))
+        return float(self.spacing / {"hexagonal": 3**0.5, "square": 2**0.5, "scattered": 1.0}[self.pattern])
 
 
 def require_self_holding(parameters: BarParameters, critical_angle: float) -> None:

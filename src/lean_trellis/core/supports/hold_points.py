@@ -10,9 +10,11 @@ from shapely import STRtree, linestrings, points
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.rim import FREE, WALL, Rim, find_rim
+from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.surface_points import SurfacePoints, grid_basis, grid_points, joined
 
@@ -35,17 +37,24 @@ class HoldPoints:
 
 
 def find_hold_points(
-    topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...], parameters: BarParameters
+    topology: Topology,
+    overhangs: Overhangs,
+    chosen: tuple[int, ...],
+    parameters: BarParameters,
+    protected: np.ndarray | None = None,
 ) -> HoldPoints:
-    """Hold points for the chosen regions (places in `overhangs.regions`)."""
-    low = _low_holds(topology, overhangs, chosen, parameters.spacing)
+    """Hold points for the chosen regions (places in `overhangs.regions`).
+
+    None on faces with `protected` (m,) 1; on those with 2 only where no place beside them is near enough to hold.
+    """
+    low = _unprotected(_low_holds(topology, overhangs, chosen, parameters.spacing), overhangs, parameters, protected)
     wanted = np.zeros(len(overhangs.regions) + 1, bool)
     wanted[list(chosen)] = True
     faces = np.flatnonzero(wanted[overhangs.region_of_face])
     if not len(faces):
         return low
-    search = _Coverage(topology, overhangs, faces, parameters)
-    forced = _deepest_places(overhangs, chosen, search.rim)
+    search = _Coverage(topology, overhangs, faces, parameters, protected)
+    forced = search.allowed(_deepest_places(overhangs, chosen, search.rim))
     found = search.holds(forced)
     on_faces = HoldPoints(
         found.places,
@@ -62,8 +71,18 @@ def find_hold_points(
 class _Coverage:
     """The inset part of some regions as a fine sample, and which of it is held."""
 
-    def __init__(self, topology: Topology, overhangs: Overhangs, faces: Longs, parameters: BarParameters) -> None:
+    def __init__(
+        self,
+        topology: Topology,
+        overhangs: Overhangs,
+        faces: Longs,
+        parameters: BarParameters,
+        protected: np.ndarray | None = None,
+    ) -> None:
         self.mesh, self.parameters, self.faces = overhangs.mesh, parameters, faces
+        self.shield = (
+            None if protected is None or not protected.any() else _Shield(overhangs.mesh, protected, parameters)
+        )
         self.region_of_face = overhangs.region_of_face
         self.steepest = np.tan(np.radians(min(overhangs.critical_angle, 80)))
         self.rim = find_rim(topology, self.mesh, self.region_of_face, faces)
@@ -78,14 +97,43 @@ class _Coverage:
         pieces = [forced]
         if p.rim_row:
             pieces.append(self._rim_row())
-        pattern = grid_points(self.mesh, self.faces, grid_basis(p.spacing, p.pattern), self.origin)
-        pattern = pattern.only(self._inset_share(pattern) >= 1)
+        pattern = self.samples.only(np.zeros(0, np.int64))
+        if p.pattern != "scattered":  # which is nothing but points added at the farthest place
+            pattern = grid_points(self.mesh, self.faces, grid_basis(p.spacing, p.pattern), self.origin)
+            pattern = self.allowed(pattern.only(self._inset_share(pattern) >= 1))
         before = joined(pieces)
-        if len(before):
+        if len(before) and len(pattern):
             near = cKDTree(self._apart(before)).query(self._apart(pattern), distance_upper_bound=0.45 * p.spacing)[0]
             pattern = pattern.only(~np.isfinite(near))
         held = joined([before, pattern])
-        return joined([held, self._still_bare(held)])
+        held = joined([held, self._still_bare(held, self.required & self._levels(self.samples, 0))])
+        if self.shield is None:
+            return held
+        avoided = self.required & self._levels(self.samples, AVOID)
+        held = joined([held, self._beside(held, avoided)])
+        return joined([held, self._still_bare(held, avoided)])
+
+    def _beside(self, held: SurfacePoints, avoided: Bools) -> SurfacePoints:
+        """Places that may be touched, as near as can be to those to be avoided which nothing holds yet."""
+        free = self.samples.only(self.required & self._levels(self.samples, 0))
+        wanted = self.samples.only(avoided)
+        wanted = wanted.only(self._distances(held, wanted) > self.parameters.bound_mm)
+        if not len(free) or not len(wanted):
+            return wanted.only(np.zeros(0, np.int64))
+        away, nearest = cKDTree(self._apart(free)).query(self._apart(wanted))
+        near = free.only(np.unique(nearest[away <= self.parameters.bound_mm]))
+        return near.only(_kept_apart(self._apart(near), 0.5 * self.parameters.bound_mm))
+
+    def allowed(self, some: SurfacePoints) -> SurfacePoints:
+        """Those at which a tip touches no protected surface."""
+        return some if self.shield is None else some.only(self._levels(some, 0))
+
+    def _levels(self, some: SurfacePoints, level: int) -> Bools:
+        """(n,): whether a tip there touches surfaces of just this level of protection."""
+        if self.shield is None:
+            return np.full(len(some), level == 0)
+        result: Bools = self.shield.levels(some.places) == level
+        return result
 
     def _sampled(self) -> SurfacePoints:
         """A square grid of an eighth of the spacing, and the middle of the largest face of each region."""
@@ -133,9 +181,9 @@ class _Coverage:
         required[narrow] = share[narrow] >= 0.8 * best
         return required
 
-    def _still_bare(self, held: SurfacePoints) -> SurfacePoints:
+    def _still_bare(self, held: SurfacePoints, required: Bools) -> SurfacePoints:
         """Points added at the farthest places until every required sample is within the bound."""
-        wanted = self.samples.only(self.required)
+        wanted = self.samples.only(required)
         place = self._apart(wanted)
         bound = self.parameters.bound_mm + 1e-6
         distance = self._distances(held, wanted)
@@ -179,7 +227,39 @@ class _Coverage:
             return self.samples.only(line)
         place = self._apart(self.samples)[line]
         # Farthest first along the line: neighbours end up between half and the whole spacing apart.
-        return self.samples.only(line[_thinned(place, self.parameters.spacing)])
+        return self.allowed(self.samples.only(line[_thinned(place, self.parameters.spacing)]))
+
+
+class _Shield:
+    """Protected surfaces as places close together: what a tip of a support's width would touch."""
+
+    def __init__(self, mesh: Mesh, protected: np.ndarray, parameters: BarParameters) -> None:
+        self._reach = parameters.tip_diameter / 2
+        apart = max(0.5 * self._reach, 0.15)
+        places, faces = places_on(mesh, np.flatnonzero(protected > 0), apart, most_across=120)
+        self._level = protected[faces]
+        self._trees = {level: cKDTree(places[self._level == level]) for level in (KEEP_OFF, AVOID)
+                       if (self._level == level).any()}  # fmt: skip
+        self._reach += 0.6 * apart
+
+    def levels(self, places: Floats) -> Longs:
+        """(n,): 0, or the strictest level of protection within reach of a tip at each (n, 3) place."""
+        found = np.zeros(len(places), np.int64)
+        for level in (AVOID, KEEP_OFF):
+            if level in self._trees and len(places):
+                near = self._trees[level].query(places, distance_upper_bound=self._reach)[0]
+                found[np.isfinite(near)] = level
+        return found
+
+
+def _unprotected(
+    holds: HoldPoints, overhangs: Overhangs, parameters: BarParameters, protected: np.ndarray | None
+) -> HoldPoints:
+    """Hold points on low edges and points: none on keep off; on avoid they stay, as nothing else holds them."""
+    if protected is None or not protected.any() or not len(holds):
+        return holds
+    kept = _Shield(overhangs.mesh, protected, parameters).levels(holds.places) != KEEP_OFF
+    return HoldPoints(holds.places[kept], holds.normals[kept], holds.regions[kept])
 
 
 def _rim_distances(some: SurfacePoints, rim: Rim, most: float, region_of_face: Ints, steepest: float) -> Floats:

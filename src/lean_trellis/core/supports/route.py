@@ -1,4 +1,4 @@
-"""The way of each bar from its hold point straight down, by arrays: rays first, then an exact test."""
+"""The way of each bar from its hold point down, by arrays: rays first, then an exact test; straight where it can be."""
 
 from __future__ import annotations
 
@@ -14,20 +14,27 @@ from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.hold_points import HoldPoints
-from lean_trellis.core.supports.struts import BLOCKED, ON_PART, ON_PLATE, TOO_NEAR, TOO_SHORT, TOO_STEEP
+from lean_trellis.core.supports.lean import Ground, leaning_ways
+from lean_trellis.core.supports.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_SHORT, TOO_STEEP
 
 _RIM_RAYS = 8
+_NOT_TO_STAND_ON = -1.0
+"""Normals of protected faces are turned over: too steep to stand on, for whoever asks."""
 _STEEPEST_LANDING = np.cos(np.radians(60))
 """A bar stands on a surface of the part that rises by at most 60°: assumed, as for a hand's grip on a slope."""
 
 
 @dataclass(frozen=True, eq=False)
 class Obstacle:
-    """A part that bars must not run into: its mesh with ray tree, its pose, and the mesh as it stands."""
+    """A part that bars must not run into: its mesh with ray tree, its pose, and the mesh as it stands.
+
+    `protected` (m,) is above 0 for faces on which nothing may stand.
+    """
 
     tree: RayTree
     pose: Pose
     placed: Mesh
+    protected: np.ndarray | None = None
 
     def first_hits(self, origins: Floats, directions: Floats) -> tuple[Floats, Floats]:
         """Distance (n,) to the nearest face along each ray of the plate's frame, and the normals (n, 3) there."""
@@ -37,6 +44,8 @@ class Obstacle:
         normals = np.zeros((len(origins), 3))
         struck = hits.face >= 0
         normals[struck] = self.placed.normals[hits.face[struck]]
+        if self.protected is not None:
+            normals[struck] *= np.where(self.protected[hits.face[struck]] > 0, _NOT_TO_STAND_ON, 1.0)[:, None]
         return hits.distance, normals
 
 
@@ -44,13 +53,14 @@ class Obstacle:
 class Ways:
     """The way of each hold point.
 
-    The `necks` (n, 3) and `tip_ends`, `tip_bases`, the `bottoms` (n, 3), what each stands
-    on, the radius that its foot has room for, and why there is no way (`faults`, 0 where there is one).
+    The `necks` (n, 3) and `tip_ends`, `tip_bases`, the `bends` between tip and foot, the `bottoms` (n, 3), what each
+    stands on, the radius that its foot has room for, and why there is no way (`faults`, 0 where there is one).
     """
 
     necks: Floats
     tip_ends: Floats
     tip_bases: Floats
+    bends: Floats
     bottoms: Floats
     landings: Bytes
     foot_radii: Floats
@@ -62,9 +72,13 @@ def find_ways(
     parameters: BarParameters,
     layer_height: float,
     obstacles: list[Obstacle],
+    ground: Ground | None = None,
     watch: Watch = UNWATCHED,
 ) -> Ways:
-    """Straight ways: the tip along the normal as far as the lean limit lets it, then down."""
+    """The tip along the normal as far as the lean limit lets it, then straight down where that way is free.
+
+    Where it is not, a leaning way to the plate; where there is none, on the part if the landing allows it.
+    """
     tips = _Tips.of(holds, parameters, layer_height, obstacles)
     watch.at(0.3, "casting rays")
     drop, normals = _nearest(obstacles, tips.bases, np.array([0.0, 0.0, -1.0]))
@@ -81,8 +95,27 @@ def find_ways(
     faults[(faults == 0) & tips.blocked] = TOO_SHORT
     watch.at(0.5, "looking for clearance")
     feet = _fit_between(faults, tips, bottoms, to_part, parameters, obstacles)
+    if ground is not None:
+        off = (faults == 0) & ~to_part & ~ground.holds(bottoms[:, :2], parameters.shaft_diameter / 2)
+        faults[off] = OFF_PLATE
+    strays = (faults == OFF_PLATE) & (
+        np.zeros(len(holds), bool) if ground is None else ground.is_beyond(bottoms[:, :2])
+    )
+    bends = bottoms + 0.5 * (tips.bases - bottoms)
+    watch.at(0.7, "leaning round what is in the way")
+    wants_plate = to_part if parameters.landing == "plate_first" else np.zeros(len(holds), bool)
+    leans = np.flatnonzero(((faults > 0) | wants_plate) & ~tips.blocked)
+    heading = np.arctan2(holds.normals[leans, 1], holds.normals[leans, 0])
+    leaning = leaning_ways(tips.bases[leans], parameters, list(obstacles), ground, heading)
+    good = leans[leaning.found]
+    faults[good], to_part[good] = 0, False
+    bends[good] = leaning.bends[leaning.found]
+    bottoms[good] = bends[good] * [1, 1, 0]
+    feet[good] = leaning.foot_radii[leaning.found]
+    # Where the part itself is beyond the plate, that is what is wrong: bars show what would be, a finding stops it.
+    faults[strays & (faults == OFF_PLATE)] = 0
     landings = np.where(to_part, ON_PART, ON_PLATE).astype(np.uint8)
-    return Ways(tips.necks, tips.ends, tips.bases, bottoms, landings, feet, faults)
+    return Ways(tips.necks, tips.ends, tips.bases, bends, bottoms, landings, feet, faults)
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,4 +1,4 @@
-"""Bars kept as struts: five level rings each, from which figures and solids are read."""
+"""Bars kept as struts: six level rings each, from which figures and solids are read."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bytes, Floats, Ints, frozen
+from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh
 
 ON_PLATE, ON_PART = 0, 1
@@ -15,19 +15,21 @@ NO_WAY_WORDS = {
     1: "the part is in the way and landing on it is not allowed",
     2: "a part is nearer than the clearance",
     3: "there is too little room above what is below",
-    4: "the surface below is too steep to stand on",
+    4: "the surface below is too steep to stand on, or protected",
+    5: "the plate ends there, or is kept free",
 }
-BLOCKED, TOO_NEAR, TOO_SHORT, TOO_STEEP = 1, 2, 3, 4
+BLOCKED, TOO_NEAR, TOO_SHORT, TOO_STEEP, OFF_PLATE = 1, 2, 3, 4, 5
+RINGS = 6
 
 
 @dataclass(frozen=True, eq=False)
 class Bars:
     """All bars of one support, as arrays.
 
-    `centres` (n, 5, 3) and `radii` (n, 5) are the rings from the lower end to the tip's end: lower end, top
-    of the foot, end of the shaft, neck, tip's end; every ring is level. `holds` (n, 3) is where each bar
-    takes hold, `landings` (n,) ON_PLATE or ON_PART, `regions` (n,) the region each serves.
-    `missed_holds` (k, 3), `missed_reasons` (k,) and `missed_regions` (k,) are hold points with no way;
+    `centres` (n, 6, 3) and `radii` (n, 6) are the rings from the lower end to the tip's end: lower end, top of the
+    foot, bend, end of the shaft, neck, tip's end; every ring is level. A straight bar's bend is on its line.
+    `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE or ON_PART, `regions` (n,) the region each
+    serves. `missed_holds` (k, 3), `missed_reasons` (k,) and `missed_regions` (k,) are hold points with no way;
     `bare_holds` (b, 3) those above the height limit.
     """
 
@@ -76,6 +78,21 @@ class Bars:
         """Sum over the bars; overlaps count twice."""
         return float(self.volumes_mm3.sum())
 
+    @cached_property
+    def leans_deg(self) -> Floats:
+        """(n,): how far each shaft leans from vertical above its bend, degrees; 0 for straight ones."""
+        step = self.centres[:, 3] - self.centres[:, 2]
+        return frozen(np.degrees(np.arctan2(np.hypot(step[:, 0], step[:, 1]), step[:, 2])))
+
+    def shafts(self) -> tuple[Floats, Floats, Longs]:
+        """The straight stretches of the shafts: lower and upper ends (k, 3), and the bar of each (k,).
+
+        Two for each bar: from the foot's top to the bend, and from there to the tip.
+        """
+        lower = np.concatenate([self.centres[:, 1], self.centres[:, 2]])
+        upper = np.concatenate([self.centres[:, 2], self.centres[:, 3]])
+        return lower, upper, np.tile(np.arange(len(self)), 2)
+
     @property
     def contact_area_mm2(self) -> float:
         """Sum over the bars."""
@@ -102,8 +119,8 @@ class Bars:
 def no_bars(sides: int = 8) -> Bars:
     """An empty set of bars."""
     points, numbers, marks = np.zeros((0, 3)), np.zeros(0, np.int32), np.zeros(0, np.uint8)
-    rings = np.zeros((0, 5, 3))
-    return Bars(sides, rings, np.zeros((0, 5)), points, marks, numbers, points, marks, numbers, points)
+    rings = np.zeros((0, RINGS, 3))
+    return Bars(sides, rings, np.zeros((0, RINGS)), points, marks, numbers, points, marks, numbers, points)
 
 
 def _swept(centres: Floats, radii: Floats, sides: int) -> Mesh:

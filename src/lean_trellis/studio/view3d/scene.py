@@ -36,7 +36,7 @@ from lean_trellis.studio.view3d.tilt_arc import TiltArc
 _BAR_SHARE = 1.2
 HATCH_MM = 1.6
 _MOST_FAULT_FACES = 20_000
-_SHOWN_RINGS = 4
+_SHOWN_RINGS = 5
 """The ring inside the part is not drawn."""
 
 

@@ -137,12 +137,13 @@ class BuildView(QWidget):
         self.renderer.SetBackground(*rgb(tokens.ground))
         self.scene.set_tokens(tokens)
 
-    def start(self) -> None:
-        """Begin to draw, once the window is shown."""
+    def start(self, *, warms_up: bool = True) -> None:
+        """Begin to draw, once the window is shown. Warming up spares the first part a pause."""
         self.canvas.Initialize()
         self.canvas.Start()
         self.fit()
-        self._warm_up()
+        if warms_up:
+            self._warm_up()
         if not self.draws_in_software():
             self._session.most_shown = MOST_SHOWN
 
