@@ -13,8 +13,11 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.pipeline import Pipeline, apply_recipe, pick_region
+from lean_trellis.core.planning import FIGURES, figures_of
+from lean_trellis.core.proposals import pose_request
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.recipe import shipped_recipes
 
@@ -294,3 +297,27 @@ def test_a_part_on_a_separator_is_held_and_on_none_is_not(library):
 def test_each_separator_is_two_changes_of_material(library):
     assert material_changes(stack_of(library, Separator(library.material("pla"), 0, 2), 2)) == 4
     assert material_changes(stack_of(library, None, 2)) == 0
+
+
+def test_bars_on_surfaces_to_be_avoided_are_a_caution_and_none_stands_on_what_is_kept_off(metal):
+    mesh = box((24, 18, 5))
+    job = supported(job_of(metal, mesh, offset=8))
+    down = np.flatnonzero(mesh.normals[:, 2] < -0.5)
+    avoided = edits.protect_faces(job, "part-1", down, AVOID).job
+    found = {finding.code: finding for finding in Pipeline().findings(avoided)}
+    assert found["support_on_protected"].severity == "caution"
+    assert found["support_on_protected"].value == pytest.approx(0, abs=0.01)
+    kept_off = edits.protect_faces(job, "part-1", down, KEEP_OFF).job
+    pipeline = Pipeline()
+    codes = {finding.code for finding in pipeline.findings(kept_off)}
+    assert len(pipeline.bars(kept_off.supports[0], kept_off)) == 0
+    assert "support_on_protected" not in codes
+    assert "region_not_held" in codes, "what cannot be served ends in a finding"
+
+
+def test_the_pose_search_knows_what_is_protected(metal):
+    mesh = box((24, 18, 5))
+    job = edits.protect_faces(job_of(metal, mesh, offset=8), "part-1", np.flatnonzero(mesh.normals[:, 2] < -0.5), 1).job
+    request = pose_request(job, "part-1", keeps_range=False)
+    now, over = figures_of(request, np.array([[0.0, 0, 1], [0, 0, -1]]))[:, list(FIGURES).index("protected_area")]
+    assert (now, over) == pytest.approx((432, 0))

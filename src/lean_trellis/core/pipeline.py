@@ -92,7 +92,7 @@ def filling_key(stack: Stack) -> Hashable:
 
 def findings_key(job: Job) -> Hashable:
     """What the findings follow from."""
-    parts = tuple((part.id, part.name, overhangs_key(part, job)) for part in job.parts)
+    parts = tuple((part.id, part.name, overhangs_key(part, job), part.marks.protected) for part in job.parts)
     supports = tuple((support.id, support.part_id, bars_key(support, job)) for support in job.supports)
     stacks = tuple((stack.id, stack.parts, stack.gap_mm(job.layer_height), filling_key(stack)) for stack in job.stacks)
     return (parts, supports, stacks, _text_of(job.machine), _text_of(job.material), job.layer_height, job.surface,

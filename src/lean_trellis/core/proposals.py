@@ -37,6 +37,7 @@ def pose_request(job: Job, part_id: str, *, keeps_range: bool = True, height_lim
         main_axis=axis,
         main_is_normal=of == "plane",
         height_limit=job.machine.height if height_limit is None else height_limit,
+        protected=None if part.marks.protected is None else part.marks.protected.values > 0,
     )
 
 

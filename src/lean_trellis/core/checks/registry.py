@@ -10,6 +10,7 @@ from lean_trellis.core.checks.fitting import check_fitting
 from lean_trellis.core.checks.holding import check_holding
 from lean_trellis.core.checks.overlap import check_overlap
 from lean_trellis.core.checks.posing import check_posing
+from lean_trellis.core.checks.protection import check_protection
 from lean_trellis.core.checks.soundness import check_soundness
 from lean_trellis.core.checks.stacks import check_stacks
 from lean_trellis.core.checks.state import BuildState
@@ -27,6 +28,7 @@ CHECKS: dict[str, Callable[[BuildState], Iterator[Finding]]] = {
     "overlaps": check_overlap,
     "holding": check_holding,
     "bars": check_bars,
+    "protected surfaces": check_protection,
 }
 
 

@@ -20,7 +20,7 @@ from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.thumbnails import drawn_pose
 
 _KEYS = list(FIGURES)
-_SHOWN = [key for key in FIGURES if key != "protected_area"]
+_SHOWN = list(FIGURES)
 
 
 class Scatter(QWidget):
