@@ -118,6 +118,10 @@ def mesh_sum(found):
 def test_on_a_belt_outlines_enclose_the_area_in_the_layers():
     tilted = (0.0, -np.sin(np.radians(45)), np.cos(np.radians(45)))
     found = found_on(box((10, 10, 10)), lift=20, critical=46, layer_normal=tilted)
+    assert all(region.lowest_mm == pytest.approx(20) for region in found.regions)
+    reach = (min(r.along_mm[0] for r in found.regions), max(r.along_mm[1] for r in found.regions))
+    diagonal = 10 * np.sin(np.radians(45))
+    assert reach[1] - reach[0] == pytest.approx(diagonal), "heights along the tilted normal"
     total = sum(region.projected_area_mm2 for region in found.regions)
     assert total == pytest.approx(200 * np.cos(np.radians(45)))
     assert found.outlines.enclosed_mm2.sum() == pytest.approx(total)

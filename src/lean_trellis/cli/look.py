@@ -216,6 +216,7 @@ def _region_document(region: Region, body: Looked, beneath: str) -> dict[str, An
         "mean_angle_deg": region.mean_angle_deg,
         "lowest_mm": region.lowest_mm,
         "highest_mm": region.highest_mm,
+        "along_normal_mm": list(region.along_mm),
         "centroid_mm": list(region.centroid_mm),
         "greatest_span_mm": float(body.spans[region.id]),
         "beneath": beneath,

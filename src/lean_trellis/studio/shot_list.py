@@ -72,6 +72,7 @@ def _after_protect(window: MainWindow) -> None:
     """As before: the map small, no tool in hand, the part without marks."""
     window.stations[3].end_mode()
     window.session.undo()
+    window.status.say("", "")
     window.do_swap_map()
     window.stations[3].regions.heading.setChecked(True)
     window.stations[3].protect.heading.setChecked(False)

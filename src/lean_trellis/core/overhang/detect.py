@@ -133,11 +133,11 @@ def detect(
     of_face = np.full(len(placed.faces), -1, np.int32)
     of_face[faces] = labels
     rim = find_rim(topology, placed, of_face, faces, layer_normal)
-    regions = _face_regions(placed, faces, labels, angle, cosines, rim, marks)
+    regions = _face_regions(placed, faces, labels, angle, cosines, rim, marks, normal)
     if bridging is not None:
         watch.at(0.8, "looking for what holds itself")
         regions = _told_what_holds_itself(topology, placed, regions, rim, bridging, normal, taken_back)
-    regions += _low_regions(placed, low, len(regions))
+    regions += _low_regions(placed, low, len(regions), normal)
     return Overhangs(
         placed,
         critical_angle,
@@ -213,7 +213,14 @@ def _connected(topology: Topology, chosen: Bools, marks: np.ndarray) -> tuple[Lo
 
 
 def _face_regions(
-    mesh: Mesh, faces: Longs, labels: Ints, angle: Floats, cosines: Floats, rim: Rim, marks: np.ndarray
+    mesh: Mesh,
+    faces: Longs,
+    labels: Ints,
+    angle: Floats,
+    cosines: Floats,
+    rim: Rim,
+    marks: np.ndarray,
+    normal: Floats,
 ) -> list[Region]:
     if not len(faces):
         return []
@@ -229,6 +236,9 @@ def _face_regions(
     worst = np.minimum.reduceat(angle[faces], starts)
     mean = np.add.reduceat(angle[faces] * areas, starts) / np.maximum(area_sums, 1e-300)
     rims = rim_lengths(rim, len(starts))
+    along = (mesh.vertices @ normal)[mesh.faces[faces]]
+    first = np.minimum.reduceat(along.min(axis=1), starts)
+    last = np.maximum.reduceat(along.max(axis=1), starts)
     away = np.linalg.norm(middles - centroids[labels], axis=1)
     nearest = np.lexsort((away, labels))[starts]
     anchors = middles[nearest]
@@ -249,13 +259,14 @@ def _face_regions(
             anchor_mm=tuple(anchors[number].tolist()),
             mean_angle_deg=float(mean[number]),
             rim_mm=tuple(rims[number].tolist()),
+            along_mm=(float(first[number]), float(last[number])),
             is_by_hand=bool(marks[faces[start]] > 0),
         )
         for number, (start, stop) in enumerate(zip(starts.tolist(), stops.tolist(), strict=True))
     ]
 
 
-def _low_regions(mesh: Mesh, low: LowPlaces, first_id: int) -> list[Region]:
+def _low_regions(mesh: Mesh, low: LowPlaces, first_id: int, normal: Floats) -> list[Region]:
     """Low edges and points as regions without area."""
     regions: list[Region] = []
     for kind, groups in (("edge", low.edges), ("point", low.points)):
@@ -276,6 +287,7 @@ def _low_regions(mesh: Mesh, low: LowPlaces, first_id: int) -> list[Region]:
                     highest_mm=float(places[:, 2].max()),
                     centroid_mm=tuple(centre.tolist()),
                     anchor_mm=tuple(middle.tolist()),
+                    along_mm=(float((places @ normal).min()), float((places @ normal).max())),
                 )
             )
     return regions

@@ -33,6 +33,8 @@ class Region:
     mean_angle_deg: float = 0.0
     rim_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
     """Length of its rim: free, wall, fading."""
+    along_mm: tuple[float, float] = (0.0, 0.0)
+    """From where to where it reaches along the layer normal: its heights where layers are level, its layers on a belt."""
     left_out: str = ""
     """Why it needs no hold, in words; nothing where it does."""
     is_by_hand: bool = False

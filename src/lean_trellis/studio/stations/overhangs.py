@@ -354,6 +354,8 @@ def region_in_words(
         lines.append(f"{region.area_mm2:,.2f} mm², {region.projected_area_mm2:,.2f} mm² from below")
         lines.append(f"worst {worst:.1f}°, mean {mean:.1f}°")
     lines.append(f"from {region.lowest_mm:.2f} to {region.highest_mm:.2f} mm")
+    if max(abs(region.along_mm[0] - region.lowest_mm), abs(region.along_mm[1] - region.highest_mm)) > 1e-6:
+        lines.append(f"along the tilted layers from {region.along_mm[0]:.2f} to {region.along_mm[1]:.2f} mm")
     if region.kind == "face":
         free, wall, fading = region.rim_mm
         lines.append(f"rim: free {free:.1f}, wall {wall:.1f}, fading {fading:.1f} mm")
