@@ -34,7 +34,7 @@ class Region:
     rim_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
     """Length of its rim: free, wall, fading."""
     along_mm: tuple[float, float] = (0.0, 0.0)
-    """From where to where it reaches along the layer normal: its heights where layers are level, its layers on a belt."""
+    """From where to where it reaches along the layer normal: its heights on a plate, its layers on a belt."""
     left_out: str = ""
     """Why it needs no hold, in words; nothing where it does."""
     is_by_hand: bool = False
