@@ -11,16 +11,19 @@ from types import TracebackType
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QScrollArea, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QScrollArea, QWidget
 
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.shop import full_library
+from lean_trellis.studio.actions import ACTIONS
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.pictures import settle, wait_until
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.start import make_application, make_window
+from lean_trellis.studio.view3d.camera import Eye
 from lean_trellis.studio.window import MainWindow
 
 
@@ -57,6 +60,15 @@ def nothing_is_raised_in_a_slot(monkeypatch: pytest.MonkeyPatch) -> Iterator[Non
     monkeypatch.setattr(threading, "excepthook", lambda args: raised.append(args.exc_value))
     yield
     assert raised == []
+
+
+_FAILED = pytest.StashKey[int]()
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_runtest_setup(item: pytest.Item) -> None:
+    """How many have failed before: a window in which a test failed is not used again."""
+    item.stash[_FAILED] = item.session.testsfailed
 
 
 class User:
@@ -160,21 +172,113 @@ class User:
         return found
 
 
+class Shared:
+    """One window for many tests: it is put back to how it was after each, and made anew where that is not to be had."""
+
+    def __init__(self) -> None:
+        self.window: MainWindow | None = None
+        self._values: list[tuple[QWidget, object]] = []
+
+    def taken(self, *, warms_up: bool) -> MainWindow:
+        """The window, made and shown where there is none."""
+        if self.window is None:
+            self.window = made = make_window(Settings(window=[1280, 800]))
+            made.move(0, 0)
+            made.show()
+            made.activateWindow()
+            made.view.start(warms_up=warms_up)
+            wait_until(lambda: made.isVisible() and made.isActiveWindow())
+            self._values = [(widget, _value(widget)) for widget in made.findChildren(QWidget)]
+            self._halves = made.halves.sizes()
+        return self.window
+
+    def put_back(self) -> None:
+        """Everything as in a window just opened."""
+        window = self.window
+        assert window is not None
+        session = window.session
+        session._explicit.clear()
+        session.replace_job(session.job, None)
+        session.cancel()
+        wait_until(lambda: session.worker.task is None)
+        for key, value in Settings(window=[1280, 800]).model_dump().items():
+            setattr(session.settings, key, value)
+        session.library = full_library()
+        session._results.clear()
+        for station in window.stations:
+            station.leave()
+        for widget, value in self._values:
+            _put(widget, value)
+        for entry in ACTIONS:
+            action = window.actions_by_id[entry.id]
+            if entry.is_switch and entry.id != "map" and action.isChecked() != entry.starts_on:
+                action.trigger()
+        session.new_job()
+        session.select(parts=(), regions=frozenset(), support="")
+        window.recovery.finish()
+        window.view._before_below, window.view.eye = None, Eye()
+        window.view.clear_mark()
+        window.view.show_points([])
+        window.resize(1280, 800)
+        window.halves.setSizes(self._halves)
+        window.status.say("", "")
+        window.viewbar.where.setText("")
+        window.open_station(1)
+        window.map._follow()
+        QApplication.processEvents()
+
+    def drop(self) -> None:
+        """Close it for good: nothing of it is left running."""
+        window, self.window, self._values = self.window, None, []
+        if window is None:
+            return
+        window.session.replace_job(window.session.job, None)
+        window.close()
+        window.deleteLater()
+        QApplication.processEvents()
+        assert multiprocessing.active_children() == []
+        assert [t.name for t in threading.enumerate() if "worker" in t.name] == []
+
+
+def _value(widget: QWidget) -> object:
+    if isinstance(widget, QLineEdit):
+        return widget.text()
+    if isinstance(widget, QComboBox):
+        return widget.currentData()
+    if isinstance(widget, QAbstractButton) and widget.isCheckable():
+        return widget.isChecked()
+    return None
+
+
+def _put(widget: QWidget, value: object) -> None:
+    if isinstance(widget, QLineEdit) and widget.text() != value:
+        widget.setText(str(value))
+        widget.setModified(False)
+    elif isinstance(widget, QComboBox) and widget.currentData() != value:
+        widget.setCurrentIndex(widget.findData(value))
+    elif isinstance(widget, QAbstractButton) and widget.isCheckable() and widget.isChecked() != value:
+        widget.setChecked(bool(value))
+
+
+@pytest.fixture(scope="session")
+def shared(application: QApplication) -> Iterator[Shared]:
+    window = Shared()
+    yield window
+    window.drop()
+
+
 @pytest.fixture
-def user(application: QApplication, request: pytest.FixtureRequest) -> Iterator[User]:
-    window = make_window(Settings(window=[1280, 800]))
-    window.move(0, 0)
-    window.show()
-    window.activateWindow()
-    window.view.start(warms_up=request.node.get_closest_marker("alone") is not None)
-    wait_until(lambda: window.isVisible() and window.isActiveWindow())
-    yield User(window)
-    window.session.replace_job(window.session.job, None)
-    window.close()
-    window.deleteLater()
-    QApplication.processEvents()
-    assert multiprocessing.active_children() == []
-    assert [t.name for t in threading.enumerate() if "worker" in t.name] == []
+def user(shared: Shared, request: pytest.FixtureRequest) -> Iterator[User]:
+    """The window, as just opened. What is measured alone and what is marked `fresh` has one of its own."""
+    is_alone = request.node.get_closest_marker("alone") is not None
+    is_fresh = is_alone or request.node.get_closest_marker("fresh") is not None
+    if is_fresh:
+        shared.drop()
+    yield User(shared.taken(warms_up=is_alone))
+    if is_fresh or not shared.window.isVisible() or request.session.testsfailed != request.node.stash.get(_FAILED, 0):
+        shared.drop()
+    else:
+        shared.put_back()
 
 
 @pytest.fixture

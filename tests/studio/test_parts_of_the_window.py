@@ -79,6 +79,7 @@ def test_recent_jobs_are_few_and_the_last_comes_first(tmp_path):
     assert settings.recent[0].endswith("11.trellis")
 
 
+@pytest.mark.fresh
 def test_a_recovery_copy_is_kept_after_a_change_and_gone_after_closing(with_parts, library):
     user = with_parts(box((9, 9, 9)))
     path = user.window.recovery.path

@@ -13,6 +13,8 @@ from lean_trellis.core.mesh.primitives import ball, wavy_torus
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.pictures import wait_until
 
+pytestmark = pytest.mark.fresh
+
 
 class Heartbeat:
     """Beats every 5 ms on the interface thread and remembers the longest pause between beats."""
