@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -39,35 +39,11 @@ from lean_trellis.core.supports import Bars, Support
 from lean_trellis.studio import requests
 from lean_trellis.studio.part_requests import FindFaults, ShowFillings
 from lean_trellis.studio.requests import ShownPart, ShownRegions
+from lean_trellis.studio.selection import PickedFaces, Selection
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.worker import Worker
 
 _MOST_KEPT = 300
-
-
-@dataclass(frozen=True, eq=False)
-class PickedFaces:
-    """Faces of a part's mesh that were picked one by one, by likeness or by an area."""
-
-    part: str
-    mesh: str
-    faces: Longs
-
-
-@dataclass(frozen=True)
-class Selection:
-    """What is picked: parts (the first is the one in hand), regions and faces of that part, a support, a bar of it."""
-
-    parts: tuple[str, ...] = ()
-    regions: frozenset[int] = frozenset()
-    support: str = ""
-    bar: int = -1
-    faces: PickedFaces | None = None
-
-    @property
-    def part(self) -> str:
-        """The part in hand, or nothing."""
-        return self.parts[0] if self.parts else ""
 
 
 class Session(QObject):

@@ -9,7 +9,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QMessageBox,
     QSplitter,
@@ -19,11 +18,9 @@ from PyQt6.QtWidgets import (
 )  # fmt: skip
 
 from lean_trellis import __version__
-from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import move_part, remove_parts
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_text
 from lean_trellis.studio.errands import copy_in_hand
-from lean_trellis.studio.file_window import FileWindow
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.frame import Header, StatusLine
@@ -38,13 +35,13 @@ from lean_trellis.studio.stations.station import Drawn
 from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
 from lean_trellis.studio.traveller import Traveller
-from lean_trellis.studio.underside.export import export_map
 from lean_trellis.studio.underside.map import UndersideMap
 from lean_trellis.studio.view3d.view import BuildView, Pick
+from lean_trellis.studio.view_window import ViewWindow
 from lean_trellis.studio.viewbar import ViewBar
 
 
-class MainWindow(FileWindow):
+class MainWindow(ViewWindow):
     """Puts the pieces together; what is done is asked of the session."""
 
     application: QApplication | None = None
@@ -205,22 +202,6 @@ class MainWindow(FileWindow):
         self.refresh()
         self.view.refresh()
 
-    def _show_sheet(self) -> None:
-        """Under the view: the station's sheet, or the underside map where the station has it and it is not put away."""
-        station = self.station
-        shows_map = station.shows_map and not self.session.settings.map_hidden
-        lower = 300 if station.sheet is None else 224
-        if (station.sheet is not None or shows_map) and self.sheets.currentWidget() is not (station.sheet or self.map):
-            whole = sum(self.halves.sizes())
-            self.halves.setSizes([whole - lower, lower])
-        self.sheets.setVisible(station.sheet is not None or shows_map)
-        if station.sheet is not None:
-            self.sheets.setCurrentWidget(station.sheet)
-        elif shows_map:
-            self.sheets.setCurrentWidget(self.map)
-        self.actions_by_id["map"].setChecked(shows_map)
-        self.actions_by_id["map"].setEnabled(station.shows_map)
-
     def show_station(self, key: str) -> None:
         """Open a station by its key."""
         self.open_station(self._place(key))
@@ -256,23 +237,6 @@ class MainWindow(FileWindow):
                 self.save_rest(value)
             case "second_job":
                 self._after_asking(lambda: self.open_second(value))
-
-    def _take_tool(self, gesture: str, brush_mm: float) -> None:
-        """A tool of the open bench draws in both views."""
-        for view in (self.view, self.map):
-            view.end_gesture()
-            view.gesture = gesture
-            view.brush_mm = brush_mm
-
-    def _drawn_in_view(self, gesture: str, what: list[Any]) -> None:
-        if gesture == "brush":
-            self._drawn(gesture, Drawn(picks=tuple(what)))
-            return
-        x, y, z = self.view.eye_place().tolist()
-        self._drawn(gesture, Drawn(places=tuple(what), matrix=self.view.projection(), eye=(x, y, z)))
-
-    def _drawn(self, gesture: str, drawn: Drawn) -> None:
-        self.station.take_drawn(gesture, drawn)
 
     def _picked(self, pick: Pick, adds: bool) -> None:
         if self.measure_bar.take_pick(pick):
@@ -354,102 +318,6 @@ class MainWindow(FileWindow):
         self.palette_dialog.move(corner.x() + (self.width() - self.palette_dialog.width()) // 2, corner.y() + 70)
         self.palette_dialog.show()
         self.palette_dialog.field.setFocus()
-
-    def do_below(self) -> None:
-        """Look from below, or back."""
-        self.actions_by_id["below"].setChecked(self.view.toggle_below())
-
-    def do_fit(self) -> None:
-        """See everything."""
-        self.view.fit()
-
-    def do_section(self) -> None:
-        """Section plane on or off."""
-        is_on = self.actions_by_id["section"].isChecked()
-        bar = self.viewbar.section
-        low, high = self.view.scene.bounds()
-        bar.show_range(tuple(low.tolist()), tuple(high.tolist()))
-        bar.setVisible(is_on)
-        if is_on:
-            bar._tell()
-        else:
-            self.view.scene.set_section(None)
-            self.view.refresh()
-
-    def do_map(self) -> None:
-        """Underside map shown or put away."""
-        self.session.settings.map_hidden = not self.actions_by_id["map"].isChecked()
-        self._show_sheet()
-
-    def do_swap_map(self) -> None:
-        """What is under the view becomes large, or small again."""
-        upper, lower = self.halves.sizes()
-        whole = upper + lower
-        self.halves.setSizes([whole - 224, 224] if lower > whole / 2 else [180, whole - 180])
-
-    def do_fit_map(self) -> None:
-        """See everything on the map."""
-        self.map.fit()
-
-    def do_save_map(self) -> None:
-        """Save the underside map for the shop floor."""
-        job = self.session.job
-        start = str(Path(self.session.settings.folder) / f"{job.name}, underside.svg")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the underside map", start, "Drawings (*.svg *.png)")
-        if not chosen:
-            return
-        path = Path(chosen)
-        path = path if path.suffix.lower() in (".svg", ".png") else path.with_name(f"{path.name}.svg")
-        title = f"{job.name}: underside, {job.machine.name}, {job.material.name}"
-        try:
-            export_map(self.map, path, title)
-        except TrellisError as problem:
-            self.session.said.emit("stop", str(problem))
-            return
-        self.session.said.emit("fine", f"Saved {path.name}")
-
-    def do_vertical(self) -> None:
-        """Angles from the layer plane or from the vertical."""
-        self.session.settings.angles_from_vertical = self.actions_by_id["vertical"].isChecked()
-        self.refresh()
-
-    def do_measure(self) -> None:
-        """Measuring on or off."""
-        is_on = self.actions_by_id["measure"].isChecked()
-        self.measure_bar.setVisible(is_on)
-        if is_on:
-            self.station.end_mode()
-            self.measure_bar.begin()
-        else:
-            self.measure_bar.end_mode()
-            self.view.show_points([])
-
-    def _station_mode_changed(self, mode: str) -> None:
-        """A mode of a bench takes the clicks: measuring ends."""
-        if mode and self.measure_bar.isVisible():
-            self.actions_by_id["measure"].trigger()
-
-    def _section_moved(self, axis: int, place: float) -> None:
-        self.view.scene.set_section(axis, place)
-        self.view.refresh()
-
-    def do_show_plate(self) -> None:
-        """Plate shown or hidden."""
-        self._show("show_plate", "shows_plate")
-
-    def do_show_parts(self) -> None:
-        """Parts shown or hidden."""
-        self._show("show_parts", "shows_parts")
-
-    def do_show_supports(self) -> None:
-        """Supports shown or hidden."""
-        self._show("show_supports", "shows_supports")
-
-    def _show(self, action: str, switch: str) -> None:
-        setattr(self.view.scene, switch, self.actions_by_id[action].isChecked())
-        self.map.shows_supports = self.view.scene.shows_supports
-        self.map.refresh()
-        self.view.refresh()
 
     def do_night(self) -> None:
         """Change between day and night colours."""

@@ -1,0 +1,32 @@
+"""What is picked, the same for all views and benches."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lean_trellis.core.arrays import Longs
+
+
+@dataclass(frozen=True, eq=False)
+class PickedFaces:
+    """Faces of a part's mesh that were picked one by one, by likeness or by an area."""
+
+    part: str
+    mesh: str
+    faces: Longs
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What is picked: parts (the first is the one in hand), regions and faces of that part, a support, a bar of it."""
+
+    parts: tuple[str, ...] = ()
+    regions: frozenset[int] = frozenset()
+    support: str = ""
+    bar: int = -1
+    faces: PickedFaces | None = None
+
+    @property
+    def part(self) -> str:
+        """The part in hand, or nothing."""
+        return self.parts[0] if self.parts else ""
