@@ -41,6 +41,7 @@ from lean_trellis.core.overhang.spans import greatest_spans
 from lean_trellis.core.shop import Machine, full_library
 
 _USUAL_LAYER_MM = 0.05
+_NOT_IN_TABLE = ("outline", "rim_mm", "centroid_mm", "along_normal_mm")
 
 
 def register(app: typer.Typer) -> None:
@@ -231,7 +232,7 @@ def _region_document(region: Region, body: Looked, beneath: str) -> dict[str, An
 
 def _write_table(path: Path, regions: list[dict[str, Any]]) -> None:
     text = io.StringIO()
-    names = [key for key in (regions[0] if regions else {"id": 0}) if key not in ("outline", "rim_mm", "centroid_mm")]
+    names = [key for key in (regions[0] if regions else {"id": 0}) if key not in _NOT_IN_TABLE]
     names += ["rim_free_mm", "rim_wall_mm", "rim_fading_mm"] if regions else []
     writer = csv.DictWriter(text, names, extrasaction="ignore", lineterminator="\n")
     writer.writeheader()
