@@ -15,7 +15,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.tables import HIDDEN, LOCKED, NOTHING, PickTable
 
 _COLUMNS = ("Part", "Owner", "Order", "Copies", "Size mm", "cm³", "Mesh", "Pose", "Held")
-_WIDTHS = (-1, 118, 72, 58, 106, 58, 50, 48, 46)
+_WIDTHS = (-1, 134, 78, 58, 100, 56, 50, 48, 46)
 _TYPED = {0: "name", 1: "owner", 2: "order"}
 _GROUPINGS = [("", "not grouped"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
 _POSE_CODES = {"pose_out_of_range", "outside_volume", "keep_out", "parts_overlap", "too_near", "stack_gap"}
