@@ -21,8 +21,8 @@ from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.pose import rotation_between
 from lean_trellis.core.progress import CountingWatch
 from lean_trellis.core.supports import BarParameters, BarRequest, generate_bars
-from lean_trellis.core.supports.lean import Ground
-from lean_trellis.core.supports.route import Obstacle, lean_directions
+from lean_trellis.core.supports.obstacle import Ground, Obstacle
+from lean_trellis.core.supports.route import lean_directions
 from lean_trellis.core.supports.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_STEEP
 from lean_trellis.core.supports.surface_points import grid_basis, grid_points
 

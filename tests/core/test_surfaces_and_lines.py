@@ -19,7 +19,7 @@ from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.pipeline import Pipeline, RegionFacts
 from lean_trellis.core.region_list import region_rows, rows_as_csv
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.supports.lean import Ground
+from lean_trellis.core.supports.obstacle import Ground
 
 # --- places and lines ---
 

@@ -36,8 +36,7 @@ from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
 from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.supports.bars import BarRequest, generate_bars
-from lean_trellis.core.supports.lean import Ground
-from lean_trellis.core.supports.route import Obstacle
+from lean_trellis.core.supports.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.struts import Bars, no_bars
 from lean_trellis.core.supports.support import RegionPick, Support
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog, QSplitter, QStackedWidget
@@ -20,21 +20,21 @@ from lean_trellis.studio.viewbar import ViewBar
 class ViewWindow(FileWindow):
     """The part of the main window that knows of the 3D view and the underside map."""
 
+    if TYPE_CHECKING:  # what the window adds to it
+
+        @property
+        def station(self) -> Any:
+            """The open station."""
+
+        def refresh(self) -> None:
+            """Bring everything round the view in step with the session."""
+
     actions_by_id: dict[str, QAction]
     map: UndersideMap
     viewbar: ViewBar
     measure_bar: MeasureBar
     sheets: QStackedWidget
     halves: QSplitter
-
-    @property
-    def station(self) -> Any:
-        """The open station."""
-        raise NotImplementedError
-
-    def refresh(self) -> None:
-        """Bring everything round the view in step with the session."""
-        raise NotImplementedError
 
     # --- under the view ---
 

@@ -41,9 +41,7 @@ def _outside(
 ) -> Iterator[Finding]:
     if not len(points):
         return
-    beyond = machine.plate.excess(points[:, :2])
-    if machine.is_belt:
-        beyond = np.abs(points[:, 0] - machine.plate.width / 2) - machine.plate.width / 2
+    beyond = machine.excess(points[:, :2])
     worst = int(beyond.argmax())
     if beyond[worst] > _TOLERANCE_MM:
         yield Finding(

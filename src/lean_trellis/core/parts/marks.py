@@ -87,11 +87,7 @@ class Marks:
 
 def on_finer(marks: Marks, parent: Longs) -> Marks:
     """The marks on a finer mesh whose faces are parts of the old ones: `parent` (m,) tells of which."""
-
-    def taken(old: FaceMarks | None) -> FaceMarks | None:
-        return None if old is None else face_marks(old.values[parent])
-
-    return replace(marks, hand=taken(marks.hand), protected=taken(marks.protected))
+    return _taken(marks, parent, np.ones(len(parent), bool))
 
 
 def carried_over(marks: Marks, before: Mesh, after: Mesh) -> Marks:
@@ -113,6 +109,11 @@ def carried_over(marks: Marks, before: Mesh, after: Mesh) -> Marks:
     source = faces[nearest]
     alike = np.einsum("ij,ij->i", before.normals[source], after.normals) > _SAME_DIRECTION
     same: Bools = (away <= 1.5 * reach) & alike
+    return _taken(marks, source, same)
+
+
+def _taken(marks: Marks, source: Longs, same: Bools) -> Marks:
+    """Each face takes the mark of the face `source` (m,) of the old mesh, where it is the `same` (m,)."""
 
     def taken(old: FaceMarks | None) -> FaceMarks | None:
         return None if old is None else face_marks(np.where(same, old.values[source], 0))

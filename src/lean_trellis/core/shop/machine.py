@@ -63,10 +63,10 @@ class Zone(_Frozen):
     width: float = Field(gt=0)
     depth: float = Field(gt=0)
 
-    def holds(self, xy: Floats) -> Bools:
-        """(n,): whether each (n, 2) point lies in it."""
+    def holds(self, xy: Floats, margin: float = 0) -> Bools:
+        """(n,): whether each (n, 2) point lies in it, or no farther from its sides than the margin."""
         offset = np.asarray(xy) - (self.x, self.y)
-        inside = (offset > 1e-6) & (offset < np.array([self.width, self.depth]) - 1e-6)
+        inside = (offset > 1e-6 - margin) & (offset < np.array([self.width, self.depth]) - 1e-6 + margin)
         result: Bools = np.logical_and.reduce(inside, axis=1)
         return result
 
@@ -100,6 +100,13 @@ class Machine(_Frozen):
     def is_belt(self) -> bool:
         """Whether the layers are tilted and the plate moves on."""
         return self.belt_tilt_deg > 0
+
+    def excess(self, xy: Floats) -> Floats:
+        """(n,): by how many mm each (n, 2) point lies beyond the plate; a belt ends at its sides only."""
+        if self.is_belt:
+            beyond: Floats = np.abs(np.asarray(xy)[:, 0] - self.plate.width / 2) - self.plate.width / 2
+            return beyond
+        return self.plate.excess(xy)
 
     @property
     def layer_normal(self) -> tuple[float, float, float]:

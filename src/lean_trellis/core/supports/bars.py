@@ -12,8 +12,8 @@ from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bar_parameters import BarParameters, require_self_holding
 from lean_trellis.core.supports.hold_points import find_hold_points
-from lean_trellis.core.supports.lean import Ground
-from lean_trellis.core.supports.route import Obstacle, Ways, find_ways
+from lean_trellis.core.supports.obstacle import Ground, Obstacle
+from lean_trellis.core.supports.route import Ways, find_ways
 from lean_trellis.core.supports.struts import ON_PART, RINGS, Bars
 
 

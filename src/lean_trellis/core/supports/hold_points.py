@@ -13,7 +13,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
-from lean_trellis.core.overhang.rim import FREE, WALL, Rim, find_rim
+from lean_trellis.core.overhang.rim import FREE, WALL, Rim
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.surface_points import SurfacePoints, grid_basis, grid_points, joined
@@ -50,10 +50,9 @@ def find_hold_points(
     low = _unprotected(_low_holds(topology, overhangs, chosen, parameters.spacing), overhangs, parameters, protected)
     wanted = np.zeros(len(overhangs.regions) + 1, bool)
     wanted[list(chosen)] = True
-    faces = np.flatnonzero(wanted[overhangs.region_of_face])
-    if not len(faces):
+    if not wanted[overhangs.region_of_face].any():
         return low
-    search = _Coverage(topology, overhangs, faces, parameters, protected)
+    search = _Coverage(overhangs, wanted, parameters, protected)
     forced = search.allowed(_deepest_places(overhangs, chosen, search.rim))
     found = search.holds(forced)
     on_faces = HoldPoints(
@@ -73,19 +72,20 @@ class _Coverage:
 
     def __init__(
         self,
-        topology: Topology,
         overhangs: Overhangs,
-        faces: Longs,
+        wanted: Bools,
         parameters: BarParameters,
         protected: np.ndarray | None = None,
     ) -> None:
+        """`wanted` (r + 1,): the regions asked for; the last entry is for faces of none."""
+        faces = np.flatnonzero(wanted[overhangs.region_of_face])
         self.mesh, self.parameters, self.faces = overhangs.mesh, parameters, faces
         self.shield = (
             None if protected is None or not protected.any() else _Shield(overhangs.mesh, protected, parameters)
         )
         self.region_of_face = overhangs.region_of_face
         self.steepest = np.tan(np.radians(min(overhangs.critical_angle, 80)))
-        self.rim = find_rim(topology, self.mesh, self.region_of_face, faces)
+        self.rim = overhangs.rim.chosen(wanted[overhangs.rim.regions])
         corners = self.mesh.vertices[self.mesh.faces[faces]][:, :, :2]
         self.origin = (corners.min(axis=(0, 1)) + corners.max(axis=(0, 1))) / 2
         self.samples = self._sampled()

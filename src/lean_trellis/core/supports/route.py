@@ -7,46 +7,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Bytes, Floats
-from lean_trellis.core.mesh.distance import segment_clearances
-from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.mesh.rays import RayTree
-from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.hold_points import HoldPoints
-from lean_trellis.core.supports.lean import Ground, leaning_ways
+from lean_trellis.core.supports.lean import leaning_ways
+from lean_trellis.core.supports.obstacle import DOWN, Ground, Obstacle, clearances, drops_round, nearest_hits
 from lean_trellis.core.supports.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_SHORT, TOO_STEEP
 
-_RIM_RAYS = 8
-_NOT_TO_STAND_ON = -1.0
-"""Normals of protected faces are turned over: too steep to stand on, for whoever asks."""
 _STEEPEST_LANDING = np.cos(np.radians(60))
 """A bar stands on a surface of the part that rises by at most 60°: assumed, as for a hand's grip on a slope."""
-
-
-@dataclass(frozen=True, eq=False)
-class Obstacle:
-    """A part that bars must not run into: its mesh with ray tree, its pose, and the mesh as it stands.
-
-    `protected` (m,) is above 0 for faces on which nothing may stand.
-    """
-
-    tree: RayTree
-    pose: Pose
-    placed: Mesh
-    protected: np.ndarray | None = None
-
-    def first_hits(self, origins: Floats, directions: Floats) -> tuple[Floats, Floats]:
-        """Distance (n,) to the nearest face along each ray of the plate's frame, and the normals (n, 3) there."""
-        directions = np.broadcast_to(directions, origins.shape)
-        mesh = self.tree.mesh
-        hits = self.tree.first_hits(self.pose.to_part(mesh, origins), directions @ self.pose.matrix)
-        normals = np.zeros((len(origins), 3))
-        struck = hits.face >= 0
-        normals[struck] = self.placed.normals[hits.face[struck]]
-        if self.protected is not None:
-            normals[struck] *= np.where(self.protected[hits.face[struck]] > 0, _NOT_TO_STAND_ON, 1.0)[:, None]
-        return hits.distance, normals
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,7 +50,7 @@ def find_ways(
     """
     tips = _Tips.of(holds, parameters, layer_height, obstacles)
     watch.at(0.3, "casting rays")
-    drop, normals = _nearest(obstacles, tips.bases, np.array([0.0, 0.0, -1.0]))
+    drop, normals = nearest_hits(obstacles, tips.bases, DOWN)
     height = tips.bases[:, 2]
     to_part = drop < height
     bottoms = tips.bases.copy()
@@ -128,18 +97,17 @@ class _Tips:
     @classmethod
     def of(cls, holds: HoldPoints, parameters: BarParameters, layer_height: float, obstacles: list[Obstacle]) -> _Tips:
         """Tips in the direction of the surface, or straight where something is in their way."""
-        down = np.array([0.0, 0.0, -1.0])
         length = parameters.tip_length
         if parameters.contact == "gap":
-            ends = holds.places + down * parameters.gap_layers * layer_height
-            necks = ends + down * parameters.dense_layers * layer_height
-            bases = necks + down * length
+            ends = holds.places + DOWN * parameters.gap_layers * layer_height
+            necks = ends + DOWN * parameters.dense_layers * layer_height
+            bases = necks + DOWN * length
             return cls(necks, ends, bases, bases[:, 2] < 0)
         directions = lean_directions(holds.normals, parameters.lean_limit)
         skin = 1e-3
-        free, _ = _nearest(obstacles, holds.places + directions * skin, directions)
-        directions = np.where((free < length + parameters.shaft_diameter / 2)[:, None], down, directions)
-        room, _ = _nearest(obstacles, holds.places + down * skin, down)
+        free, _ = nearest_hits(obstacles, holds.places + directions * skin, directions)
+        directions = np.where((free < length + parameters.shaft_diameter / 2)[:, None], DOWN, directions)
+        room, _ = nearest_hits(obstacles, holds.places + DOWN * skin, DOWN)
         room = np.minimum(room, holds.places[:, 2])
         short = np.clip(room * 0.45, 0, length)
         ends = holds.places - directions * parameters.bite_depth
@@ -159,15 +127,6 @@ def lean_directions(normals: Floats, lean_limit: float) -> Floats:
 def _least_shaft(layer_height: float) -> float:
     """The least height of a bar below its tip that still makes sense on the part."""
     return max(0.2, 2 * layer_height)
-
-
-def _nearest(obstacles: list[Obstacle], origins: Floats, directions: Floats) -> tuple[Floats, Floats]:
-    distance, normals = np.full(len(origins), np.inf), np.zeros((len(origins), 3))
-    for obstacle in obstacles:
-        found, there = obstacle.first_hits(origins, directions)
-        nearer = found < distance
-        distance[nearer], normals[nearer] = found[nearer], there[nearer]
-    return distance, normals
 
 
 def _lower_tip(parameters: BarParameters, heights: Floats) -> Floats:
@@ -191,16 +150,15 @@ def _fit_between(
     foot, shaft = parameters.foot_diameter / 2, parameters.shaft_diameter / 2
     tops, lows = _open_stretch(tips, bottoms, to_part, parameters, reach)
     candidates = np.flatnonzero(faults == 0)
-    struck = _rays_strike(tops[candidates], lows[candidates], reach, obstacles)
+    room = (tops - lows)[candidates, 2]
+    struck = drops_round(obstacles, tops[candidates], reach) < room - 1e-6
     faults[candidates[struck]] = TOO_NEAR
     winners = candidates[~struck]
     standing = candidates[~struck & ~to_part[candidates]]
     starts = np.concatenate([tops[winners], bottoms[standing]])
     stops = np.concatenate([lows[winners], bottoms[standing] + [0, 0, parameters.foot_height]])
     search = np.repeat([reach, foot + parameters.part_clearance], [len(winners), len(standing)])
-    distance = search.copy()
-    for obstacle in obstacles:
-        distance = np.minimum(distance, segment_clearances(obstacle.placed, starts, stops, search))
+    distance = clearances(obstacles, starts, stops, search)
     faults[winners[distance[: len(winners)] < reach - 1e-6]] = TOO_NEAR
     radii = np.full(len(faults), foot)
     radii[standing] = np.clip(distance[len(winners) :] - parameters.part_clearance, shaft, foot)
@@ -217,13 +175,3 @@ def _open_stretch(
     lows[:, 2] += np.where(to_part, _lower_tip(parameters, height) + reach * 0.5, 0)
     lows[:, 2] = np.minimum(lows[:, 2], tops[:, 2])
     return tops, lows
-
-
-def _rays_strike(tops: Floats, lows: Floats, reach: float, obstacles: list[Obstacle]) -> Bools:
-    """(n,): whether one of eight rays down round the shaft strikes a part on the way."""
-    turn = 2 * np.pi * np.arange(_RIM_RAYS) / _RIM_RAYS
-    ring = reach * np.stack([np.cos(turn), np.sin(turn), np.zeros(_RIM_RAYS)], axis=1)
-    drop, _ = _nearest(obstacles, (tops[:, None] + ring).reshape(-1, 3), np.array([0.0, 0.0, -1.0]))
-    room = np.repeat((tops - lows)[:, 2], _RIM_RAYS)
-    struck: Bools = np.logical_or.reduce((drop < room - 1e-6).reshape(-1, _RIM_RAYS), axis=1)
-    return struck

@@ -115,15 +115,16 @@ class UndersideMap(QWidget):
         self._take_frame(MapFrame(scale, self.width() / 2 - scale * x, self.height() / 2 - scale * y))
 
     def _take_frame(self, frame: MapFrame) -> None:
-        self.frame = frame
         self._follows = False
+        if frame == self.frame:
+            return
+        self.frame = frame
         self._is_rough = True
         self._smooth.start()
         self.update()
 
     def _draw_smoothly(self) -> None:
         self._is_rough = False
-        self._pictured = None
         self.update()
 
     def look(self) -> MapLook:

@@ -86,7 +86,7 @@ class UndersideSheet:
             picked = self._session.selection.faces if part.id == self._session.selection.part else None
             key = (regions, self._session.islands(part), part.marks.protected, part.pose, picked)
             kept = self._kept.get(part.id)
-            if kept is None or not _same(kept[0], key):
+            if kept is None or kept[0] != key:
                 kept = (key, _drawn(part, regions, key[1] or (), None if picked is None else picked.faces))
                 self._kept[part.id] = kept
             found.append(kept[1])
@@ -106,10 +106,6 @@ class UndersideSheet:
                 self._dots[support.id] = kept
             found.append((support.id, kept[1], kept[2]))
         return found
-
-
-def _same(one: tuple[Any, ...], other: tuple[Any, ...]) -> bool:
-    return all(a is b or (isinstance(a, tuple) and a == b) for a, b in zip(one, other, strict=True)) or one == other
 
 
 def _drawn(part: Part, regions: ShownRegions, islands: tuple[Island, ...], picked: Any) -> PartSheet:

@@ -132,10 +132,6 @@ class FacesSection(Section):
         if part is not None and self.session.do(make(part.id, self.session.picked_faces)):
             self.session.pick_faces(_nothing())
 
-    def end_mode(self) -> bool:
-        """Escape: picking ends. True when it was on."""
-        return self.modes.end()
-
     def leave(self) -> None:
         """Picking ends; what is picked stays picked."""
         self.modes.end()

@@ -103,10 +103,6 @@ class ProtectSection(Section):
 
         self.session.ask(f"Looking over {part.name}", SuggestProtected(part, what, self.size.value), found)
 
-    def end_mode(self) -> bool:
-        """Escape: painting ends. True when it was on."""
-        return self.modes.end()
-
     def leave(self) -> None:
         """Painting ends."""
         self.modes.end()

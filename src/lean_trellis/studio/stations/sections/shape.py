@@ -84,13 +84,9 @@ class ShapeSection(Section):
         shape_part(self.session, part, drill, f"Drill a {kind} into {part.name}", with_plug=with_plug)
         return True
 
-    def end_mode(self) -> bool:
-        """Escape: picking ends. True when it was on."""
-        return self.holes.end()
-
     def leave(self) -> None:
         """Picking ends."""
-        self.end_mode()
+        self.holes.end()
 
     def refresh(self) -> None:
         """Only with a part in hand."""
