@@ -130,7 +130,7 @@ def test_tips_follow_the_surface_as_far_as_the_lean_limit():
     np.testing.assert_allclose(angles, [0, 30, 30], atol=1e-6)
     np.testing.assert_allclose(np.linalg.norm(leaning, axis=1), 1)
     bars = bars_for(box((30, 20, 3)), turn=rotation_about("y", 20), lean_limit=40)
-    axis = bars.centres[:, 4] - bars.centres[:, 3]
+    axis = bars.centres[:, 5] - bars.centres[:, 4]
     assert np.degrees(np.arccos(axis[:, 2] / np.linalg.norm(axis, axis=1))) == pytest.approx(20, abs=1e-6)
 
 
@@ -154,9 +154,9 @@ def test_bars_lean_round_what_stands_below_and_come_down_on_the_plate(shelf):
     leaning = bars.leans_deg > 1
     assert leaning.all(), "the floor of the shelf is below all of it"
     assert bars.leans_deg.max() <= 40 + 1e-6
-    below = bars.centres[:, 2] - bars.centres[:, 0]
+    below = bars.centres[:, 3] - bars.centres[:, 0]
     np.testing.assert_allclose(below[:, :2], 0, atol=1e-9), "below the bend straight down"
-    np.testing.assert_array_less(bars.centres[:, 1, 2], bars.centres[:, 2, 2] + 1e-9)
+    np.testing.assert_array_less(bars.centres[:, 2, 2], bars.centres[:, 3, 2] + 1e-9)
     assert len(bars.missed_holds) > 0, "from its middle there is none"
     bounds = request_for(shelf, lift=0.0).overhangs.mesh.bounds
     assert ((bars.centres[:, 0, :2] < bounds[0, :2]) | (bars.centres[:, 0, :2] > bounds[1, :2])).any(axis=1).all()
@@ -183,7 +183,7 @@ def test_bars_stay_on_the_plate_and_off_its_zones(library):
         request, overhangs=found, obstacles=(Obstacle(RayTree(mesh), shifted, placed),), ground=Ground(machine)
     )
     bars = generate_bars(at_corner)
-    feet, radius = bars.centres[:, 0, :2], bars.radii[:, 2]
+    feet, radius = bars.centres[:, 0, :2], bars.radii[:, 3]
     assert (machine.plate.excess(feet) <= -radius + 1e-6).all()
     for zone in machine.zones:
         inside = (feet > [zone.x, zone.y]) & (feet < [zone.x + zone.width, zone.y + zone.depth])
@@ -273,11 +273,11 @@ def test_no_shaft_is_nearer_to_a_part_than_the_clearance(seed):
         return
     corners = request.overhangs.mesh.corners
     low, top, of_bar = bars.shafts()
-    reach = np.tile(bars.radii[:, 1] + 0.4, 2)
+    reach = np.tile(bars.radii[:, 2] + 0.4, 2)
     along = top - low
     length = np.linalg.norm(along, axis=1)
     is_upper = np.arange(len(low)) >= len(bars)
-    whole = (bars.centres[:, 3] - bars.centres[:, 1])[:, 2][of_bar]
+    whole = (bars.centres[:, 4] - bars.centres[:, 2])[:, 2][of_bar]
     top -= along * np.where(is_upper, np.minimum(reach, whole / 2) / length, 0)[:, None].clip(max=1)
     lands = (bars.landings == ON_PART)[of_bar] & ~is_upper
     low += along * np.where(lands, np.minimum(reach * 0.5, length), 0)[:, None] / length[:, None]

@@ -107,8 +107,8 @@ def test_the_volume_of_bent_bars_is_that_of_their_solids(metal):
 def test_a_bent_bar_is_joined_and_its_foot_is_below_its_bend(metal):
     bars = bent_bars(metal)
     bent = bars.leans_deg > 1
-    np.testing.assert_allclose(bars.centres[bent, 2, :2], bars.centres[bent, 0, :2], atol=1e-9)
-    assert (np.diff(bars.centres[:, :4, 2], axis=1) >= -1e-9).all(), "from the foot up to the tip"
+    np.testing.assert_allclose(bars.centres[bent, 3, :2], bars.centres[bent, 0, :2], atol=1e-9)
+    assert (np.diff(bars.centres[:, :5, 2], axis=1) >= -1e-9).all(), "from the foot up to the tip"
     lower, upper, of_bar = bars.shafts()
     assert len(lower) == 2 * len(bars)
     assert (np.bincount(of_bar) == 2).all()

@@ -326,7 +326,7 @@ def test_further_regions_are_added_and_a_clicked_bar_tells_of_itself(with_parts,
     assert set(bars.regions.tolist()) == {low.id, high.id}
     user.window.view.eye = Eye(azimuth=-90, height=0).fitted(*user.session.part.bounds(), 1.2)
     front = int(np.lexsort((bars.centres[:, 0, 1], bars.landings != 0))[0])
-    middle = (bars.centres[front, 1] + bars.centres[front, 2]) / 2
+    middle = (bars.centres[front, 2] + bars.centres[front, 3]) / 2
     user.click_at(tuple(middle))
     assert user.session.selection.support == support.id
     picked = user.session.selection.bar

@@ -70,7 +70,7 @@ def bars_key(support: Support, job: Job) -> Hashable:
     part = job.part(support.part_id)
     near = frozenset((other.mesh.key, other.pose, other.marks.protected) for other in obstacle_parts(part, job))
     ground = _text_of(job.machine)
-    return (overhangs_key(part, job), support.target, support.parameters, job.layer_height, near, ground)
+    return (overhangs_key(part, job), support.target, support.parameters, support.hand, job.layer_height, near, ground)
 
 
 def fillings_key(stack: Stack, job: Job) -> Hashable:
@@ -226,7 +226,7 @@ class Pipeline:
             part = job.part(support.part_id)
             overhangs = self.overhangs(part, job, Stretch(watch, 0, 0.3))
             chosen = resolve_target(support.target, part, overhangs)
-            if not chosen:
+            if not chosen and support.hand.is_empty:
                 return no_bars(support.parameters.sides)
             obstacles = tuple(
                 Obstacle(
@@ -246,6 +246,7 @@ class Pipeline:
                 obstacles,
                 Ground(job.machine),
                 None if part.marks.protected is None else part.marks.protected.values,
+                support.hand,
             )
             return generate_bars(request, Stretch(watch, 0.3, 1))
 

@@ -9,7 +9,7 @@ import numpy as np
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, SupportState
 from lean_trellis.core.mesh.distance import segment_clearances
-from lean_trellis.core.supports.struts import BLOCKED, NO_WAY_WORDS
+from lean_trellis.core.supports.struts import BLOCKED, NO_WAY_WORDS, SHAFT_START
 
 
 def check_bars(state: BuildState) -> Iterator[Finding]:
@@ -27,7 +27,7 @@ def _through_part(state: BuildState, held: SupportState) -> Iterator[Finding]:
     if not len(bars):
         return
     lows, tops, _ = bars.shafts()
-    shaft = np.tile(bars.radii[:, 1], 2)
+    shaft = np.tile(bars.radii[:, SHAFT_START], 2)
     # The ends of the shaft are where it narrows to meet the part: a radius of them is left out.
     along = tops - lows
     length = np.maximum(np.linalg.norm(along, axis=1), 1e-9)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Literal
 
 from pydantic import model_validator
@@ -74,6 +75,32 @@ class BarParameters(FamilyParameters):
         None, "Height limit", unit="mm", least=0.1, most=5000, question="carries",
         help="Hold points higher than this above the plate get no bar. Off unless a value is given.",
     )  # fmt: skip
+    join: Literal["off", "on"] = parameter(
+        "off", "Join into trees", question="carries", words={"off": "Each bar alone", "on": "Joined"},
+        help="Bars lean together and go on as one trunk, whose thickness grows with what it carries.",
+    )  # fmt: skip
+    contacts_per_trunk: int = parameter(
+        6, "Contacts on a trunk", least=2, most=100, question="carries", applies_when=lambda p: p.join == "on",
+        help="The most hold points that one trunk carries.",
+    )  # fmt: skip
+    first_join_below: float = parameter(
+        3.0, "First join below", unit="mm", least=0, most=200, question="carries",
+        applies_when=lambda p: p.join == "on",
+        help="Bars join no nearer to the surface than this, so that tips stay apart and tools get between.",
+    )  # fmt: skip
+    brace: Literal["none", "zigzag", "x", "k"] = parameter(
+        "none", "Braces", question="carries",
+        words={"none": "None", "zigzag": "Zigzag", "x": "Crossed", "k": "Two to a point"},
+        help="Slanted struts between neighbouring bars, so that none stands free over a long way.",
+    )  # fmt: skip
+    free_length: float = parameter(
+        16.0, "Free length", unit="mm", least=1, most=500, question="carries",
+        applies_when=lambda p: p.brace != "none", help="The most of a bar that may stand between braces.",
+    )  # fmt: skip
+    brace_diameter: float = parameter(
+        0.8, "Brace diameter", unit="mm", least=0.1, most=30, question="carries",
+        applies_when=lambda p: p.brace != "none", help="Width of a brace.",
+    )  # fmt: skip
     landing: Literal["plate_only", "plate_first", "anywhere"] = parameter(
         "plate_first", "Landing", question="stands",
         words={
@@ -95,6 +122,19 @@ class BarParameters(FamilyParameters):
         1.0, "Foot height", unit="mm", least=0, most=30, question="stands",
         help="Height over which the foot narrows to the shaft.",
     )  # fmt: skip
+    foot_slope: float | None = parameter(
+        None, "Foot slope", unit="°", least=-60, most=80, question="stands",
+        help="Lean of the foot's side. Above 0 it widens towards the plate, for hold; below 0 it narrows, so that a "
+        "tool gets under. Without a value it narrows evenly to the shaft over its height.",
+    )  # fmt: skip
+    group_span: float = parameter(
+        0.0, "Feet shared within", unit="mm", least=0, most=200, question="stands",
+        help="Bars whose feet lie within this of each other stand on one foot; 0: each on its own.",
+    )  # fmt: skip
+    lever_gap: float = parameter(
+        0.0, "Gap for a lever", unit="mm", least=0, most=10, question="stands",
+        applies_when=lambda p: p.group_span > 0, help="Height of the gap under a shared foot's edge, for a tool.",
+    )  # fmt: skip
 
     @model_validator(mode="after")
     def _fits_together(self) -> BarParameters:
@@ -102,7 +142,17 @@ class BarParameters(FamilyParameters):
             raise ValueError("the bite is deeper than the tip is long")
         if self.foot_diameter < self.shaft_diameter:
             raise ValueError("the foot is narrower than the shaft")
+        if self.group_span > 0 and self.lever_gap >= max(self.foot_height, 1e-9):
+            raise ValueError("the gap for a lever is as high as the foot")
+        if self.brace != "none" and self.brace_diameter > self.shaft_diameter:
+            raise ValueError("the braces are thicker than the shafts")
         return self
+
+    @property
+    def foot_flare(self) -> float:
+        """By how much a foot that narrows towards the plate is wider at its top, mm."""
+        slope = 0.0 if self.foot_slope is None else min(self.foot_slope, 0.0)
+        return self.foot_height * math.tan(math.radians(-slope))
 
     @property
     def bound_mm(self) -> float:
@@ -111,12 +161,26 @@ class BarParameters(FamilyParameters):
 
 
 def require_self_holding(parameters: BarParameters, critical_angle: float) -> None:
-    """Raise `ParameterError` when a tip at the lean limit would itself be below the critical angle."""
+    """Raise `ParameterError` when bars, braces, feet or tips would have undersides below the critical angle."""
     most = 90 - critical_angle
-    if parameters.lean_limit > most + 1e-9:
-        raise ParameterError(
-            "lean_limit",
-            f"a bar leaning {parameters.lean_limit:g}° has a surface angle of {90 - parameters.lean_limit:g}°, "
-            f"below the critical angle of {critical_angle:g}°, and would not hold itself",
-            f"use {most:g}° or less",
-        )
+    for key, what, lean in _underside_leans(parameters):
+        if lean > most + 1e-9:
+            raise ParameterError(
+                key,
+                f"{what} leaning {lean:.3g}° has a surface angle of {90 - lean:.3g}°, "
+                f"below the critical angle of {critical_angle:g}°, and would not hold itself",
+                f"use {most:g}° or less" if key == "lean_limit" else f"lean no more than {most:g}°",
+            )
+
+
+def _underside_leans(p: BarParameters) -> list[tuple[str, str, float]]:
+    """What hangs over with which lean from vertical, and the value that makes it so."""
+    found = [("lean_limit", "a bar", p.lean_limit)]
+    if p.foot_slope is not None and p.foot_slope < 0:
+        found.append(("foot_slope", "the side of a foot", -p.foot_slope))
+    wider = (p.tip_diameter - p.shaft_diameter) / 2
+    if wider > 0:
+        found.append(("tip_length", "the underside of a tip", math.degrees(math.atan(wider / p.tip_length))))
+    if wider < 0 and p.landing != "plate_only":
+        found.append(("tip_length", "the lower end on a part", math.degrees(math.atan(-wider / p.tip_length))))
+    return found

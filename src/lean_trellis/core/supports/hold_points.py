@@ -20,6 +20,8 @@ from lean_trellis.core.supports.surface_points import SurfacePoints, grid_basis,
 
 _SAMPLES_PER_SPACING = 8
 _MOST_SAMPLES = 160_000
+_SAME_PLACE = 0.45
+"""Share of the spacing within which a place counts as held already."""
 _APART = 1e5
 """Added per region to the third coordinate, so that one search tree keeps regions apart."""
 
@@ -35,6 +37,19 @@ class HoldPoints:
     def __len__(self) -> int:
         return len(self.places)
 
+    def only(self, which: np.ndarray) -> HoldPoints:
+        """Those chosen by mask or index."""
+        return HoldPoints(self.places[which], self.normals[which], self.regions[which])
+
+
+def joined_holds(one: HoldPoints, other: HoldPoints) -> HoldPoints:
+    """All in one, in order."""
+    return HoldPoints(
+        np.concatenate([one.places, other.places]),
+        np.concatenate([one.normals, other.normals]),
+        np.concatenate([one.regions, other.regions]),
+    )
+
 
 def find_hold_points(
     topology: Topology,
@@ -42,29 +57,30 @@ def find_hold_points(
     chosen: tuple[int, ...],
     parameters: BarParameters,
     protected: np.ndarray | None = None,
+    *,
+    taken: SurfacePoints | None = None,
 ) -> HoldPoints:
     """Hold points for the chosen regions (places in `overhangs.regions`).
 
     None on faces with `protected` (m,) 1; on those with 2 only where no place beside them is near enough to hold.
+    Places `taken` by hand hold already: others keep away from them and only what they leave bare is filled.
     """
     low = _unprotected(_low_holds(topology, overhangs, chosen, parameters.spacing), overhangs, parameters, protected)
+    if taken is not None and len(taken) and len(low):
+        low = low.only(cKDTree(taken.places).query(low.places)[0] > _SAME_PLACE * parameters.spacing)
     wanted = np.zeros(len(overhangs.regions) + 1, bool)
     wanted[list(chosen)] = True
     if not wanted[overhangs.region_of_face].any():
         return low
     search = _Coverage(overhangs, wanted, parameters, protected)
     forced = search.allowed(_deepest_places(overhangs, chosen, search.rim))
-    found = search.holds(forced)
+    found = search.holds(forced, taken)
     on_faces = HoldPoints(
         found.places,
         overhangs.mesh.normals[found.faces],
         overhangs.region_of_face[found.faces].astype(np.int32),
     )
-    return HoldPoints(
-        np.concatenate([on_faces.places, low.places]),
-        np.concatenate([on_faces.normals, low.normals]),
-        np.concatenate([on_faces.regions, low.regions]),
-    )
+    return joined_holds(on_faces, low)
 
 
 class _Coverage:
@@ -91,27 +107,36 @@ class _Coverage:
         self.samples = self._sampled()
         self.required = self._required()
 
-    def holds(self, forced: SurfacePoints) -> SurfacePoints:
-        """Forced points, the rim row, the pattern where it is inset enough, and then what is still bare."""
+    def holds(self, forced: SurfacePoints, taken: SurfacePoints | None = None) -> SurfacePoints:
+        """Forced points, the rim row, the pattern where it is inset enough, and then what is still bare.
+
+        Those already `taken` count, but are not among the result.
+        """
         p = self.parameters
-        pieces = [forced]
-        if p.rim_row:
-            pieces.append(self._rim_row())
-        pattern = self.samples.only(np.zeros(0, np.int64))
+        nothing = self.samples.only(np.zeros(0, np.int64))
+        taken = nothing if taken is None else taken
+        row = self._rim_row() if p.rim_row else nothing
+        pieces = [taken, self._clear_of(taken, forced), self._clear_of(taken, row)]
+        pattern = nothing
         if p.pattern != "scattered":  # which is nothing but points added at the farthest place
             pattern = grid_points(self.mesh, self.faces, grid_basis(p.spacing, p.pattern), self.origin)
             pattern = self.allowed(pattern.only(self._inset_share(pattern) >= 1))
         before = joined(pieces)
-        if len(before) and len(pattern):
-            near = cKDTree(self._apart(before)).query(self._apart(pattern), distance_upper_bound=0.45 * p.spacing)[0]
-            pattern = pattern.only(~np.isfinite(near))
-        held = joined([before, pattern])
+        held = joined([before, self._clear_of(before, pattern)])
         held = joined([held, self._still_bare(held, self.required & self._levels(self.samples, 0))])
-        if self.shield is None:
-            return held
-        avoided = self.required & self._levels(self.samples, AVOID)
-        held = joined([held, self._beside(held, avoided)])
-        return joined([held, self._still_bare(held, avoided)])
+        if self.shield is not None:
+            avoided = self.required & self._levels(self.samples, AVOID)
+            held = joined([held, self._beside(held, avoided)])
+            held = joined([held, self._still_bare(held, avoided)])
+        return held.only(np.arange(len(taken), len(held)))
+
+    def _clear_of(self, before: SurfacePoints, some: SurfacePoints) -> SurfacePoints:
+        """Those no nearer than a part of the spacing to what is there before."""
+        if not len(before) or not len(some):
+            return some
+        least = _SAME_PLACE * self.parameters.spacing
+        near = cKDTree(self._apart(before)).query(self._apart(some), distance_upper_bound=least)[0]
+        return some.only(~np.isfinite(near))
 
     def _beside(self, held: SurfacePoints, avoided: Bools) -> SurfacePoints:
         """Places that may be touched, as near as can be to those to be avoided which nothing holds yet."""
@@ -339,14 +364,15 @@ def _low_holds(topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...]
             continue
         along = mesh.vertices[region.vertices]
         if region.kind == "edge":
-            along = _along_edges(topology, mesh, region.vertices, spacing)
+            along = along_edges(topology, mesh, region.vertices, spacing)
         places.append(along)
         regions.append(np.full(len(along), number, np.int32))
     every = np.concatenate(places)
     return HoldPoints(every, np.tile([0.0, 0.0, -1.0], (len(every), 1)), np.concatenate(regions))
 
 
-def _along_edges(topology: Topology, mesh: Mesh, vertices: Longs, spacing: float) -> Floats:
+def along_edges(topology: Topology, mesh: Mesh, vertices: Longs, spacing: float) -> Floats:
+    """(k, 3): places along the edges between some vertices, no farther apart than the spacing."""
     on_chain = np.zeros(len(mesh.vertices), bool)
     on_chain[vertices] = True
     ends = topology.edge_vertices[on_chain[topology.edge_vertices].all(axis=1)]

@@ -113,5 +113,6 @@ def _room(bases: Floats, bends: Floats, parameters: BarParameters, obstacles: Se
     )
     leaning, upright, standing = np.split(distance, 3)
     clear = (leaning >= reach - 1e-6) & (upright >= reach - 1e-6)
-    result: Floats = np.where(clear, np.clip(standing - parameters.part_clearance, 0, foot), 0.0)
+    room = standing - parameters.part_clearance - parameters.foot_flare
+    result: Floats = np.where(clear, np.clip(room, 0, parameters.foot_diameter / 2), 0.0)
     return result

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 
@@ -34,6 +34,15 @@ class Ways:
     landings: Bytes
     foot_radii: Floats
     faults: Bytes
+
+    def only(self, which: np.ndarray) -> Ways:
+        """Those chosen by mask or index."""
+        return Ways(*(getattr(self, entry.name)[which] for entry in fields(self)))
+
+
+def joined_ways(one: Ways, other: Ways) -> Ways:
+    """All in one, in order."""
+    return Ways(*(np.concatenate([getattr(one, e.name), getattr(other, e.name)]) for e in fields(Ways)))
 
 
 def find_ways(
@@ -147,7 +156,8 @@ def _fit_between(
     Rays round the shaft sort out most, exact distances of shafts and feet decide.
     """
     reach = parameters.shaft_diameter / 2 + parameters.part_clearance
-    foot, shaft = parameters.foot_diameter / 2, parameters.shaft_diameter / 2
+    shaft = parameters.shaft_diameter / 2
+    foot = parameters.foot_diameter / 2 + parameters.foot_flare
     tops, lows = _open_stretch(tips, bottoms, to_part, parameters, reach)
     candidates = np.flatnonzero(faults == 0)
     room = (tops - lows)[candidates, 2]
@@ -160,8 +170,9 @@ def _fit_between(
     search = np.repeat([reach, foot + parameters.part_clearance], [len(winners), len(standing)])
     distance = clearances(obstacles, starts, stops, search)
     faults[winners[distance[: len(winners)] < reach - 1e-6]] = TOO_NEAR
-    radii = np.full(len(faults), foot)
-    radii[standing] = np.clip(distance[len(winners) :] - parameters.part_clearance, shaft, foot)
+    radii = np.full(len(faults), parameters.foot_diameter / 2)
+    room = distance[len(winners) :] - parameters.part_clearance - parameters.foot_flare
+    radii[standing] = np.clip(room, shaft, parameters.foot_diameter / 2)
     return radii
 
 

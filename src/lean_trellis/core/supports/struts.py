@@ -1,16 +1,17 @@
-"""Bars kept as struts: six level rings each, from which figures and solids are read."""
+"""Bars kept as struts: level rings, trunks, braces and shared feet, from which figures and solids are read."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 
 from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, frozen
-from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.mesh import Mesh, join
+from lean_trellis.core.supports.solids import polygon_share, prisms, ring_solids, swept, swept_volumes
 
-ON_PLATE, ON_PART = 0, 1
+ON_PLATE, ON_PART, ON_TRUNK = 0, 1, 2
 NO_WAY_WORDS = {
     1: "the part is in the way and landing on it is not allowed",
     2: "a part is nearer than the clearance",
@@ -19,18 +20,99 @@ NO_WAY_WORDS = {
     5: "the plate ends there, or is kept free",
 }
 BLOCKED, TOO_NEAR, TOO_SHORT, TOO_STEEP, OFF_PLATE = 1, 2, 3, 4, 5
-RINGS = 6
+RINGS = 7
+LOWER_END, FOOT_TOP, SHAFT_START, BEND, SHAFT_END, NECK, TIP_END = range(RINGS)
+TRUNK_RINGS = 5
+"""Of a trunk: lower end, foot's top, start of the shaft, bend, top."""
+
+
+def _rings(count: int) -> Floats:
+    return np.zeros((0, count, 3))
+
+
+@dataclass(frozen=True, eq=False)
+class Trunks:
+    """What joined bars go on as: `centres` (t, 5, 3) and `radii` (t, 5) from the lower end up.
+
+    `below` (t,) is the trunk that each stands on, -1 for the plate; `contacts` (t,) how many hold points it carries.
+    """
+
+    centres: Floats = field(default_factory=lambda: _rings(TRUNK_RINGS))
+    radii: Floats = field(default_factory=lambda: np.zeros((0, TRUNK_RINGS)))
+    below: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    contacts: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+
+    def __len__(self) -> int:
+        return len(self.radii)
+
+
+@dataclass(frozen=True, eq=False)
+class Struts:
+    """Straight struts: `starts`, `stops` (b, 3) of their middle lines, `radii` (b,).
+
+    Of braces, `columns` (b, 2) are those they join: the bars are numbered first, then the trunks.
+    """
+
+    starts: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    stops: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    radii: Floats = field(default_factory=lambda: np.zeros(0))
+    columns: Longs = field(default_factory=lambda: np.zeros((0, 2), np.int64))
+
+    def __len__(self) -> int:
+        return len(self.starts)
+
+    @cached_property
+    def lengths_mm(self) -> Floats:
+        """(b,): from end to end."""
+        return frozen(np.linalg.norm(self.stops - self.starts, axis=1))
+
+
+@dataclass(frozen=True, eq=False)
+class SharedFeet:
+    """One foot under several bars each: `rings` (f, 4, k, 3), level and convex, from the plate up."""
+
+    rings: Floats = field(default_factory=lambda: np.zeros((0, 4, 3, 3)))
+
+    def __len__(self) -> int:
+        return len(self.rings)
+
+    @cached_property
+    def volumes_mm3(self) -> Floats:
+        """(f,): exact, by the prismatoid formula between rings with matching corners."""
+        if not len(self):
+            return np.zeros(0)
+        lower, upper = self.rings[:, :-1], self.rings[:, 1:]
+        heights = upper[:, :, 0, 2] - lower[:, :, 0, 2]
+        middle = (lower + upper) / 2
+        sums = heights / 6 * (_ring_areas(lower) + 4 * _ring_areas(middle) + _ring_areas(upper))
+        return frozen(sums.sum(axis=1))
+
+
+def _ring_areas(rings: Floats) -> Floats:
+    after = np.roll(rings, -1, axis=2)
+    crossed: Floats = (rings[..., 0] * after[..., 1] - rings[..., 1] * after[..., 0]).sum(axis=2) / 2
+    return crossed
+
+
+@dataclass(frozen=True, eq=False)
+class Unkept:
+    """Work by hand that could not be kept: (k, 3) `places` on the plate's frame, and why, in words."""
+
+    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    reasons: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
 class Bars:
     """All bars of one support, as arrays.
 
-    `centres` (n, 6, 3) and `radii` (n, 6) are the rings from the lower end to the tip's end: lower end, top of the
-    foot, bend, end of the shaft, neck, tip's end; every ring is level. A straight bar's bend is on its line.
-    `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE or ON_PART, `regions` (n,) the region each
-    serves. `missed_holds` (k, 3), `missed_reasons` (k,) and `missed_regions` (k,) are hold points with no way;
-    `bare_holds` (b, 3) those above the height limit.
+    `centres` (n, 7, 3) and `radii` (n, 7) are the rings from the lower end to the tip's end: lower end, top of the
+    foot, start of the shaft, bend, end of the shaft, neck, tip's end; every ring is level. A straight bar's bend is on
+    its line. `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE, ON_PART or ON_TRUNK, `regions` (n,)
+    the region each serves, -1 for none. `missed_holds` (k, 3), `missed_reasons` (k,) and `missed_regions` (k,) are hold
+    points with no way; `bare_holds` (b, 3) those above the height limit. `trunk` (n,) is the trunk a bar stands on, -1
+    for none; `by_hand` (n,) the number of the bar by hand it is, -1 where it was generated. `ties` are bars between two
+    points of the part.
     """
 
     sides: int
@@ -43,14 +125,16 @@ class Bars:
     missed_reasons: Bytes
     missed_regions: Ints
     bare_holds: Floats
+    trunk: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    by_hand: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    trunks: Trunks = field(default_factory=Trunks)
+    braces: Struts = field(default_factory=Struts)
+    feet: SharedFeet = field(default_factory=SharedFeet)
+    ties: Struts = field(default_factory=Struts)
+    unkept: Unkept = field(default_factory=Unkept)
 
     def __len__(self) -> int:
         return len(self.holds)
-
-    @property
-    def _polygon_share(self) -> float:
-        """Area of a regular polygon over the square of its corner radius."""
-        return float(self.sides / 2 * np.sin(2 * np.pi / self.sides))
 
     @cached_property
     def lengths_mm(self) -> Floats:
@@ -60,38 +144,48 @@ class Bars:
 
     @cached_property
     def volumes_mm3(self) -> Floats:
-        """(n,): exact for level rings: the frustum formula holds for sheared frustums too."""
-        heights = np.diff(self.centres[:, :, 2], axis=1)
-        lower, upper = self.radii[:, :-1], self.radii[:, 1:]
-        sums = heights * (lower**2 + lower * upper + upper**2) / 3
-        return frozen(self._polygon_share * sums.sum(axis=1))
+        """(n,): exact for level rings: the frustum formula holds for sheared frustums too. Without shared parts."""
+        return frozen(swept_volumes(self.centres, self.radii, self.sides))
 
     @cached_property
     def contact_areas_mm2(self) -> Floats:
         """(n,): area of the tip's end; for bars that stand on the part, the lower end as well."""
-        tips = self.radii[:, -1] ** 2
-        lower = np.where(self.landings == ON_PART, self.radii[:, 0] ** 2, 0)
-        return frozen(self._polygon_share * (tips + lower))
+        tips = self.radii[:, TIP_END] ** 2
+        lower = np.where(self.landings == ON_PART, self.radii[:, LOWER_END] ** 2, 0)
+        return frozen(polygon_share(self.sides) * (tips + lower))
 
-    @property
+    @cached_property
     def volume_mm3(self) -> float:
-        """Sum over the bars; overlaps count twice."""
-        return float(self.volumes_mm3.sum())
+        """Sum over bars, trunks, braces, shared feet and ties; overlaps count twice."""
+        trunks = swept_volumes(self.trunks.centres, self.trunks.radii, self.sides).sum()
+        straight = sum(
+            polygon_share(self.sides) * float((struts.lengths_mm * struts.radii**2).sum())
+            for struts in (self.braces, self.ties)
+        )
+        return float(self.volumes_mm3.sum() + trunks + straight + self.feet.volumes_mm3.sum())
 
     @cached_property
     def leans_deg(self) -> Floats:
         """(n,): how far each shaft leans from vertical above its bend, degrees; 0 for straight ones."""
-        step = self.centres[:, 3] - self.centres[:, 2]
+        step = self.centres[:, SHAFT_END] - self.centres[:, BEND]
         return frozen(np.degrees(np.arctan2(np.hypot(step[:, 0], step[:, 1]), step[:, 2])))
 
     def shafts(self) -> tuple[Floats, Floats, Longs]:
-        """The straight stretches of the shafts: lower and upper ends (k, 3), and the bar of each (k,).
+        """The straight stretches of the bars' own shafts: lower and upper ends (k, 3), and the bar of each (k,).
 
-        Two for each bar: from the foot's top to the bend, and from there to the tip.
+        Two for each bar: from the foot to the bend, and from there to the tip.
         """
-        lower = np.concatenate([self.centres[:, 1], self.centres[:, 2]])
-        upper = np.concatenate([self.centres[:, 2], self.centres[:, 3]])
+        lower = np.concatenate([self.centres[:, SHAFT_START], self.centres[:, BEND]])
+        upper = np.concatenate([self.centres[:, BEND], self.centres[:, SHAFT_END]])
         return lower, upper, np.tile(np.arange(len(self)), 2)
+
+    def members(self) -> tuple[Floats, Floats, Floats]:
+        """Every straight strut besides the bars' own shafts: trunks and braces as ends (k, 3) and radii (k,)."""
+        trunks, braces = self.trunks, self.braces
+        starts = [trunks.centres[:, 2], trunks.centres[:, 3], braces.starts]
+        stops = [trunks.centres[:, 3], trunks.centres[:, 4], braces.stops]
+        radii = [trunks.radii[:, 2], trunks.radii[:, 3], braces.radii]
+        return np.concatenate(starts), np.concatenate(stops), np.concatenate(radii)
 
     @property
     def contact_area_mm2(self) -> float:
@@ -105,45 +199,31 @@ class Bars:
 
     @cached_property
     def mesh(self) -> Mesh:
-        """All bars as closed, outward solids side by side."""
-        return _swept(self.centres, self.radii, self.sides)
+        """All bars, trunks, braces and shared feet as closed, outward solids side by side."""
+        return join([self.bar_mesh, self.shared_mesh])
+
+    @cached_property
+    def bar_mesh(self) -> Mesh:
+        """The bars alone, one closed solid each, in order."""
+        return swept(self.centres, self.radii, self.sides)
+
+    @cached_property
+    def shared_mesh(self) -> Mesh:
+        """Trunks, braces, ties and shared feet as closed solids side by side."""
+        braces, ties = self.braces, self.ties
+        return join([
+            swept(self.trunks.centres, self.trunks.radii, self.sides),
+            prisms(braces.starts, braces.stops, braces.radii, self.sides),
+            prisms(ties.starts, ties.stops, ties.radii, self.sides),
+            ring_solids(self.feet.rings),
+        ])  # fmt: skip
 
     def bounds(self) -> Floats:
-        """(2, 3): box round all bars; zeros without bars."""
-        if not len(self):
-            return np.zeros((2, 3))
-        reach = self.radii[:, :, None] * np.array([1, 1, 0])
-        return np.array([(self.centres - reach).min(axis=(0, 1)), (self.centres + reach).max(axis=(0, 1))])
+        """(2, 3): box round everything; zeros without bars."""
+        return self.mesh.bounds if len(self) or len(self.ties) else np.zeros((2, 3))
 
 
 def no_bars(sides: int = 8) -> Bars:
     """An empty set of bars."""
     points, numbers, marks = np.zeros((0, 3)), np.zeros(0, np.int32), np.zeros(0, np.uint8)
-    rings = np.zeros((0, RINGS, 3))
-    return Bars(sides, rings, np.zeros((0, RINGS)), points, marks, numbers, points, marks, numbers, points)
-
-
-def _swept(centres: Floats, radii: Floats, sides: int) -> Mesh:
-    n, rings = radii.shape
-    if n == 0:
-        return Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32))
-    turn = 2 * np.pi * (np.arange(sides) + 0.5) / sides
-    circle = np.stack([np.cos(turn), np.sin(turn), np.zeros(sides)], axis=1)
-    vertices = centres[:, :, None, :] + radii[:, :, None, None] * circle
-    template = _faces_of_one(rings, sides)
-    faces = template[None] + (np.arange(n, dtype=np.int64) * rings * sides)[:, None, None]
-    return Mesh(vertices.reshape(-1, 3), faces.reshape(-1, 3).astype(np.int32))
-
-
-def _faces_of_one(rings: int, sides: int) -> Ints:
-    """Side walls as pairs of triangles, both ends as fans; outward."""
-    here = np.arange(sides)
-    after = (here + 1) % sides
-    walls = []
-    for ring in range(rings - 1):
-        low, high = ring * sides, (ring + 1) * sides
-        walls.append(np.stack([low + here, low + after, high + after], axis=1))
-        walls.append(np.stack([low + here, high + after, high + here], axis=1))
-    fan = np.stack([np.zeros(sides - 2, np.int64), np.arange(1, sides - 1), np.arange(2, sides)], axis=1)
-    top = fan + (rings - 1) * sides
-    return np.concatenate([*walls, fan[:, ::-1], top]).astype(np.int32)
+    return Bars(sides, _rings(RINGS), np.zeros((0, RINGS)), points, marks, numbers, points, marks, numbers, points)

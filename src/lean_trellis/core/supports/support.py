@@ -1,13 +1,14 @@
-"""A support: what it is for, with which values, and where those come from."""
+"""A support: what it is for, with which values, where those come from, and what was done to it by hand."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from lean_trellis.core.supports.bar_parameters import BarParameters
 
 Family = Literal["bars"]
+Place = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -19,11 +20,65 @@ class RegionPick:
 
 
 @dataclass(frozen=True)
+class HandBar:
+    """A bar that was added or changed by hand. `place` is its hold point in the part's own coordinates, mm.
+
+    Values that are None are the support's. `foot` (x, y) and `bend` (x, y, z) are where it stands and bends, from the
+    hold point, along the plate's axes. `on_any_slope`: it was set where nothing needs holding, and stays there.
+    """
+
+    place: Place
+    shaft_diameter: float | None = None
+    tip_diameter: float | None = None
+    tip_length: float | None = None
+    foot: tuple[float, float] | None = None
+    bend: Place | None = None
+    is_locked: bool = False
+    on_any_slope: bool = False
+
+    @property
+    def is_routed(self) -> bool:
+        """Whether its way was drawn by hand."""
+        return self.foot is not None or self.bend is not None
+
+
+@dataclass(frozen=True)
+class Removed:
+    """No generated bar takes hold within `radius` mm of a place of the part's own coordinates."""
+
+    place: Place
+    radius: float
+
+
+@dataclass(frozen=True)
+class Tie:
+    """A bar between two places of one part, against distortion; it carries nothing. Own coordinates, mm."""
+
+    start: Place
+    stop: Place
+    diameter: float
+
+
+@dataclass(frozen=True)
+class HandWork:
+    """All that was done to a support by hand."""
+
+    bars: tuple[HandBar, ...] = ()
+    removed: tuple[Removed, ...] = ()
+    ties: tuple[Tie, ...] = ()
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether nothing was done by hand."""
+        return not (self.bars or self.removed or self.ties)
+
+
+@dataclass(frozen=True)
 class Support:
     """One set of structures for one target with one parameter set.
 
-    `target` None means every region of the part; otherwise the picked regions. `set_name` and `set_version`
-    tell where the values came from; values that differ from the set's are the differences.
+    `target` None means every region of the part; otherwise the picked regions, none of them where all is by hand.
+    `set_name` and `set_version` tell where the values came from; values that differ from the set's are the differences.
     """
 
     id: str
@@ -33,3 +88,4 @@ class Support:
     set_version: int
     target: tuple[RegionPick, ...] | None = None
     family: Family = "bars"
+    hand: HandWork = field(default_factory=HandWork)
