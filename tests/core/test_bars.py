@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-import trimesh
+from bar_requests import LAYER, bars_for, distances_from, random_part, request_for
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
@@ -20,28 +20,11 @@ from lean_trellis.core.parts import Pose, rotation_about
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.pose import rotation_between
 from lean_trellis.core.progress import CountingWatch
-from lean_trellis.core.supports import BarParameters, BarRequest, generate_bars
+from lean_trellis.core.supports import generate_bars
 from lean_trellis.core.supports.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.route import lean_directions
 from lean_trellis.core.supports.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_STEEP
 from lean_trellis.core.supports.surface_points import grid_basis, grid_points
-
-LAYER = 0.05
-
-
-def request_for(mesh, *, lift=10.0, turn=None, critical=45.0, others=(), **values):
-    pose = Pose(x=50, y=50, build_offset=lift)
-    pose = pose if turn is None else pose.turned(turn)
-    topology, placed = build_topology(mesh), pose.applied(mesh)
-    found = detect(topology, placed, critical_angle=critical)
-    obstacles = [Obstacle(RayTree(mesh), pose, placed)]
-    obstacles += [Obstacle(RayTree(m), p, p.applied(m)) for m, p in others]
-    chosen = tuple(range(len(found.regions)))
-    return BarRequest(topology, found, chosen, BarParameters(**values), LAYER, tuple(obstacles))
-
-
-def bars_for(mesh, **options):
-    return generate_bars(request_for(mesh, **options))
 
 
 def test_every_place_of_the_inset_region_is_within_the_bound_of_a_hold():
@@ -261,17 +244,11 @@ def test_the_foot_shrinks_beside_a_part_and_is_full_elsewhere():
 
 @given(st.integers(0, 2**31))
 def test_no_shaft_is_nearer_to_a_part_than_the_clearance(seed):
-    rng = np.random.default_rng(seed)
-    solid = to_manifold(box((26, 26, 2), corner=(0, 0, 22)))
-    for _ in range(5):
-        size, place = rng.uniform(2, 8, 3), rng.uniform(0, 20, 3)
-        solid += to_manifold(box(tuple(size), corner=tuple(place)))
-    mesh = from_manifold(solid)
+    mesh = random_part(np.random.default_rng(seed))
     request = request_for(mesh, lift=3.0, spacing=4.0)
     bars = generate_bars(request)
     if not len(bars):
         return
-    corners = request.overhangs.mesh.corners
     low, top, of_bar = bars.shafts()
     reach = np.tile(bars.radii[:, 2] + 0.4, 2)
     along = top - low
@@ -281,12 +258,8 @@ def test_no_shaft_is_nearer_to_a_part_than_the_clearance(seed):
     top -= along * np.where(is_upper, np.minimum(reach, whole / 2) / length, 0)[:, None].clip(max=1)
     lands = (bars.landings == ON_PART)[of_bar] & ~is_upper
     low += along * np.where(lands, np.minimum(reach * 0.5, length), 0)[:, None] / length[:, None]
-    share = np.linspace(0, 1, 25)[:, None, None]
-    places = (low + share * (top - low)).reshape(-1, 3)
-    pairs = np.tile(corners, (len(places), 1, 1)), np.repeat(places, len(corners), axis=0)
-    nearest = trimesh.triangles.closest_point(*pairs)
-    away = np.linalg.norm(nearest - pairs[1], axis=1).reshape(len(places), -1).min(axis=1)
-    assert (away.reshape(25, -1).min(axis=0) >= reach - 2e-3).all()
+    away = distances_from(request.overhangs.mesh, low, top)
+    assert (away >= reach - 2e-3).all()
 
 
 def test_the_same_request_gives_the_same_bars():

@@ -130,6 +130,7 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
     parts = []
     for part in job.parts:
         supports = []
+        figures = pipeline.figures(part.id, job)
         for support in job.supports_of(part.id):
             bars = pipeline.bars(support, job)
             supports.append(
@@ -144,6 +145,11 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
                     "on_part": int((bars.landings == 1).sum()),
                     "no_way": len(bars.missed_holds),
                     "above_height_limit": len(bars.bare_holds),
+                    "trunks": len(bars.trunks),
+                    "braces": len(bars.braces),
+                    "shared_feet": len(bars.feet),
+                    "strength_used": float(figures[support.id].used.max(initial=0.0)),
+                    "slenderness": float(figures[support.id].slenderness.max(initial=0.0)),
                 }
             )
         overhangs = pipeline.overhangs(part, job)
@@ -205,6 +211,8 @@ def export(
     ] = None,
     what: Annotated[str, typer.Option("--what", help="parts, supports or all.")] = "all",
     separate: Annotated[bool, typer.Option("--separate/--merged", help="One file a body, or one file.")] = False,
+    each_bar: Annotated[bool, typer.Option("--each-bar", help="Every bar as a body of its own.")] = False,
+    beams: Annotated[bool, typer.Option("--beams", help="Bars as a beam lattice (3mf only).")] = False,
     as_json: JsonOption = False,
 ) -> None:
     """Write parts and supports to open formats."""
@@ -214,7 +222,7 @@ def export(
     if what not in ("parts", "supports", "all"):
         raise EditError("--what", f"{what!r} is not known", "give parts, supports or all")
     job = open_job(path, full_library())
-    request = ExportRequest(out, cast(ExportFormat, chosen), cast(What, what), merged=not separate)
+    request = ExportRequest(out, cast(ExportFormat, chosen), cast(What, what), not separate, each_bar, beams)
     with progress() as watch:
         state = Pipeline().state(job, Stretch(watch, 0, 0.5))
         files = export_build(state, request, Stretch(watch, 0.5, 1))

@@ -35,7 +35,9 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
 from lean_trellis.core.sets.recipe import Recipe
+from lean_trellis.core.supports.bar_loads import figures_of_bars
 from lean_trellis.core.supports.bars import BarRequest, generate_bars
+from lean_trellis.core.supports.figures import BarFigures
 from lean_trellis.core.supports.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.struts import Bars, no_bars
 from lean_trellis.core.supports.support import RegionPick, Support
@@ -71,6 +73,12 @@ def bars_key(support: Support, job: Job) -> Hashable:
     near = frozenset((other.mesh.key, other.pose, other.marks.protected) for other in obstacle_parts(part, job))
     ground = _text_of(job.machine)
     return (overhangs_key(part, job), support.target, support.parameters, support.hand, job.layer_height, near, ground)
+
+
+def figures_key(part_id: str, job: Job) -> Hashable:
+    """What the figures of a part's bars follow from."""
+    supports = tuple((support.id, bars_key(support, job)) for support in job.supports_of(part_id))
+    return (part_id, supports, _text_of(job.material), job.surface)
 
 
 def fillings_key(stack: Stack, job: Job) -> Hashable:
@@ -223,34 +231,37 @@ class Pipeline:
         """The bars of a support. Raises `ParameterError` where its values contradict the material."""
 
         def make() -> Bars:
-            part = job.part(support.part_id)
-            overhangs = self.overhangs(part, job, Stretch(watch, 0, 0.3))
-            chosen = resolve_target(support.target, part, overhangs)
-            if not chosen and support.hand.is_empty:
+            request = self.bar_request(support, job, Stretch(watch, 0, 0.3))
+            if not request.chosen and support.hand.is_empty:
                 return no_bars(support.parameters.sides)
-            obstacles = tuple(
-                Obstacle(
-                    self.tree(other.mesh),
-                    other.pose,
-                    self.placed(other),
-                    None if other.marks.protected is None else other.marks.protected.values,
-                )
-                for other in obstacle_parts(part, job)
-            )
-            request = BarRequest(
-                self.topology(part.mesh),
-                overhangs,
-                chosen,
-                support.parameters,
-                job.layer_height,
-                obstacles,
-                Ground(job.machine),
-                None if part.marks.protected is None else part.marks.protected.values,
-                support.hand,
-            )
             return generate_bars(request, Stretch(watch, 0.3, 1))
 
         return self._derived(("bars", bars_key(support, job)), make)
+
+    def bar_request(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> BarRequest:
+        """All that the bars of a support follow from, worked out as far as that."""
+        part = job.part(support.part_id)
+        overhangs = self.overhangs(part, job, watch)
+        obstacles = tuple(
+            Obstacle(
+                self.tree(other.mesh),
+                other.pose,
+                self.placed(other),
+                None if other.marks.protected is None else other.marks.protected.values,
+            )
+            for other in obstacle_parts(part, job)
+        )
+        return BarRequest(
+            self.topology(part.mesh),
+            overhangs,
+            resolve_target(support.target, part, overhangs),
+            support.parameters,
+            job.layer_height,
+            obstacles,
+            Ground(job.machine),
+            None if part.marks.protected is None else part.marks.protected.values,
+            support.hand,
+        )
 
     def state(self, job: Job, watch: Watch = UNWATCHED) -> BuildState:
         """Everything that checks and export read."""
@@ -299,6 +310,19 @@ class Pipeline:
             return self.tree(part.mesh).first_hits(part.pose.to_part(part.mesh, places), down).distance
 
         return distances
+
+    def figures(self, part_id: str, job: Job, watch: Watch = UNWATCHED) -> dict[str, BarFigures]:
+        """Figures of the bars of a part's supports, by the support's id. Loads are borne by all of them together."""
+
+        def make() -> dict[str, BarFigures]:
+            part, supports = job.part(part_id), job.supports_of(part_id)
+            overhangs = self.overhangs(part, job, Stretch(watch, 0, 0.2))
+            bars = [self.bars(support, job, Stretch(watch, 0.2, 0.5)) for support in supports]
+            process = job.machine.process
+            found = figures_of_bars(bars, overhangs, process, job.constants, Stretch(watch, 0.5, 1))
+            return {support.id: figures for support, figures in zip(supports, found, strict=True)}
+
+        return self._derived(("figures", figures_key(part_id, job)), make)
 
     def findings(self, job: Job, watch: Watch = UNWATCHED) -> tuple[Finding, ...]:
         """All findings on a job."""

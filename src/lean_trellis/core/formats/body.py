@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from lean_trellis.core.arrays import AnyArray
+from lean_trellis.core.arrays import AnyArray, Floats
 from lean_trellis.core.errors import FormatError
 from lean_trellis.core.mesh.mesh import Mesh
 
@@ -36,12 +36,21 @@ class Body:
 
 
 @dataclass(frozen=True, eq=False)
+class Beams:
+    """Straight beams with round ends: `places` (k, 2, 3) of their ends and `radii` (k, 2) there, mm."""
+
+    places: Floats
+    radii: Floats
+
+
+@dataclass(frozen=True, eq=False)
 class Named:
-    """A mesh to be written under a name, as what it is to the build."""
+    """A mesh to be written under a name, as what it is to the build; `beams` where the format knows them."""
 
     name: str
     mesh: Mesh
     role: Literal["part", "support"] = "part"
+    beams: Beams | None = None
 
 
 def require_finite(path: object, points: AnyArray) -> None:

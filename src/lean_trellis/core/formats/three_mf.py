@@ -16,6 +16,7 @@ from lean_trellis.core.formats.archives import require_harmless
 from lean_trellis.core.formats.body import (
     KNOWN_FILES,
     UNIT_MM,
+    Beams,
     Body,
     Named,
     require_finite,
@@ -28,6 +29,7 @@ from lean_trellis.core.mesh.weld import weld
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 CORE = "http://schemas.microsoft.com/3dmanufacturing/core/2015/02"
+LATTICE = "http://schemas.microsoft.com/3dmanufacturing/beamlattice/2017/02"
 _START_PART = "http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"
 _UNITS = {
     "micron": "micron",
@@ -38,6 +40,8 @@ _UNITS = {
     "meter": "m",
 }
 _DEEPEST = 32
+_VERTEX = '<vertex x="%.9g" y="%.9g" z="%.9g"/>'
+_TRIANGLE = '<triangle v1="%d" v2="%d" v3="%d"/>'
 
 
 @dataclass
@@ -195,7 +199,10 @@ _RELATIONS = f"""<?xml version="1.0" encoding="UTF-8"?>
 
 
 def write(file: IO[bytes], bodies: list[Named]) -> None:
-    """Each body as an object of its own: parts of type model, supports of type support."""
+    """Each body as an object of its own: parts of type model, supports of type support.
+
+    Beams are written by the beam lattice extension, in objects of type solidsupport, which is where it allows them.
+    """
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
         archive.writestr("[Content_Types].xml", _CONTENT_TYPES)
         archive.writestr("_rels/.rels", _RELATIONS)
@@ -204,21 +211,47 @@ def write(file: IO[bytes], bodies: list[Named]) -> None:
 
 
 def _write_model(stream: IO[bytes], bodies: list[Named]) -> None:
+    has_beams = any(body.beams is not None for body in bodies)
+    lattice = f' xmlns:b="{LATTICE}" requiredextensions="b"' if has_beams else ""
     stream.write(
-        f'<?xml version="1.0" encoding="UTF-8"?>\n<model unit="millimeter" xml:lang="en-US" xmlns="{CORE}">\n'
+        f'<?xml version="1.0" encoding="UTF-8"?>\n<model unit="millimeter" xml:lang="en-US" xmlns="{CORE}"{lattice}>\n'
         '<metadata name="Application">Lean Trellis</metadata>\n<resources>\n'.encode()
     )
     for number, body in enumerate(bodies, start=1):
         kind = "model" if body.role == "part" else "support"
-        name = etree.Element("n", name=_xml_safe(body.name))
-        quoted = etree.tostring(name).decode()[len("<n name=") : -len("/>")]
-        stream.write(f'<object id="{number}" type="{kind}" name={quoted}><mesh><vertices>\n'.encode())
-        stream.write(text_rows('<vertex x="%.9g" y="%.9g" z="%.9g"/>', body.mesh.vertices))
+        if body.beams is not None:
+            _write_lattice(stream, number, _quoted(body.name), body.mesh, body.beams)
+            continue
+        stream.write(f'<object id="{number}" type="{kind}" name={_quoted(body.name)}><mesh><vertices>\n'.encode())
+        stream.write(text_rows(_VERTEX, body.mesh.vertices))
         stream.write(b"</vertices><triangles>\n")
-        stream.write(text_rows('<triangle v1="%d" v2="%d" v3="%d"/>', body.mesh.faces))
+        stream.write(text_rows(_TRIANGLE, body.mesh.faces))
         stream.write(b"</triangles></mesh></object>\n")
     items = "".join(f'<item objectid="{number}"/>' for number in range(1, len(bodies) + 1))
     stream.write(f"</resources>\n<build>{items}</build>\n</model>\n".encode())
+
+
+def _write_lattice(stream: IO[bytes], number: int, name: str, mesh: Mesh, beams: Beams) -> None:
+    """Vertices of the mesh, then those of the beams, each place once."""
+    places, which = np.unique(np.round(beams.places.reshape(-1, 3), 6), axis=0, return_inverse=True)
+    ends = which.reshape(-1, 2) + len(mesh.vertices)
+    whole = ends[:, 0] != ends[:, 1]
+    rows = np.column_stack([ends, beams.radii])[whole]
+    stream.write(f'<object id="{number}" type="solidsupport" name={name}><mesh><vertices>\n'.encode())
+    stream.write(text_rows(_VERTEX, np.concatenate([mesh.vertices, places])))
+    stream.write(b"</vertices>")
+    if len(mesh.faces):
+        stream.write(b"<triangles>\n" + text_rows(_TRIANGLE, mesh.faces) + b"</triangles>")
+    stream.write(
+        f'<b:beamlattice radius="{float(beams.radii.max()):.9g}" minlength="0.000001" cap="sphere"><b:beams>\n'.encode()
+    )
+    stream.write(text_rows('<b:beam v1="%d" v2="%d" r1="%.9g" r2="%.9g"/>', rows))
+    stream.write(b"</b:beams></b:beamlattice></mesh></object>\n")
+
+
+def _quoted(name: str) -> str:
+    element = etree.Element("n", name=_xml_safe(name))
+    return etree.tostring(element).decode()[len("<n name=") : -len("/>")]
 
 
 def _xml_safe(text: str) -> str:

@@ -31,15 +31,14 @@ from lean_trellis.core.job.schema import (
     JobFile,
     OriginKept,
     PartKept,
-    PickKept,
     PoseKept,
     SeparatorKept,
     SizeKept,
     SpacerKept,
     StackKept,
     StageKept,
-    SupportKept,
 )
+from lean_trellis.core.job.supports_kept import support_kept, support_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import Part
@@ -50,9 +49,6 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.library import Library, shipped_library
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
-from lean_trellis.core.supports.bar_parameters import BarParameters
-from lean_trellis.core.supports.parameters import validated
-from lean_trellis.core.supports.support import RegionPick, Support
 
 SUFFIX = ".trellis"
 
@@ -84,7 +80,7 @@ def _as_kept(job: Job) -> JobFile:
         material=job.material.id,
         layer_height=job.layer_height,
         parts=[_part_kept(part) for part in job.parts],
-        supports=[_support_kept(support) for support in job.supports],
+        supports=[support_kept(support) for support in job.supports],
         stacks=[_stack_kept(stack) for stack in job.stacks],
         lot=job.lot,
         surface=job.surface,
@@ -114,18 +110,6 @@ def _part_kept(part: Part) -> PartKept:
         is_hidden=part.is_hidden,
         is_locked=part.is_locked,
         marks=marks_kept(part.marks),
-    )
-
-
-def _support_kept(support: Support) -> SupportKept:
-    return SupportKept(
-        id=support.id,
-        part_id=support.part_id,
-        family=support.family,
-        set_name=support.set_name,
-        set_version=support.set_version,
-        parameters=support.parameters.model_dump(),
-        target=None if support.target is None else [PickKept(**vars(pick)) for pick in support.target],
     )
 
 
@@ -201,7 +185,7 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
             library.material(kept.material) if kept.own_material is None else Material.model_validate(kept.own_material)
         )
         parts = tuple(_part(part, meshes[part.mesh]) for part in kept.parts)
-        supports = tuple(_support(support) for support in kept.supports)
+        supports = tuple(support_of(support) for support in kept.supports)
         stacks = tuple(_stack(stack, meshes, library) for stack in kept.stacks)
     except ValidationError as problem:
         raise FormatError(path, f"holds a machine or material that is none ({problem.errors()[0]['msg']})",
@@ -246,10 +230,3 @@ def _stack(kept: StackKept, meshes: dict[str, Mesh], library: Library) -> Stack:
         case SpacerKept():
             filling = Spacer(kept.filling.name, meshes[kept.filling.mesh])
     return Stack(kept.id, tuple(kept.parts), kept.gap, kept.gap_unit, filling)
-
-
-def _support(kept: SupportKept) -> Support:
-    parameters = validated(BarParameters, kept.parameters)
-    assert isinstance(parameters, BarParameters)
-    target = None if kept.target is None else tuple(RegionPick(pick.kind, pick.anchor_mm) for pick in kept.target)
-    return Support(kept.id, kept.part_id, parameters, kept.set_name, kept.set_version, target, kept.family)

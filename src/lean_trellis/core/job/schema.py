@@ -1,4 +1,4 @@
-"""The schema of `job.json`, version 3, as pydantic models: what a job file may hold."""
+"""The schema of `job.json`, version 4, as pydantic models: what a job file may hold."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from lean_trellis.core.parts.pose import Matrix
 
 FORMAT = "lean-trellis-job"
-VERSION = 3
+VERSION = 4
 _HASH = "^[0-9a-f]{32}$"
 
 
@@ -111,6 +111,42 @@ class PickKept(_Kept):
     anchor_mm: tuple[float, float, float]
 
 
+class HandBarKept(_Kept):
+    """A bar added or changed by hand; `place` in the part's own coordinates, `foot` and `bend` from there."""
+
+    place: tuple[float, float, float]
+    shaft_diameter: float | None = Field(None, gt=0)
+    tip_diameter: float | None = Field(None, gt=0)
+    tip_length: float | None = Field(None, gt=0)
+    foot: tuple[float, float] | None = None
+    bend: tuple[float, float, float] | None = None
+    is_locked: bool = False
+    on_any_slope: bool = False
+
+
+class RemovedKept(_Kept):
+    """A place where no bar is generated."""
+
+    place: tuple[float, float, float]
+    radius: float = Field(ge=0)
+
+
+class TieKept(_Kept):
+    """A bar between two places of the part."""
+
+    start: tuple[float, float, float]
+    stop: tuple[float, float, float]
+    diameter: float = Field(gt=0)
+
+
+class HandKept(_Kept):
+    """What was done to a support by hand."""
+
+    bars: list[HandBarKept] = []
+    removed: list[RemovedKept] = []
+    ties: list[TieKept] = []
+
+
 class SupportKept(_Kept):
     """A support."""
 
@@ -121,6 +157,7 @@ class SupportKept(_Kept):
     set_version: int
     parameters: dict[str, Any]
     target: list[PickKept] | None = None
+    hand: HandKept = HandKept()
 
 
 class JobFile(_Kept):

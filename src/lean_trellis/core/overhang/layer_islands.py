@@ -11,6 +11,7 @@ import numpy as np
 import shapely
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh.cuts import pieces_of
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
@@ -52,7 +53,7 @@ def islands_by_layer(
     for layer in range(first, last):
         watch.at((layer - first) / max(1, last - first), f"cutting layer {layer}")
         height = (layer + 0.5) * layer_height
-        pieces = _pieces(solid.slice(height).to_polygons())
+        pieces = pieces_of(solid.slice(height).to_polygons())
         for piece in pieces:
             if piece.intersects(below):
                 continue
@@ -69,16 +70,3 @@ def _frame(up: Floats) -> Floats:
         return np.eye(3)
     across = any_across(up)
     return np.column_stack([across, np.cross(up, across), up])
-
-
-def _pieces(rings: list[np.ndarray]) -> list[shapely.Polygon]:
-    """Polygons with holes from rings: outer ones run counter-clockwise, holes clockwise."""
-    shells: list[shapely.Polygon] = []
-    holes: list[shapely.Polygon] = []
-    for ring in rings:
-        if len(ring) >= 3:
-            (shells if shapely.is_ccw(shapely.linearrings(ring)) else holes).append(shapely.Polygon(ring))
-    whole = shapely.union_all(shells) if shells else shapely.GeometryCollection()
-    if holes:
-        whole = whole.difference(shapely.union_all(holes))
-    return [piece for piece in getattr(whole, "geoms", [whole]) if piece.geom_type == "Polygon" and not piece.is_empty]

@@ -14,11 +14,12 @@ from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.errors import AccessError, EditError
 from lean_trellis.core.formats import amf, obj, ply, stl, three_mf
-from lean_trellis.core.formats.body import Named
+from lean_trellis.core.formats.body import Beams, Named
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.supports.struts import Bars
 
 ExportFormat = Literal["stl", "3mf", "amf", "ply", "obj"]
 What = Literal["parts", "supports", "all"]
@@ -35,12 +36,18 @@ ONE_SOLID = ("stl", "ply")
 
 @dataclass(frozen=True)
 class ExportRequest:
-    """Where to, in which format, what, and whether in one file (`merged`) or one file a body."""
+    """Where to, in which format, what, and whether in one file (`merged`) or one file a body.
+
+    `each_bar` makes every bar a body of its own, what bars share one more; `as_beams` writes bars to 3MF as a beam
+    lattice.
+    """
 
     out: Path
     format: ExportFormat = "stl"
     what: What = "all"
     merged: bool = True
+    each_bar: bool = False
+    as_beams: bool = False
 
 
 def export_build(state: BuildState, request: ExportRequest, watch: Watch = UNWATCHED) -> tuple[Path, ...]:
@@ -48,8 +55,10 @@ def export_build(state: BuildState, request: ExportRequest, watch: Watch = UNWAT
 
     Merged, STL and PLY hold one solid of everything, so that overlaps count once. 3MF, AMF and OBJ keep parts
     and supports as named objects in either case; merged, the bars of each support are united. Raises `EditError` when
-    there is nothing to write, `AccessError` when the system refuses.
+    there is nothing to write or the format knows no beams, `AccessError` when the system refuses.
     """
+    if request.as_beams and request.format != "3mf":
+        raise EditError(request.out, f"{request.format.upper()} knows no beam lattice", "export 3MF, or solids")
     bodies = _bodies(state, request, watch)
     if not bodies:
         raise EditError(request.out, f"there are no {request.what} to export", "add some first")
@@ -81,12 +90,11 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
         numbers: dict[str, int] = {}
         for number, held in enumerate(state.supports):
             watch.at(0.6 * number / len(state.supports), "uniting supports" if request.merged else "collecting")
-            if not len(held.bars):
+            if held.bars.is_empty:
                 continue
             name = state.name_of(held.support.part_id)
             numbers[name] = numbers.get(name, 0) + 1
-            mesh = united([held.bars.mesh]) if request.merged else held.bars.mesh
-            bodies.append(Named(f"{name} support {numbers[name]}", mesh, "support"))
+            bodies += _support_bodies(held.bars, f"{name} support {numbers[name]}", request)
         for stack, meshes in state.fillings:
             kind = "separator" if isinstance(stack.filling, Separator) else "spacer"
             name = state.name_of(stack.parts[0])
@@ -98,6 +106,21 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
     if request.merged and request.format in ONE_SOLID and bodies:
         watch.at(0.6, "uniting everything")
         return [Named(state.job.name, united([body.mesh for body in bodies]))]
+    return bodies
+
+
+def _support_bodies(bars: Bars, name: str, request: ExportRequest) -> list[Named]:
+    """One support as one solid, one a bar, or beams."""
+    if request.as_beams:
+        return [Named(name, bars.feet.mesh, "support", Beams(*bars.beams()))]
+    if not request.each_bar:
+        return [Named(name, united([bars.mesh]) if request.merged else bars.mesh, "support")]
+    count, size = len(bars), len(bars.bar_mesh.vertices) // max(len(bars), 1)
+    vertices = bars.bar_mesh.vertices.reshape(count, size, 3)
+    faces = bars.bar_mesh.faces[: len(bars.bar_mesh.faces) // max(count, 1)]
+    bodies = [Named(f"{name} bar {n}", Mesh(own, faces), "support") for n, own in enumerate(vertices, start=1)]
+    if len(bars.shared_mesh.faces):
+        bodies.append(Named(f"{name} shared", bars.shared_mesh, "support"))
     return bodies
 
 

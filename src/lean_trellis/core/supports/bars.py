@@ -12,7 +12,7 @@ from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.progress import UNWATCHED, Part, Watch
 from lean_trellis.core.supports.bar_parameters import BarParameters, require_self_holding
 from lean_trellis.core.supports.bracing import Columns, braced
-from lean_trellis.core.supports.by_hand import HandHolds, drawn_ways, placed_by_hand, tied, without_removed
+from lean_trellis.core.supports.by_hand import HandHolds, drawn_ways, given_up, placed_by_hand, tied, without_removed
 from lean_trellis.core.supports.feet import foot_profile, shared_feet
 from lean_trellis.core.supports.hold_points import HoldPoints, find_hold_points, joined_holds
 from lean_trellis.core.supports.joining import Trees, join_into_trees
@@ -89,12 +89,13 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED) -> Bars:
     parameters, own = request.parameters, request.obstacles[0]
     require_self_holding(parameters, request.overhangs.critical_angle)
     watch.at(0.05, "placing hold points")
-    by_hand, gone = placed_by_hand(request.hand, request.topology, request.overhangs, own)
+    by_hand, lost = placed_by_hand(request.hand, request.topology, request.overhangs, own)
     taken = SurfacePoints(by_hand.holds.places, by_hand.faces)
+    gone = given_up(request.hand, own)
     holds = find_hold_points(
-        request.topology, request.overhangs, request.chosen, parameters, request.protected, taken=taken
+        request.topology, request.overhangs, request.chosen, parameters, request.protected, taken=taken, given_up=gone
     )
-    holds = without_removed(holds, request.hand, own)
+    holds = without_removed(holds, request.hand, gone)
     limit = np.inf if parameters.height_limit is None else parameters.height_limit
     bare = holds.places[:, 2] > limit
     bare_holds = holds.places[bare]
@@ -104,7 +105,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED) -> Bars:
     every = _joined(generated, drawn)
     there = every.ways.faults == 0
     standing, missed = every.only(there), every.only(~there)
-    ties, lost = tied(request.hand.ties, own, _TIE_BITE_MM)
+    ties, torn = tied(request.hand.ties, own, _TIE_BITE_MM)
     bars = Bars(
         sides=parameters.sides,
         centres=np.zeros((0, RINGS, 3)),
@@ -119,7 +120,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED) -> Bars:
         trunk=np.full(len(standing.holds), -1),
         by_hand=frozen(standing.by_hand),
         ties=ties,
-        unkept=_told(gone, strayed, lost),
+        unkept=_told(lost, strayed, torn),
     )
     return _built(bars, standing, request, Part(watch, 0.7, 1))
 

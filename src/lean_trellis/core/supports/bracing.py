@@ -16,6 +16,8 @@ from lean_trellis.core.supports.obstacle import Obstacle, clearances
 from lean_trellis.core.supports.struts import Struts
 
 _NEIGHBOURS = 7
+_MOST_PASSES = 2
+_STRUT_FIELDS = ("starts", "stops", "radii", "columns")
 _ACROSS_DEG = 45.0
 """A second plane of braces is looked for at no less than this to the first."""
 
@@ -49,22 +51,64 @@ def braced(columns: Columns, parameters: BarParameters, obstacles: Sequence[Obst
     """Braces in the planes between neighbours, clear of parts, none leaning more than the lean limit."""
     if parameters.brace == "none" or len(columns.numbers) < 2:
         return Struts()
-    pairs = _neighbours(columns, parameters)
-    one, other, low, high = _laid_out(columns, pairs, parameters)
+    near, pairs = _neighbours(columns, parameters)
+    begin = columns.places[pairs, 0, 2].max(axis=1)
+    end = columns.places[pairs, 2, 2].min(axis=1)
+    struts = _clear(columns, _laid_out(columns, pairs, begin, end, parameters), parameters, obstacles)
+    for _ in range(_MOST_PASSES):
+        # What still stands free over too long a stretch is braced there with any neighbour that reaches it.
+        gap_low, gap_high = _longest_gaps(columns, struts)
+        needy = gap_high - gap_low > parameters.free_length
+        some = near[needy[near[:, 0]]]
+        begin = np.maximum(gap_low[some[:, 0]], columns.places[some[:, 1], 0, 2])
+        end = np.minimum(gap_high[some[:, 0]], columns.places[some[:, 1], 2, 2])
+        more = _clear(columns, _laid_out(columns, some, begin, end, parameters), parameters, obstacles)
+        if not len(more):
+            break
+        struts = Struts(*(np.concatenate([getattr(struts, key), getattr(more, key)]) for key in _STRUT_FIELDS))
+    numbered = columns.numbers[struts.columns]
+    return Struts(struts.starts, struts.stops, struts.radii, numbered)
+
+
+def _longest_gaps(columns: Columns, struts: Struts) -> tuple[Floats, Floats]:
+    """From and to which height (c,) each column stands free over its longest stretch."""
+    count = len(columns.numbers)
+    owner = np.concatenate([np.tile(np.arange(count), 2), struts.columns.T.reshape(-1)])
+    heights = np.concatenate(
+        [columns.places[:, 0, 2], columns.places[:, 2, 2], struts.starts[:, 2], struts.stops[:, 2]]
+    )
+    order = np.lexsort((heights, owner))
+    heights, owner = heights[order], owner[order]
+    gaps = np.where(owner[1:] == owner[:-1], np.diff(heights), -1.0)
+    longest = np.lexsort((-gaps, owner[1:]))
+    first = longest[np.flatnonzero(np.append(True, np.diff(owner[1:][longest]) != 0))]
+    low, high = np.zeros(count), np.zeros(count)
+    low[owner[1:][first]], high[owner[1:][first]] = heights[:-1][first], heights[1:][first]
+    return low, high
+
+
+def _clear(
+    columns: Columns,
+    laid_out: tuple[Longs, Longs, Floats, Floats],
+    parameters: BarParameters,
+    obstacles: Sequence[Obstacle],
+) -> Struts:
+    """Those that no part is in the way of and that hold themselves; numbered by place among the columns."""
+    one, other, low, high = laid_out
     starts, stops = columns.at(one, low), columns.at(other, high)
     radius = parameters.brace_diameter / 2
     reach = np.full(len(starts), radius + parameters.part_clearance)
     free = clearances(obstacles, starts, stops, reach) >= reach - 1e-6
     leans = np.degrees(np.arctan2(np.hypot(*(stops - starts)[:, :2].T), (stops - starts)[:, 2]))
     free &= leans <= parameters.lean_limit + 1e-6
-    ends = np.column_stack([columns.numbers[one], columns.numbers[other]])
+    ends = np.column_stack([one, other])
     return Struts(starts[free], stops[free], np.full(int(free.sum()), radius), ends[free])
 
 
-def _neighbours(columns: Columns, parameters: BarParameters) -> Longs:
-    """(p, 2): for each column that needs it a nearest neighbour, and one in another plane; few in all.
+def _neighbours(columns: Columns, parameters: BarParameters) -> tuple[Longs, Longs]:
+    """All near enough, and (p, 2) chosen: for each column that needs it a neighbour, and one in another plane.
 
-    The shortest tree that joins all, and for each column the nearest neighbour across to what it has.
+    Chosen are the shortest tree that joins all, and for each column the nearest neighbour across to what it has.
     """
     count = len(columns.numbers)
     middles = columns.at(np.arange(count), columns.places[:, [0, 2], 2].mean(axis=1))[:, :2]
@@ -77,7 +121,7 @@ def _neighbours(columns: Columns, parameters: BarParameters) -> Longs:
     may = (away > 1e-6) & (away <= parameters.free_length * steep) & (needy[one] | needy[other])
     one, other, away = one[may], other[may], away[may]
     if not len(one):
-        return np.zeros((0, 2), np.int64)
+        return np.zeros((0, 2), np.int64), np.zeros((0, 2), np.int64)
     tree = minimum_spanning_tree(coo_array((away, (one, other)), shape=(count, count)).tocsr()).tocoo()
     first = np.sort(np.column_stack([tree.row, tree.col]).astype(np.int64), axis=1)
     turn = np.arctan2(*(middles[other] - middles[one]).T[::-1])
@@ -96,19 +140,20 @@ def _neighbours(columns: Columns, parameters: BarParameters) -> Longs:
             has[a].append(angle)
             has[b].append(angle)
     every = np.concatenate([first, np.array(further, np.int64).reshape(-1, 2)])
-    return np.unique(every, axis=0)
+    near_first = np.lexsort((other, away, one))
+    return np.column_stack([one, other])[near_first], np.unique(every, axis=0)
 
 
-def _laid_out(columns: Columns, pairs: Longs, parameters: BarParameters) -> tuple[Longs, Longs, Floats, Floats]:
-    """Braces as the column of the lower end, that of the upper, and the heights of both ends."""
+def _laid_out(
+    columns: Columns, pairs: Longs, begin: Floats, end: Floats, parameters: BarParameters
+) -> tuple[Longs, Longs, Floats, Floats]:
+    """Braces between two heights of pairs: the column of the lower end, that of the upper, the heights of both ends."""
     one, other, low, high = [], [], [], []
     free, slope = parameters.free_length, np.tan(np.radians(parameters.lean_limit))
     spans = np.maximum.reduce([
         np.hypot(*(columns.places[pairs[:, 0], ring] - columns.places[pairs[:, 1], ring])[:, :2].T)
         for ring in range(3)
     ])  # fmt: skip
-    begin = columns.places[pairs, 0, 2].max(axis=1)
-    end = columns.places[pairs, 2, 2].min(axis=1)
     least = spans / max(slope, 1e-6) * (1 + 1e-6)
     for (a, b), z0, z1, rise in zip(pairs.tolist(), begin.tolist(), end.tolist(), least.tolist(), strict=True):
         for lower, upper, start, stop in _BAYS[parameters.brace](z0, z1, rise, free):

@@ -96,11 +96,16 @@ def _regions_at(places: Floats, faces: Longs, topology: Topology, overhangs: Ove
     return regions, on_low
 
 
-def without_removed(holds: HoldPoints, hand: HandWork, own: Obstacle) -> HoldPoints:
-    """Generated hold points without those that were taken away by hand."""
-    if not hand.removed or not len(holds):
+def given_up(hand: HandWork, own: Obstacle) -> Floats:
+    """(k, 3): the places from which bars were taken out by hand, on the plate's frame."""
+    places = np.array([entry.place for entry in hand.removed]).reshape(-1, 3)
+    return own.pose.to_plate(own.tree.mesh, places)
+
+
+def without_removed(holds: HoldPoints, hand: HandWork, gone: Floats) -> HoldPoints:
+    """Generated hold points without those near places (k, 3) from which they were taken out by hand."""
+    if not len(gone) or not len(holds):
         return holds
-    gone = own.pose.to_plate(own.tree.mesh, np.array([entry.place for entry in hand.removed]))
     kept = np.ones(len(holds), bool)
     tree = cKDTree(holds.places)
     for place, entry in zip(gone, hand.removed, strict=True):

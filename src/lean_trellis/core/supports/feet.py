@@ -20,6 +20,7 @@ from lean_trellis.core.supports.struts import SharedFeet
 _CORNERS = 48
 _MOST_LINKED = 1500
 _FLAT = 1e-6
+_MOST_SPLITS = 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,22 +89,30 @@ def shared_feet(
     """Feet under bars whose (n, 2) places lie within the group span, and the shared foot of each bar (n,), -1 for none.
 
     A foot covers the hull of those of its bars, `radii` (n,). Where that would meet a part or a zone, or reach beyond
-    the plate, the bars keep feet of their own.
+    the plate, its bars are parted into smaller groups, and in the end keep feet of their own.
     """
-    groups = foot_groups(places, parameters.group_span)
-    counts = np.bincount(groups, minlength=1)
-    wanted = np.flatnonzero(counts > 1)
     owner = np.full(len(places), -1, np.int64)
-    if not len(wanted):
-        return SharedFeet(), owner
-    rings = np.stack([
-        _rings(places[groups == group], float(radii[groups == group].max()), parameters, critical_angle)
-        for group in wanted
-    ])  # fmt: skip
-    free = _are_free(rings, parameters, obstacles, ground)
-    number = np.full(len(counts), -1, np.int64)
-    number[wanted[free]] = np.arange(int(free.sum()))
-    return SharedFeet(rings[free]), number[groups]
+    found = [np.zeros((0, 4, _CORNERS, 3))]
+    first, span = 0, parameters.group_span
+    for _ in range(_MOST_SPLITS):
+        alone = np.flatnonzero(owner < 0)
+        groups = foot_groups(places[alone], span)
+        counts = np.bincount(groups, minlength=1)
+        wanted = np.flatnonzero(counts > 1)
+        if len(wanted):
+            members = [alone[groups == group] for group in wanted]
+            rings = np.stack([
+                _rings(places[mine], float(radii[mine].max()), parameters, critical_angle) for mine in members
+            ])  # fmt: skip
+            free = _are_free(rings, parameters, obstacles, ground)
+            for number, group in enumerate(np.flatnonzero(free).tolist(), start=first):
+                owner[members[group]] = number
+            first += int(free.sum())
+            found.append(rings[free])
+            if free.all():
+                break
+        span /= 2
+    return SharedFeet(np.concatenate(found)), owner
 
 
 def _rings(places: Floats, radius: float, parameters: BarParameters, critical_angle: float) -> Floats:

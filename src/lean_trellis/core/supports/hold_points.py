@@ -59,11 +59,13 @@ def find_hold_points(
     protected: np.ndarray | None = None,
     *,
     taken: SurfacePoints | None = None,
+    given_up: Floats | None = None,
 ) -> HoldPoints:
     """Hold points for the chosen regions (places in `overhangs.regions`).
 
     None on faces with `protected` (m,) 1; on those with 2 only where no place beside them is near enough to hold.
-    Places `taken` by hand hold already: others keep away from them and only what they leave bare is filled.
+    Places `taken` by hand hold already: others keep away from them and only what they leave bare is filled. Round
+    places `given_up` (k, 3) nothing has to be held: what was taken out by hand is not filled again.
     """
     low = _unprotected(_low_holds(topology, overhangs, chosen, parameters.spacing), overhangs, parameters, protected)
     if taken is not None and len(taken) and len(low):
@@ -73,6 +75,9 @@ def find_hold_points(
     if not wanted[overhangs.region_of_face].any():
         return low
     search = _Coverage(overhangs, wanted, parameters, protected)
+    if given_up is not None and len(given_up):
+        near = cKDTree(given_up).query(search.samples.places)[0]
+        search.required &= near > parameters.bound_mm * (1 + 1e-6)
     forced = search.allowed(_deepest_places(overhangs, chosen, search.rim))
     found = search.holds(forced, taken)
     on_faces = HoldPoints(
@@ -81,6 +86,14 @@ def find_hold_points(
         overhangs.region_of_face[found.faces].astype(np.int32),
     )
     return joined_holds(on_faces, low)
+
+
+def places_to_hold(overhangs: Overhangs, regions: Longs, pitch: float) -> HoldPoints:
+    """A square grid of places on the faces of some regions, as hold points."""
+    faces = np.flatnonzero(np.isin(overhangs.region_of_face, regions))
+    mesh = overhangs.mesh
+    grid = grid_points(mesh, faces, grid_basis(pitch, "square"), mesh.middle[:2])
+    return HoldPoints(grid.places, mesh.normals[grid.faces], overhangs.region_of_face[grid.faces].astype(np.int32))
 
 
 class _Coverage:

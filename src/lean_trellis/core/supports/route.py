@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 
 import numpy as np
+from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Bools, Bytes, Floats
+from lean_trellis.core.arrays import Bools, Bytes, Floats, Longs
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.hold_points import HoldPoints
@@ -122,6 +123,33 @@ class _Tips:
         ends = holds.places - directions * parameters.bite_depth
         bases = holds.places + directions * short[:, None]
         return cls(holds.places, ends, bases, short < 0.05)
+
+
+def nearest_with_way(
+    wanted: HoldPoints,
+    offered: HoldPoints,
+    parameters: BarParameters,
+    layer_height: float,
+    obstacles: list[Obstacle],
+    ground: Ground | None = None,
+) -> Longs:
+    """(n,): for each wanted hold point the nearest of those offered in its region that has a way; -1 for none.
+
+    Looked for no farther away than 1.5 times the spacing.
+    """
+    result = np.full(len(wanted), -1, np.int64)
+    if not len(wanted) or not len(offered):
+        return result
+    near = cKDTree(wanted.places).query(offered.places)[0] <= 1.5 * parameters.spacing
+    some = np.flatnonzero(near)
+    ways = find_ways(offered.only(some), parameters, layer_height, obstacles, ground)
+    good = some[ways.faults == 0]
+    if len(good):
+        apart = [np.column_stack([entry.places, entry.regions * 1e5]) for entry in (offered.only(good), wanted)]
+        away, which = cKDTree(apart[0]).query(apart[1], distance_upper_bound=1.5 * parameters.spacing)
+        found = np.isfinite(away)
+        result[found] = good[which[found]]
+    return result
 
 
 def lean_directions(normals: Floats, lean_limit: float) -> Floats:

@@ -77,21 +77,16 @@ class SharedFeet:
         return len(self.rings)
 
     @cached_property
+    def mesh(self) -> Mesh:
+        """The feet as closed, outward solids side by side."""
+        return ring_solids(self.rings)
+
+    @cached_property
     def volumes_mm3(self) -> Floats:
-        """(f,): exact, by the prismatoid formula between rings with matching corners."""
-        if not len(self):
-            return np.zeros(0)
-        lower, upper = self.rings[:, :-1], self.rings[:, 1:]
-        heights = upper[:, :, 0, 2] - lower[:, :, 0, 2]
-        middle = (lower + upper) / 2
-        sums = heights / 6 * (_ring_areas(lower) + 4 * _ring_areas(middle) + _ring_areas(upper))
-        return frozen(sums.sum(axis=1))
-
-
-def _ring_areas(rings: Floats) -> Floats:
-    after = np.roll(rings, -1, axis=2)
-    crossed: Floats = (rings[..., 0] * after[..., 1] - rings[..., 1] * after[..., 0]).sum(axis=2) / 2
-    return crossed
+        """(f,): of the solids, from their faces."""
+        corners = self.mesh.corners
+        spans = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
+        return frozen(spans.reshape(len(self), -1).sum(axis=1) if len(self) else np.zeros(0))
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,6 +130,11 @@ class Bars:
 
     def __len__(self) -> int:
         return len(self.holds)
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether there is nothing to build: no bar and no tie."""
+        return not len(self) and not len(self.ties)
 
     @cached_property
     def lengths_mm(self) -> Floats:
@@ -215,12 +215,23 @@ class Bars:
             swept(self.trunks.centres, self.trunks.radii, self.sides),
             prisms(braces.starts, braces.stops, braces.radii, self.sides),
             prisms(ties.starts, ties.stops, ties.radii, self.sides),
-            ring_solids(self.feet.rings),
+            self.feet.mesh,
         ])  # fmt: skip
+
+    def beams(self) -> tuple[Floats, Floats]:
+        """Everything but shared feet as beams: ends (k, 2, 3) and radii at the ends (k, 2)."""
+        ends, radii = [], []
+        for centres, sizes in ((self.centres, self.radii), (self.trunks.centres, self.trunks.radii)):
+            ends.append(np.stack([centres[:, :-1], centres[:, 1:]], axis=2).reshape(-1, 2, 3))
+            radii.append(np.stack([sizes[:, :-1], sizes[:, 1:]], axis=2).reshape(-1, 2))
+        for struts in (self.braces, self.ties):
+            ends.append(np.stack([struts.starts, struts.stops], axis=1))
+            radii.append(np.column_stack([struts.radii, struts.radii]))
+        return np.concatenate(ends), np.concatenate(radii)
 
     def bounds(self) -> Floats:
         """(2, 3): box round everything; zeros without bars."""
-        return self.mesh.bounds if len(self) or len(self.ties) else np.zeros((2, 3))
+        return np.zeros((2, 3)) if self.is_empty else self.mesh.bounds
 
 
 def no_bars(sides: int = 8) -> Bars:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from lean_trellis.core.arrays import Floats
 from lean_trellis.core.supports.bar_parameters import BarParameters
 
 Family = Literal["bars"]
@@ -89,3 +90,20 @@ class Support:
     target: tuple[RegionPick, ...] | None = None
     family: Family = "bars"
     hand: HandWork = field(default_factory=HandWork)
+
+    def scaled(self, factors: Floats) -> Support:
+        """The same with every place in the part's own coordinates multiplied by (3,) factors."""
+
+        def moved(place: Place) -> Place:
+            x, y, z = (value * factor for value, factor in zip(place, factors.tolist(), strict=True))
+            return x, y, z
+
+        hand = HandWork(
+            tuple(replace(bar, place=moved(bar.place)) for bar in self.hand.bars),
+            tuple(replace(entry, place=moved(entry.place)) for entry in self.hand.removed),
+            tuple(replace(tie, start=moved(tie.start), stop=moved(tie.stop)) for tie in self.hand.ties),
+        )
+        target = self.target
+        if target is not None:
+            target = tuple(replace(pick, anchor_mm=moved(pick.anchor_mm)) for pick in target)
+        return replace(self, target=target, hand=hand)

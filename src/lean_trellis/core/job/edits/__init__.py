@@ -3,6 +3,21 @@
 One module a kind of thing; nothing here computes for long (what does is derived first and handed in).
 """
 
+from lean_trellis.core.job.edits.by_hand import (
+    add_bars,
+    add_tie,
+    again_on,
+    copies_of,
+    copy_support,
+    delete_bars,
+    drop_hand_work,
+    every_second,
+    lead_bar,
+    lock_bars,
+    make_stouter,
+    move_hold,
+    move_missed,
+)
 from lean_trellis.core.job.edits.copies import change_stack, copy_in_grid, copy_part, stack_part
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.edits.marks import (
@@ -61,9 +76,12 @@ from lean_trellis.core.job.edits.supports import add_support, change_support, ex
 
 __all__ = [
     "Edit",
+    "add_bars",
     "add_bodies",
     "add_support",
+    "add_tie",
     "add_to_region",
+    "again_on",
     "arrange_parts",
     "centre_parts",
     "change_machine",
@@ -71,20 +89,30 @@ __all__ = [
     "change_stack",
     "change_support",
     "choose_machine",
+    "copies_of",
     "copy_in_grid",
     "copy_part",
+    "copy_support",
+    "delete_bars",
     "describe_part",
     "describe_parts",
+    "drop_hand_work",
     "drop_parts",
+    "every_second",
     "extend_target",
     "face_to_angle",
     "fit",
     "flag_parts",
     "group_parts",
+    "lead_bar",
     "leave_out",
     "level",
+    "lock_bars",
+    "make_stouter",
     "merge_regions",
     "mirror_part",
+    "move_hold",
+    "move_missed",
     "move_part",
     "origin_of",
     "place_parts",

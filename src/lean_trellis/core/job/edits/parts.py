@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.formats.body import UNIT_MM, Body
 from lean_trellis.core.job.edits.edit import Edit, named, require_free
@@ -19,7 +18,6 @@ from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import Part, with_nominal, with_size
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size
-from lean_trellis.core.supports.support import Support
 
 
 def add_bodies(
@@ -154,7 +152,7 @@ def mirror_part(job: Job, part_id: str, axis: str) -> Edit:
     pose = replace(changed.pose, rotation=Pose().rotation).turned(turn)
     job = job.with_part(replace(changed, pose=pose, marks=changed.marks.scaled(flip)))
     for support in job.supports_of(part_id):
-        job = job.with_support(moved_target(support, flip))
+        job = job.with_support(support.scaled(flip))
     return Edit(f"Mirror {part.name} in {axis.upper()}", job)
 
 
@@ -166,16 +164,8 @@ def set_size(job: Job, part_ids: Sequence[str], size: Size) -> Edit:
         ratio = size.factors / part.size.factors
         job = job.with_part(with_size(part, size))
         for support in job.supports_of(part_id):
-            job = job.with_support(moved_target(support, ratio))
+            job = job.with_support(support.scaled(ratio))
     return Edit(title, job)
-
-
-def moved_target(support: Support, factors: Floats) -> Support:
-    """The support with its picks multiplied by (3,) factors in the part's own coordinates."""
-    if support.target is None:
-        return support
-    picks = (replace(pick, anchor_mm=tuple((np.array(pick.anchor_mm) * factors).tolist())) for pick in support.target)
-    return replace(support, target=tuple(picks))
 
 
 def retake_unit(job: Job, part_ids: Sequence[str], unit: str) -> Edit:
@@ -188,5 +178,5 @@ def retake_unit(job: Job, part_ids: Sequence[str], unit: str) -> Edit:
         origin = replace(part.origin, unit=unit, unit_is_from="user")
         job = job.with_part(replace(changed, origin=origin, marks=changed.marks.scaled(np.full(3, ratio))))
         for support in job.supports_of(part_id):
-            job = job.with_support(moved_target(support, np.full(3, ratio)))
+            job = job.with_support(support.scaled(np.full(3, ratio)))
     return Edit(title, job)

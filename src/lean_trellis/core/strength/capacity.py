@@ -1,0 +1,40 @@
+"""What a straight strut can bear: sections of regular polygons, buckling, bending."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats
+
+
+def second_moments(radii: Floats, sides: int) -> Floats:
+    """(n,) mm⁴: second moment of area of regular polygons with corners on circles of radii (n,), about any axis.
+
+    The polar moment of the triangles that make it up, b h³ / 4 + h b³ / 48 each, halved.
+    """
+    base, height = 2 * radii * np.sin(np.pi / sides), radii * np.cos(np.pi / sides)
+    result: Floats = sides * (base * height**3 / 4 + height * base**3 / 48) / 2
+    return result
+
+
+def buckling_loads(radii: Floats, lengths: Floats, sides: int, stiffness: float) -> Floats:
+    """(n,) N: Euler's π² E I / L² for struts hinged at both ends (K = 1); infinite without length.
+
+    `radii`, `lengths` (n,) in mm, `stiffness` in MPa.
+    """
+    with np.errstate(divide="ignore"):
+        result: Floats = np.pi**2 * stiffness * second_moments(radii, sides) / lengths**2
+    return result
+
+
+def bending_stresses(pushes: Floats, lengths: Floats, radii: Floats, sides: int) -> Floats:
+    """(n,) MPa at the lower end of struts that stand out by (n,) mm and are pushed sideways with (n,) N at the top."""
+    result: Floats = pushes * lengths * radii / second_moments(radii, sides)
+    return result
+
+
+def slenderness(lengths: Floats, radii: Floats, sides: int) -> Floats:
+    """(n,): free length over the radius of gyration √(I / A)."""
+    areas = sides / 2 * np.sin(2 * np.pi / sides) * radii**2
+    result: Floats = lengths / np.sqrt(second_moments(radii, sides) / areas)
+    return result
