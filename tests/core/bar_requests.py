@@ -12,6 +12,7 @@ from lean_trellis.core.overhang import detect
 from lean_trellis.core.parts import Pose
 from lean_trellis.core.supports import BarParameters, BarRequest, generate_bars
 from lean_trellis.core.supports.obstacle import Obstacle
+from lean_trellis.core.supports.struts import ON_PART, SHAFT_START
 from lean_trellis.core.supports.support import HandWork
 
 LAYER = 0.05
@@ -57,3 +58,21 @@ def distances_from(mesh: Mesh, low, top, steps: int = 25):
         away = np.linalg.norm(nearest - pairs[1], axis=1).reshape(len(some), -1).min(axis=1)
         result[first : first + 2000] = away
     return result.reshape(steps, -1).min(axis=0)
+
+
+def open_shafts(bars, clearance: float):
+    """Stretches of shafts that must be clear of parts, and by how much their middle lines must be.
+
+    Left out is what lies within that reach of a tip on the part, where a bar has to come near.
+    """
+    low, top, of_bar = bars.shafts()
+    reach = np.tile(bars.radii[:, SHAFT_START] + clearance, 2)
+    length = np.linalg.norm(top - low, axis=1)
+    is_upper = np.arange(len(low)) >= len(bars)
+    lands = (bars.landings == ON_PART)[of_bar]
+    from_top = np.where(is_upper, reach, np.maximum(reach - np.roll(length, -len(bars)), 0))
+    from_low = np.where(lands, np.where(is_upper, np.maximum(reach - np.roll(length, len(bars)), 0), reach), 0)
+    open_length = length - from_top - from_low
+    some = np.flatnonzero(open_length > 0)
+    along = ((top - low) / np.maximum(length, 1e-12)[:, None])[some]
+    return low[some] + along * from_low[some, None], top[some] - along * from_top[some, None], reach[some]

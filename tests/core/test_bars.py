@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from bar_requests import LAYER, bars_for, distances_from, random_part, request_for
+from bar_requests import LAYER, bars_for, distances_from, open_shafts, random_part, request_for
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
@@ -249,15 +249,7 @@ def test_no_shaft_is_nearer_to_a_part_than_the_clearance(seed):
     bars = generate_bars(request)
     if not len(bars):
         return
-    low, top, of_bar = bars.shafts()
-    reach = np.tile(bars.radii[:, 2] + 0.4, 2)
-    along = top - low
-    length = np.linalg.norm(along, axis=1)
-    is_upper = np.arange(len(low)) >= len(bars)
-    whole = (bars.centres[:, 4] - bars.centres[:, 2])[:, 2][of_bar]
-    top -= along * np.where(is_upper, np.minimum(reach, whole / 2) / length, 0)[:, None].clip(max=1)
-    lands = (bars.landings == ON_PART)[of_bar] & ~is_upper
-    low += along * np.where(lands, np.minimum(reach * 0.5, length), 0)[:, None] / length[:, None]
+    low, top, reach = open_shafts(bars, 0.4)
     away = distances_from(request.overhangs.mesh, low, top)
     assert (away >= reach - 2e-3).all()
 

@@ -185,8 +185,12 @@ class _Coverage:
         return joined([grid, SurfacePoints(self.mesh.centroids_of(largest), largest)])
 
     def _apart(self, some: SurfacePoints) -> Floats:
-        """(n, 3): place in plan, and far apart along the third coordinate for different regions."""
-        return np.column_stack([some.places[:, :2], self.region_of_face[some.faces] * _APART])
+        """(n, 3): place in plan, and far apart along the third coordinate for different regions.
+
+        From the region's middle and rounded, so that a copy of the part elsewhere is held at the same places.
+        """
+        plan = np.round(some.places[:, :2] - self.origin, 6)
+        return np.column_stack([plan, self.region_of_face[some.faces] * _APART])
 
     def _inset_share(self, some: SurfacePoints) -> Floats:
         """(n,): distance from free edges and walls over the inset asked, the lesser; 1 where inset enough."""
