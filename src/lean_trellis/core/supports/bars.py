@@ -193,7 +193,9 @@ def _built(bars: Bars, routed: _Routed, request: BarRequest, watch: Watch) -> Ba
         joins = np.flatnonzero((landings == ON_PLATE) & ~routed.stays_alone)
         straight = _straight(routed.ways)
         begins = np.where(straight[:, None], routed.ways.tip_bases, routed.ways.bends)[joins]
-        trees = join_into_trees(begins, routed.holds.places[joins, 2], p, request.obstacles, request.ground, watch)
+        trees = join_into_trees(
+            begins, routed.holds.places[joins, 2], straight[joins], p, request.obstacles, request.ground, watch
+        )
         trunk = trunk.copy()
         trunk[joins] = trees.trunk_of_bar
         landings = np.where(trunk >= 0, ON_TRUNK, landings).astype(np.uint8)

@@ -72,6 +72,7 @@ class _Live:
     radii: Floats
     alone: Floats
     """Mean length of the bars that a branch carries, were each alone."""
+    at_tips: Bools
     open: Bools
     below: Longs
     foot_radii: Floats
@@ -101,6 +102,7 @@ class _Pairs:
 def join_into_trees(
     bases: Floats,
     hold_heights: Floats,
+    at_tips: Bools,
     parameters: BarParameters,
     obstacles: Sequence[Obstacle],
     ground: Ground | None,
@@ -109,7 +111,7 @@ def join_into_trees(
     """Join bars that stand on the plate.
 
     `bases` (n, 3) are where each begins to go straight down: the lower end of its tip, or its bend; `hold_heights` (n,)
-    those of the hold points.
+    those of the hold points, `at_tips` (n,) whether it is a tip, which has to come near the part.
     """
     count = len(bases)
     live = _Live(
@@ -118,6 +120,7 @@ def join_into_trees(
         np.ones(count, np.int64),
         np.full(count, parameters.shaft_diameter / 2),
         bases[:, 2].copy(),
+        at_tips.copy(),
         np.ones(count, bool),
         np.full(count, -1, np.int64),
         np.full(count, parameters.foot_diameter / 2),
@@ -221,8 +224,7 @@ def _are_free(
         radius = live.radii[which]
         step = meet - live.places[which]
         length = np.maximum(np.linalg.norm(step, axis=1), 1e-9)
-        is_leaf = live.contacts[which] == 1
-        trim = np.where(is_leaf, np.minimum((radius + gap) / length, 0.5), 0)[:, None]
+        trim = np.where(live.at_tips[which], np.minimum((radius + gap) / length, 0.5), 0)[:, None]
         starts.append(live.places[which] + trim * step)
         stops.append(meet)
         reach.append(radius + gap)
@@ -253,6 +255,7 @@ def _join(live: _Live, pairs: _Pairs, feet: Floats, parameters: BarParameters) -
     live.limits = np.append(live.limits, pairs.meet[:, 2])
     live.contacts = np.append(live.contacts, contacts)
     live.radii, live.alone = np.append(live.radii, radii), np.append(live.alone, alone)
+    live.at_tips = np.append(live.at_tips, np.zeros(count, bool))
     live.open = np.append(live.open, np.ones(count, bool))
     live.below = np.append(live.below, np.full(count, -1))
     live.foot_radii = np.append(live.foot_radii, feet)
