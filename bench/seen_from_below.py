@@ -107,7 +107,7 @@ def map_redrawn() -> list[Measured]:
         settle(window)
         chart = window.map
         regions = sum(len(sheet.shapes) for sheet in chart.sheet.parts())
-        contacts = sum(len(p) for _, dots, _ in chart.sheet.dots() for p in dots.by_diameter.values())
+        contacts = sum(len(p) for sheet in chart.sheet.supports() for p in sheet.contacts.by_diameter.values())
         print(f"    on the map: {regions:,} regions, {contacts:,} contacts")
         chart._is_rough = False
         anew = best_of(lambda: chart._pictures())
@@ -140,8 +140,8 @@ def _plain(chart: object) -> float:
     painter = QPainter(picture)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     begin = time.perf_counter()
-    for _, dots, _ in chart.sheet.dots():  # type: ignore[attr-defined]
-        for places in dots.by_diameter.values():
+    for sheet in chart.sheet.supports():  # type: ignore[attr-defined]
+        for places in sheet.contacts.by_diameter.values():
             for x, y in places.tolist():
                 painter.drawEllipse(QRectF(2 * x, 2 * y, 2, 2))
     taken = time.perf_counter() - begin

@@ -22,13 +22,16 @@ from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.pipeline import (
     RegionFacts,
     bars_key,
+    figures_key,
     fillings_key,
     findings_key,
     islands_key,
     overhangs_key,
 )
 from lean_trellis.core.supports import Bars, Support
+from lean_trellis.core.supports.figures import BarFigures
 from lean_trellis.studio import requests
+from lean_trellis.studio.hand_requests import ShowFigures
 from lean_trellis.studio.part_requests import FindFaults, ShowFillings
 from lean_trellis.studio.requests import ShownPart, ShownRegions
 from lean_trellis.studio.selection import Selection
@@ -56,7 +59,8 @@ class Derived(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.worker = Worker(self)
-        self.worker.progressed.connect(self.task_progress)
+        self.worker.progressed.connect(self._progressed)
+        self._is_quiet = False
         self.worker.idle.connect(self._pump)
         self.most_shown = requests.MOST_SHOWN_SOFTWARE
         self._results: OrderedDict[Hashable, Any] = OrderedDict()
@@ -94,6 +98,20 @@ class Derived(QObject):
     def bars(self, support: Support) -> Bars | None:
         """The bars of a support as it is now, once known."""
         return self._results.get(("bars", bars_key(support, self.job)))
+
+    def figures(self, support: Support) -> BarFigures | None:
+        """Figures of a support's bars, once known; looked for on the part in hand alone."""
+        found = self._results.get(("figures", figures_key(support.part_id, self.job)))
+        return None if found is None else found.get(support.id)
+
+    def figure_range(self, key: str) -> tuple[float, float]:
+        """From where to where a figure goes over all bars of the part in hand; strength used from 0 to 1 at least."""
+        known = [self.figures(entry) for entry in self.job.supports_of(self.selection.part)]
+        values = [found.values(key) for found in known if found is not None and len(found.used)]
+        if not values:
+            return 0.0, 1.0
+        low, high = min(float(some.min()) for some in values), max(float(some.max()) for some in values)
+        return (0.0, max(high, 1.0)) if key == "used" else (low, high)
 
     def faults(self, part: Part) -> tuple[Fault, ...] | None:
         """The faults of a part's mesh with their places, once known; looked for in the part in hand alone."""
@@ -177,6 +195,9 @@ class Derived(QObject):
         if job.parts:
             yield ("findings", findings_key(job)), "Checking the build", lambda: requests.FindFindings(job)
         if self.part is not None:
+            if job.supports_of(self.part.id):
+                key = ("figures", figures_key(self.part.id, job))
+                yield key, "Working out loads", lambda i=self.part.id: ShowFigures(i, job)
             key = self._facts_key(self.part)
             yield key, "Measuring the regions", lambda i=self.part.id: requests.ShowFacts(i, job)
 
@@ -206,7 +227,7 @@ class Derived(QObject):
         self._run(key, title, make(), lambda result: self._keep(key, result))
 
     def _run(self, key: Hashable | None, title: str, request: Any, done: Callable[[Any], None]) -> None:
-        self._running_key, self._running_title = key, title
+        self._running_key, self._running_title, self._is_quiet = key, title, False
         self.task_started.emit(title)
         self.worker.ask(request, done, lambda problem: self._failed(key, title, problem))
 
@@ -240,6 +261,18 @@ class Derived(QObject):
         """Have something worked out beside the window; `done` gets the answer, a refusal is said."""
         self._explicit.append((title, request, lambda result: self._finish(done, result)))
         self._due.start()
+
+    def ask_quietly(self, request: Any, done: Callable[[Any], None]) -> bool:
+        """Have something small worked out without a word in the status line; not where anything else runs or waits."""
+        if self.worker.task is not None or self._explicit:
+            return False
+        self._running_key, self._running_title, self._is_quiet = None, "", True
+        self.worker.ask(request, done, lambda _: None)
+        return True
+
+    def _progressed(self, share: float, words: str) -> None:
+        if not self._is_quiet:
+            self.task_progress.emit(share, words)
 
     def _finish(self, done: Callable[[Any], None], result: Any) -> None:
         self._running_key = None

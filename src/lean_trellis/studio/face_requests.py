@@ -39,7 +39,7 @@ class FacesAt:
         watch.at(0.2, "picking faces")
         mesh, face = self.part.mesh, self.face
         if face < 0:
-            _, met = _met_from_below(pipeline, self.part, np.array([self.place]))
+            _, met = met_from_below(pipeline, self.part, np.array([self.place]))
             face = int(met[0])
         if face < 0:
             return np.zeros(0, np.int64)
@@ -53,7 +53,7 @@ class FacesAt:
         return np.array([face])
 
 
-def _met_from_below(pipeline: Pipeline, part: Part, places: Floats) -> tuple[Floats, Longs]:
+def met_from_below(pipeline: Pipeline, part: Part, places: Floats) -> tuple[Floats, Longs]:
     """What rays straight up from (n, 3) places of the plate's frame meet first.
 
     Gives (n, 3) places in the part's frame and (n,) faces, -1 where nothing is met.
@@ -91,7 +91,7 @@ class FacesUnderStroke:
         places, faces = pose.to_part(mesh, on_plate), np.array([face for face, _ in self.stroke])
         blind = np.flatnonzero(faces < 0)
         if len(blind):
-            places[blind], faces[blind] = _met_from_below(pipeline, self.part, on_plate[blind])
+            places[blind], faces[blind] = met_from_below(pipeline, self.part, on_plate[blind])
         met = faces >= 0
         places, faces = places[met], faces[met]
         if not len(faces):

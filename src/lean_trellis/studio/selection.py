@@ -18,13 +18,18 @@ class PickedFaces:
 
 @dataclass(frozen=True)
 class Selection:
-    """What is picked: parts (the first is the one in hand), regions and faces of that part, a support, a bar of it."""
+    """What is picked: parts (the first is the one in hand), regions and faces of that part, a support, bars of it."""
 
     parts: tuple[str, ...] = ()
     regions: frozenset[int] = frozenset()
     support: str = ""
-    bar: int = -1
+    bars: frozenset[int] = frozenset()
     faces: PickedFaces | None = None
+
+    @property
+    def bar(self) -> int:
+        """The one bar that is picked, -1 where there is none or several."""
+        return next(iter(self.bars)) if len(self.bars) == 1 else -1
 
     @property
     def part(self) -> str:

@@ -18,6 +18,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine
 from lean_trellis.core.pipeline import (
+    bars_key,
     overhangs_key,
 )
 from lean_trellis.core.release import ExportRequest
@@ -43,6 +44,7 @@ class Session(Derived):
         self.library, self.settings = library, settings
         self.selection = Selection()
         self._regions_of: Hashable = None
+        self._bars_of: Hashable = None
         self.path: Path | None = None
         self._history = History(self._first_job())
         self._saved: Job | None = self._history.job
@@ -143,18 +145,24 @@ class Session(Derived):
                 changed,
                 regions=changes.get("regions", frozenset()),
                 support=changes.get("support", ""),
-                bar=-1,
+                bars=changes.get("bars", frozenset()),
                 faces=changes.get("faces"),
             )
+        elif changed.support != self.selection.support and "bars" not in changes:
+            changed = replace(changed, bars=frozenset())
         if changed != self.selection:
             self.selection = changed
-            self._regions_of = self._regions_key()
+            self._regions_of, self._bars_of = self._regions_key(), self._bars_key()
             self.selection_changed.emit()
             self._due.start()
 
     def _regions_key(self) -> Hashable:
         part = next((part for part in self.job.parts if part.id == self.selection.part), None)
         return None if part is None else overhangs_key(part, self.job)
+
+    def _bars_key(self) -> Hashable:
+        support = next((entry for entry in self.job.supports if entry.id == self.selection.support), None)
+        return None if support is None else bars_key(support, self.job)
 
     def _tidy_selection(self) -> None:
         """Drop what is no longer there."""
@@ -166,9 +174,10 @@ class Session(Derived):
         faces = self.selection.faces
         if faces is not None and (faces.part not in ids or self.job.part(faces.part).mesh.key != faces.mesh):
             faces = None
-        # Numbers of regions mean something only as long as the regions are the same.
+        # Numbers of regions and bars mean something only as long as these are the same.
         regions = self.selection.regions if self._regions_of == self._regions_key() else frozenset[int]()
-        tidy = replace(self.selection, parts=kept, support=support, faces=faces, regions=regions)
+        bars = self.selection.bars if support and self._bars_of == self._bars_key() else frozenset[int]()
+        tidy = replace(self.selection, parts=kept, support=support, faces=faces, regions=regions, bars=bars)
         if not kept:
             tidy = Selection()
         if tidy != self.selection:

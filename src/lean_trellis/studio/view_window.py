@@ -14,6 +14,7 @@ from lean_trellis.studio.measure_bar import MeasureBar
 from lean_trellis.studio.stations.station import Drawn
 from lean_trellis.studio.underside.export import export_map
 from lean_trellis.studio.underside.map import UndersideMap
+from lean_trellis.studio.view3d.view import Pick
 from lean_trellis.studio.viewbar import ViewBar
 
 
@@ -60,8 +61,13 @@ class ViewWindow(FileWindow):
         """A tool of the open bench draws in both views."""
         for view in (self.view, self.map):
             view.end_gesture()
-            view.gesture = gesture
+            view.hovers = gesture == "hover"
+            view.gesture = "click" if gesture == "hover" else gesture
             view.brush_mm = brush_mm
+
+    def _hovered_on_map(self, place: tuple[float, float]) -> None:
+        """The pointer rests on the map: over the part in hand, seen from straight below."""
+        self.station.take_hover(Pick(part=self.session.selection.part, place=(*place, -1.0)))
 
     def _drawn_in_view(self, gesture: str, what: list[Any]) -> None:
         if gesture == "brush":

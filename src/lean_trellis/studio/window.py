@@ -171,6 +171,11 @@ class MainWindow(ViewWindow):
         self.view.pointed.connect(self.viewbar.where.setText)
         self.view.drawn.connect(self._drawn_in_view)
         self.map.pointed.connect(self.viewbar.where.setText)
+        self.view.hovered.connect(lambda pick: self.station.take_hover(pick))
+        self.map.hovered.connect(self._hovered_on_map)
+        self.map.bar_picked.connect(lambda support, bars, adds: self.station.take_bar_pick(support, bars, adds=adds))
+        for views in (self.view, self.map):
+            views.pulled.connect(lambda pull: self.station.take_pull(pull))
         self.map.drawn.connect(lambda gesture, places: self._drawn(gesture, Drawn(places=tuple(places))))
         self.viewbar.section.changed.connect(self._section_moved)
         self.measure_bar.shows_points.connect(self.view.show_points)
@@ -198,6 +203,7 @@ class MainWindow(ViewWindow):
         self.view.scene.shows_angles = station.shows_angles
         self.view.may_drag_parts = station.drags_parts
         self.view.scene.shows_tilt = station.shows_tilt
+        self.map.picks_bars = station.picks_bars
         self.view.clear_mark()
         self.refresh()
         self.view.refresh()
@@ -228,6 +234,13 @@ class MainWindow(ViewWindow):
                 self.view.refresh()
             case "faults":
                 self.view.show_fault(value)
+            case "ghost":
+                bars, is_way = value or (None, True)
+                self.view.show_ghost(bars, is_way=is_way)
+                self.map.show_ghost(bars, is_way=is_way)
+            case "figure":
+                self.view.scene.figure = value
+                self.view.refresh()
             case "points":
                 self.view.show_points(value)
             case "measure":

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -130,6 +131,10 @@ class Bars:
 
     def __len__(self) -> int:
         return len(self.holds)
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What is kept, without what was made from it: meshes are made again where they are wanted."""
+        return {entry.name: getattr(self, entry.name) for entry in fields(self)}
 
     @property
     def is_empty(self) -> bool:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import title
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.pull import Pull
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.view3d.view import Pick
 
@@ -53,6 +54,7 @@ class Station(QWidget):
     drags_parts = False
     shows_tilt = False
     shows_map = False
+    picks_bars = False
     wanted = pyqtSignal(str)
     asks = pyqtSignal(str, object)
     tool_changed = pyqtSignal(str, float)
@@ -116,6 +118,16 @@ class Station(QWidget):
 
     def take_drawn(self, gesture: str, drawn: Drawn) -> None:
         """A gesture of the tool in hand has ended in one of the views."""
+
+    def take_hover(self, pick: Pick) -> None:
+        """The pointer rests over a place while a tool asks to know where."""
+
+    def take_pull(self, pull: Pull) -> None:
+        """A bar is pulled by a handle."""
+
+    def take_bar_pick(self, support: str, bars: frozenset[int], *, adds: bool) -> bool:
+        """Bars were picked on the map. True when the station has used it up."""
+        return False
 
     def end_mode(self) -> bool:
         """Escape was pressed. True when a mode was on and has ended."""

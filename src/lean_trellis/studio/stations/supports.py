@@ -9,7 +9,16 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 
 from lean_trellis.core.checks.bars import NO_WAY_WORDS
 from lean_trellis.core.errors import ParameterError, TrellisError
-from lean_trellis.core.job.edits import add_support, change_support, extend_target, remove_supports, use_set
+from lean_trellis.core.job.edits import (
+    add_support,
+    again_on,
+    change_support,
+    copies_of,
+    copy_support,
+    extend_target,
+    remove_supports,
+    use_set,
+)
 from lean_trellis.core.pipeline import pick_region
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.supports import BarParameters, RegionPick, Support
@@ -18,9 +27,13 @@ from lean_trellis.core.supports.struts import ON_PART
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, head, muted, row, set_role
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.forms.sketch import Sketch
+from lean_trellis.studio.pull import Pull
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
-from lean_trellis.studio.stations.station import Fact, Station
+from lean_trellis.studio.stations.sections.bar_figures import FiguresSection, bar_in_words
+from lean_trellis.studio.stations.sections.by_hand import ByHandSection
+from lean_trellis.studio.stations.sections.section import button
+from lean_trellis.studio.stations.station import Drawn, Fact, Station
 from lean_trellis.studio.stations.tables import PickTable
 from lean_trellis.studio.theme import DAY
 from lean_trellis.studio.view3d.view import Pick
@@ -33,6 +46,7 @@ class SupportsStation(Station):
     name = "Supports"
     shows_angles = True
     shows_map = True
+    picks_bars = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -49,18 +63,21 @@ class SupportsStation(Station):
         self.support_all = QPushButton("Support all")
         self.support_all.setToolTip("Every region of the part in hand")
         self.support_all.clicked.connect(lambda: self.add(picked_only=False))
-        self.extend = QPushButton("Add picked to it")
+        self.extend = QPushButton("Extend")
         self.extend.setToolTip("The support in hand serves the picked regions as well")
         self.extend.clicked.connect(self._extend)
         self.page.addWidget(row(self.support_picked, self.support_all, 1, spacing=6))
         self.table = PickTable(("Set", "For", "Bars", "cm³"), several=False)
         self.table.setObjectName("supports.table")
         self.table.setFixedHeight(122)
-        self.table.picked.connect(lambda keys: session.select(support=keys[0] if keys else "", bar=-1))
+        self.table.picked.connect(lambda keys: session.select(support=keys[0] if keys else ""))
         self.page.addWidget(self.table)
         self.remove = QPushButton("Delete")
-        self.remove.clicked.connect(self.delete)
-        self.page.addWidget(row(self.extend, self.remove, 1, spacing=6))
+        self.remove.clicked.connect(self.delete_support)
+        self.again = button("Same again", self._again, "The same support on the picked regions", name="supports.again")
+        self.copies = button("To copies", self._to_copies, "The support on all copies of the part, or on those picked "
+                             "as well", name="supports.copies")  # fmt: skip
+        self.page.addWidget(row(self.extend, self.again, self.copies, self.remove, 1, spacing=5))
         self.problem = QLabel()
         self.problem.setWordWrap(True)
         self.page.addWidget(self.problem)
@@ -72,6 +89,11 @@ class SupportsStation(Station):
         self.page.addWidget(self.totals)
         self.bar_facts = figure()
         self.page.addWidget(self.bar_facts)
+        self.by_hand, self.figures = ByHandSection(session, self._chosen_set), FiguresSection(session)
+        for section in (self.by_hand, self.figures):
+            section.asks.connect(self.asks)
+            self.page.addWidget(section)
+        self.watch_tools(self.by_hand.modes, self.by_hand.pickers)
         self._form_head = head("Values")
         self.page.addWidget(self._form_head)
         self.form = ParameterForm(BarParameters)
@@ -109,7 +131,28 @@ class SupportsStation(Station):
             targets = self._picked_targets()
             self.session.do(lambda job: extend_target(job, support.id, targets))
 
+    def _again(self) -> None:
+        support, targets = self.session.support, self._picked_targets()
+        if support is not None and self.session.do(lambda job: again_on(job, support.id, targets)):
+            self.session.select(support=self.session.job.supports[-1].id, regions=frozenset())
+
+    def _to_copies(self) -> None:
+        """To the copies among the picked parts; to all copies where none of them is picked."""
+        support = self.session.support
+        if support is None:
+            return
+        known = copies_of(self.session.job, support.part_id)
+        picked = [part for part in self.session.selection.parts if part in known]
+        self.session.do(lambda job: copy_support(job, support.id, picked or known))
+
     def delete(self) -> None:
+        """Delete the picked bars; where none is picked, the support in hand."""
+        if self.session.selection.bars:
+            self.by_hand.delete()
+        else:
+            self.delete_support()
+
+    def delete_support(self) -> None:
         """Delete the support in hand."""
         support = self.session.support
         if support is not None:
@@ -142,14 +185,50 @@ class SupportsStation(Station):
         self.session.do(lambda job: change_support(job, support.id, key, value))
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
-        """A click on a bar picks it and its support; on a region, the region."""
-        if pick.support:
-            owner = self.session.job.support(pick.support).part_id
-            if owner != self.session.selection.part:
-                self.session.select(parts=(owner,))
-            self.session.select(support=pick.support, bar=pick.bar)
+        """In a mode the click is the mode's; else it picks a bar and its support, or a region."""
+        if self.by_hand.take_pick(pick):
             return True
+        if pick.support:
+            return self.take_bar_pick(pick.support, frozenset({pick.bar} - {-1}), adds=adds)
         return self.session.part is not None and pick_region_at(self.session, pick, adds=adds)
+
+    def take_bar_pick(self, support: str, bars: frozenset[int], *, adds: bool) -> bool:
+        """Pick bars and their support; with Ctrl besides those of the same support that are picked, or no more."""
+        owner = self.session.job.support(support).part_id
+        if owner != self.session.selection.part:
+            self.session.select(parts=(owner,))
+        same = self.session.selection.support == support
+        chosen = self.session.selection.bars ^ bars if adds and same else bars
+        self.session.select(support=support, bars=chosen)
+        return True
+
+    def gesture_of(self, mode: str) -> tuple[str, float]:
+        """How bars are worked on: clicks with the way shown, strokes, boxes, pulling."""
+        support = self.session.support
+        width = support.parameters.tip_diameter if support is not None else self._chosen_set().parameters.tip_diameter
+        gestures = {"add": "hover", "stroke": "brush", "pull": "pull", "box": "box", "patch": "click", "tie": "click"}
+        return gestures.get(mode, ""), width
+
+    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+        """What was drawn goes to the tool in hand."""
+        self.by_hand.take_drawn(gesture, drawn)
+
+    def take_hover(self, pick: Pick) -> None:
+        """The way of a bar that would be."""
+        self.by_hand.take_hover(pick)
+
+    def take_pull(self, pull: Pull) -> None:
+        """A bar is pulled."""
+        self.by_hand.take_pull(pull)
+
+    def end_mode(self) -> bool:
+        """Escape: end the mode that is on. True when there was one."""
+        return self.end_tools()
+
+    def leave(self) -> None:
+        """Modes end."""
+        self.end_tools()
+        self.by_hand.leave()
 
     # --- what is shown ---
 
@@ -168,10 +247,14 @@ class SupportsStation(Station):
         self.support_picked.setEnabled(part is not None and picked > 0)
         self.support_all.setEnabled(part is not None)
         self.extend.setEnabled(support is not None and support.target is not None and picked > 0)
+        self.again.setEnabled(support is not None and picked > 0)
+        self.copies.setEnabled(support is not None and bool(copies_of(session.job, support.part_id)))
         self.remove.setEnabled(support is not None)
         mine = () if part is None else session.job.supports_of(part.id)
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
         self._show_support(support, has_any=bool(mine))
+        for section in (self.by_hand, self.figures):
+            section.refresh()
 
     def _row(self, support: Support) -> tuple[Any, ...]:
         bars = self.session.bars(support)
@@ -222,9 +305,12 @@ class SupportsStation(Station):
             self.totals.setText("Generating …" if problem is None else "")
             return
         on_part = int((bars.landings == ON_PART).sum())
-        landed = f", {on_part} stand on the part" if on_part else ""
+        counted = ((on_part, "on the part"), (len(bars.trunks), "trunks"), (len(bars.braces), "braces"),
+                   (len(bars.feet), "shared feet"), (len(bars.ties), "ties"))  # fmt: skip
+        besides = "".join(f", {count:,} {words}" for count, words in counted if count)
         self.totals.setText(
-            f"{len(bars):,} bars{landed}\n{bars.volume_mm3 / 1000:,.2f} cm³, contact {bars.contact_area_mm2:,.1f} mm², "
+            f"{len(bars):,} bars{besides}\n"
+            f"{bars.volume_mm3 / 1000:,.2f} cm³, contact {bars.contact_area_mm2:,.1f} mm², "
             f"longest {bars.longest_mm:.1f} mm"
         )
         if len(bars.missed_holds):
@@ -237,11 +323,7 @@ class SupportsStation(Station):
             self.problem.show()
         bar = self.session.selection.bar
         if 0 <= bar < len(bars):
-            where = "the part" if bars.landings[bar] == ON_PART else "the plate"
-            self.bar_facts.setText(
-                f"Bar {bar + 1}: {bars.lengths_mm[bar]:.2f} mm long, contact {bars.contact_areas_mm2[bar]:.3f} mm², "
-                f"stands on {where}, serves region {int(bars.regions[bar]) + 1}"
-            )
+            self.bar_facts.setText(bar_in_words(bars, self.session.figures(support), bar))
             self.bar_facts.show()
 
     def fact(self) -> Fact:

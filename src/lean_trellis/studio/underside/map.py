@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from typing import Any, Literal
 
 import numpy as np
@@ -22,12 +23,16 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from lean_trellis.core.shop.machine import Machine
+from lean_trellis.core.supports import Bars
+from lean_trellis.core.supports.struts import BEND, LOWER_END, ON_PLATE, TIP_END
+from lean_trellis.studio.pull import Handle, Pull
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.underside.painting import (
     MapLook,
     paint_front,
+    paint_ghost,
     paint_key,
     paint_parts,
     paint_plate,
@@ -36,17 +41,22 @@ from lean_trellis.studio.underside.painting import (
 )
 from lean_trellis.studio.underside.sheet import RegionShape, UndersideSheet
 
-Gesture = Literal["", "click", "box", "lasso", "brush", "line"]
+Gesture = Literal["", "click", "box", "lasso", "brush", "line", "pull"]
 _DRAG_STARTS_AT = 4
 _REACH_PX = 7.0
 _SMOOTH_AFTER_MS = 160
 _STEP_MM = 0.4
+_DOT_PX, _RING_PX, _LEANS_DEG = 6.0, 11.0, 0.5
 
 
 class UndersideMap(QWidget):
     """Left: pick, Ctrl adds; drag a band to pick what lies in it. Middle or right and move: pan. Wheel: zoom."""
 
     pointed = pyqtSignal(str)
+    hovered = pyqtSignal(object)
+    """Where the pointer rests, (x, y) on the plate, while the tool in hand asks for it."""
+    pulled = pyqtSignal(object)
+    bar_picked = pyqtSignal(str, object, bool)
     drawn = pyqtSignal(str, list)
     """A gesture of the tool in hand has ended: its name, and its places on the plate as (x, y), mm."""
 
@@ -56,6 +66,9 @@ class UndersideMap(QWidget):
         self.sheet = UndersideSheet(session)
         self.frame = MapFrame()
         self.gesture: Gesture = ""
+        self.hovers = self.picks_bars = False
+        self._ghost: tuple[Bars, bool] | None = None
+        self._grip: Pull | None = None
         self.brush_mm = 3.0
         self.shows_supports = True
         self.frame_s = 0.0
@@ -135,9 +148,18 @@ class UndersideMap(QWidget):
             session.selection.part,
             session.selection.regions,
             session.selection.support,
+            self._picked_holds(),
             {part.id: session.job.critical_angle(part) for part in session.job.parts},
             self.shows_supports,
         )
+
+    def _picked_holds(self) -> Any:
+        """(k, 2): where the picked bars take hold."""
+        support, chosen = self._session.support, sorted(self._session.selection.bars)
+        bars = None if support is None else self._session.bars(support)
+        if bars is None:
+            return np.zeros((0, 2))
+        return bars.holds[[number for number in chosen if number < len(bars)], :2]
 
     # --- painting ---
 
@@ -189,11 +211,18 @@ class UndersideMap(QWidget):
         machine, look = self.machine, self.look()
         paint_plate(painter, frame, machine, self._tokens, visible)
         paint_parts(painter, frame, self.sheet.parts(), look, visible)
-        paint_supports(painter, frame, self.sheet.dots(), look, visible)
+        paint_supports(painter, frame, self.sheet.supports(), look, visible)
         paint_front(painter, visible, self._tokens)
+
+    def show_ghost(self, bars: Bars | None, *, is_way: bool = True) -> None:
+        """Show a bar that would be; nothing without one."""
+        self._ghost = None if bars is None or not len(bars) else (bars, is_way)
+        self.update()
 
     def _paint_gesture(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._ghost is not None:
+            paint_ghost(painter, self.frame, *self._ghost, self._tokens)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         ivy = QColor(self._tokens.ivy)
         if self.gesture == "brush" and self._pointer is not None:
@@ -241,7 +270,8 @@ class UndersideMap(QWidget):
         self._pans = event.button() != Qt.MouseButton.LeftButton or bool(
             event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         )
-        self._trail = [] if self._pans else [event.position()]
+        self._grip = self._grip_at(event.position()) if self.gesture == "pull" and not self._pans else None
+        self._trail = [] if self._pans or self._grip is not None else [event.position()]
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -252,8 +282,12 @@ class UndersideMap(QWidget):
         if self._press is not None and self._pans:
             step = event.position() - self._last
             self._take_frame(self.frame.panned(step.x(), step.y()))
+        elif self._press is not None and self._grip is not None:
+            self._pull(event.position(), is_over=False)
         elif self._press is not None:
             self._trail.append(event.position())
+        elif self.hovers:
+            self.hovered.emit(self.frame.to_plate(event.position().x(), event.position().y()))
         self._last = event.position()
         self._tell(event.position())
         self.update()
@@ -268,8 +302,15 @@ class UndersideMap(QWidget):
         if self._pans:
             return
         moved = (event.position() - press).manhattanLength() >= _DRAG_STARTS_AT
+        if self._grip is not None:
+            if moved:
+                self._pull(event.position(), is_over=True)
+            else:
+                self.bar_picked.emit(self._grip.support, frozenset({self._grip.bar}), False)
+            self._grip = None
+            return
         adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        if self.gesture in ("click", "brush") or (self.gesture and moved):
+        if self.gesture in ("click", "brush") or (self.gesture not in ("", "pull") and moved):
             self.drawn.emit(self.gesture, self._places(trail, event.position()))
         elif moved:
             self._pick_band(QRectF(press, event.position()).normalized(), adds=adds)
@@ -306,7 +347,46 @@ class UndersideMap(QWidget):
 
     # --- picking ---
 
+    def _pull(self, at: QPointF, *, is_over: bool) -> None:
+        grip = self._grip
+        assert grip is not None
+        x, y = self.frame.to_plate(at.x(), at.y())
+        self.pulled.emit(replace(grip, place=(x, y, grip.place[2]), is_over=is_over))
+
+    def _grip_at(self, at: QPointF) -> Pull | None:
+        """The handle of a bar under a pixel: its contact within, its foot round that, or its bend."""
+        x, y = self.frame.to_plate(at.x(), at.y())
+        found: list[tuple[float, Pull]] = []
+        for support in self._session.job.supports:
+            bars = self._session.bars(support)
+            if bars is None or not len(bars):
+                continue
+            own = bars.landings == ON_PLATE
+            leans = own & (bars.leans_deg > _LEANS_DEG)
+            handles: tuple[tuple[Handle, Any, Any, float, Any], ...] = (
+                ("hold", bars.holds, bars.radii[:, TIP_END], _DOT_PX, np.ones(len(bars), bool)),
+                ("foot", bars.centres[:, LOWER_END], bars.radii[:, LOWER_END], _RING_PX, own),
+                ("bend", bars.centres[:, BEND], bars.radii[:, BEND], _DOT_PX, leans),
+            )
+            for rank, (handle, places, radii, pixels, there) in enumerate(handles):
+                away = np.where(there, np.hypot(places[:, 0] - x, places[:, 1] - y), np.inf)
+                bar = int(away.argmin())
+                if away[bar] <= max(float(radii[bar]), pixels / self.frame.scale):
+                    place = tuple(places[bar].tolist())
+                    found.append((rank + float(away[bar]) * 1e-6, Pull(support.id, bar, handle, place)))
+        in_hand = self._session.selection.support
+        return min(found, key=lambda entry: (entry[1].support != in_hand, entry[0]), default=(0.0, None))[1]
+
+    def bar_at(self, at: QPointF) -> tuple[str, int] | None:
+        """The bar whose contact is under a pixel: of the support in hand before the others."""
+        grip = self._grip_at(at)
+        return None if grip is None or grip.handle != "hold" else (grip.support, grip.bar)
+
     def _pick(self, at: QPointF, *, adds: bool) -> None:
+        bar = self.bar_at(at) if self.picks_bars and self.shows_supports else None
+        if bar is not None:
+            self.bar_picked.emit(bar[0], frozenset({bar[1]}), adds)
+            return
         found = self.region_at(at)
         session = self._session
         if found is None:
@@ -369,7 +449,8 @@ class UndersideMap(QWidget):
 
     def end_gesture(self) -> None:
         """What was begun is given up."""
-        self._press, self._trail = None, []
+        self._press, self._trail, self._grip = None, [], None
+        self._ghost = None
         self.update()
 
     def finish(self) -> None:

@@ -12,20 +12,23 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.overhang.rim import FADING, FREE, WALL
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.shop.machine import Machine
+from lean_trellis.core.supports import Bars
+from lean_trellis.core.supports.struts import BEND, LOWER_END, TIP_END
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
-from lean_trellis.studio.underside.sheet import Dots, PartSheet, RegionShape, angle_colour
+from lean_trellis.studio.underside.sheet import PartSheet, RegionShape, SupportSheet, angle_colour
 
 _SMALL_PX = 1.2
 _POINT_PX = 5.0
 _LEAST_RING_PX = 4.0
 _MOST_STAMPED_PX = 9.0
 _ISLAND_PX = 10.0
+_PICKED_PX = 8.0
 _MOST_RING_STAMPED_PX = 16.0
 RULER_PX = 18
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class MapLook:
     """What is drawn how: colours, what is picked, the critical angle of each part, what is shown."""
 
@@ -33,6 +36,7 @@ class MapLook:
     part: str
     picked: frozenset[int]
     support: str
+    picked_holds: Floats
     critical: dict[str, float]
     shows_supports: bool = True
 
@@ -143,22 +147,50 @@ def _draw_islands(painter: QPainter, frame: MapFrame, sheet: PartSheet, tokens: 
 
 
 def paint_supports(
-    painter: QPainter, frame: MapFrame, dots: list[tuple[str, Dots, Dots]], look: MapLook, visible: QRectF
+    painter: QPainter, frame: MapFrame, supports: list[SupportSheet], look: MapLook, visible: QRectF
 ) -> None:
-    """Feet as rings, contacts as dots of their true size, never smaller than can be seen."""
+    """Shared feet as shapes, feet as rings, contacts as dots of their true size, never smaller than can be seen."""
     if not look.shows_supports:
         return
     tokens = look.tokens
-    for support, contacts, feet in dots:
-        strong = 1.0 if support == look.support or not look.support else 0.45
+    for sheet in supports:
+        contacts, feet = sheet.contacts, sheet.feet
+        strong = 1.0 if sheet.support == look.support or not look.support else 0.45
         ring, dot = QColor(tokens.copper), QColor(tokens.copper)
         ring.setAlphaF(0.6 * strong)
         dot.setAlphaF(strong)
+        painter.save()
+        painter.setTransform(_transform(frame), combine=True)
+        wash = QColor(tokens.copper)
+        wash.setAlphaF(0.16 * strong)
+        painter.setBrush(wash)
+        pen = _pen(tokens.copper, 1.0)
+        painter.setPen(pen)
+        for outline in sheet.shared:
+            painter.drawPolygon(outline)
+        _draw_lines(painter, sheet.lines, pen)
+        painter.restore()
         for diameter, places in feet.by_diameter.items():
             _draw_dots(painter, frame, places, diameter, ring, visible, is_ring=True)
         _draw_dots(painter, frame, feet.on_part, 1.0, QColor(tokens.stop), visible, is_ring=True)
         for diameter, places in contacts.by_diameter.items():
             _draw_dots(painter, frame, places, max(diameter, 2.4 / frame.scale), dot, visible)
+    if len(look.picked_holds):
+        _draw_dots(painter, frame, look.picked_holds, _PICKED_PX / frame.scale, QColor(tokens.ivy), visible)
+
+
+def paint_ghost(painter: QPainter, frame: MapFrame, bars: Bars, is_way: bool, tokens: Tokens) -> None:
+    """The way of a bar that would be: its contact, its line to bend and foot, its foot as a ring."""
+    colour = QColor(tokens.ivy if is_way else tokens.stop)
+    hold, bend, foot = (QPointF(*frame.to_screen(x, y)) for x, y in bars.centres[0, [TIP_END, BEND, LOWER_END], :2])
+    painter.setPen(QPen(colour, 2.0))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPolyline(QPolygonF([hold, bend, foot]))
+    ring = max(float(bars.radii[0, LOWER_END]) * frame.scale, 5.0)
+    painter.drawEllipse(foot, ring, ring)
+    painter.setBrush(colour)
+    dot = max(float(bars.radii[0, TIP_END]) * frame.scale, 3.0)
+    painter.drawEllipse(hold, dot, dot)
 
 
 def _draw_dots(

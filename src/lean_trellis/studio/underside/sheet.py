@@ -18,7 +18,7 @@ from lean_trellis.core.overhang.rim import FADING, FREE, WALL
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.struts import ON_PART
+from lean_trellis.core.supports.struts import BEND, ON_PART, ON_TRUNK, TIP_END
 from lean_trellis.studio.requests import ShownRegions
 from lean_trellis.studio.session import Session
 
@@ -68,13 +68,24 @@ class Dots:
     on_part: Floats
 
 
+@dataclass(frozen=True, eq=False)
+class SupportSheet:
+    """A support from below: contacts, feet, what leans or goes across as lines, the outlines of shared feet."""
+
+    support: str
+    contacts: Dots
+    feet: Dots
+    lines: list[QLineF]
+    shared: list[QPolygonF]
+
+
 class UndersideSheet:
     """Keeps the parts' drawings in step with the session, by the identity of what they follow from."""
 
     def __init__(self, session: Session) -> None:
         self._session = session
         self._kept: dict[str, tuple[Any, PartSheet]] = {}
-        self._dots: dict[str, tuple[Bars, Dots, Dots]] = {}
+        self._supports: dict[str, tuple[Bars, SupportSheet]] = {}
 
     def parts(self) -> list[PartSheet]:
         """The drawings of all parts that are shown and known; the lowest last, which lies over the others."""
@@ -92,19 +103,20 @@ class UndersideSheet:
             found.append(kept[1])
         return found
 
-    def dots(self) -> list[tuple[str, Dots, Dots]]:
-        """For each support that is known: its id, its contacts, its feet."""
+    def supports(self) -> list[SupportSheet]:
+        """The drawings of all supports that are known and of parts that are shown."""
         found = []
         hidden = {part.id for part in self._session.job.parts if part.is_hidden}
         for support in self._session.job.supports:
             bars = self._session.bars(support)
-            if bars is None or support.part_id in hidden or not len(bars):
+            if bars is None or support.part_id in hidden or bars.is_empty:
                 continue
-            kept = self._dots.get(support.id)
+            kept = self._supports.get(support.id)
             if kept is None or kept[0] is not bars:
-                kept = (bars, _contacts(bars), _feet(bars))
-                self._dots[support.id] = kept
-            found.append((support.id, kept[1], kept[2]))
+                shared = [polygon(rings[1, :, :2]) for rings in bars.feet.rings]
+                kept = (bars, SupportSheet(support.id, _contacts(bars), _feet(bars), _lines(bars), shared))
+                self._supports[support.id] = kept
+            found.append(kept[1])
         return found
 
 
@@ -170,7 +182,24 @@ def _contacts(bars: Bars) -> Dots:
 
 
 def _feet(bars: Bars) -> Dots:
-    return _dots(bars.centres[:, 0, :2], 2 * bars.radii[:, 0], bars.landings == ON_PART)
+    """Feet of bars that stand by themselves, and of trunks."""
+    own, stems = bars.landings != ON_TRUNK, bars.trunks.below < 0
+    places = np.concatenate([bars.centres[own, 0, :2], bars.trunks.centres[stems, 0, :2]])
+    sizes = np.concatenate([2 * bars.radii[own, 0], 2 * bars.trunks.radii[stems, 0]])
+    return _dots(places, sizes, np.append(bars.landings[own] == ON_PART, np.zeros(int(stems.sum()), bool)))
+
+
+_LEANS_DEG = 0.5
+
+
+def _lines(bars: Bars) -> list[QLineF]:
+    """Bars that lean, trunks and braces, from end to end."""
+    leans = bars.leans_deg > _LEANS_DEG
+    shafts = np.stack([bars.centres[leans, BEND, :2], bars.centres[leans, TIP_END, :2]], axis=1)
+    trunks = np.stack([bars.trunks.centres[:, 1, :2], bars.trunks.centres[:, -1, :2]], axis=1)
+    struts = [np.stack([some.starts[:, :2], some.stops[:, :2]], axis=1) for some in (bars.braces, bars.ties)]
+    every = np.concatenate([shafts, trunks, *struts])
+    return [QLineF(*line) for line in every.reshape(-1, 4).tolist()]
 
 
 def _dots(places: Floats, diameters: Floats, on_part: Any) -> Dots:

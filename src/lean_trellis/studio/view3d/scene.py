@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,7 +19,7 @@ from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.struts import ON_PART
+from lean_trellis.core.supports.struts import BEND, FOOT_TOP, LOWER_END, NECK, ON_PART, SHAFT_END, SHAFT_START
 from lean_trellis.studio.requests import ShownPart, ShownRegions
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens, rgb
@@ -36,8 +38,6 @@ from lean_trellis.studio.view3d.tilt_arc import TiltArc
 _BAR_SHARE = 1.2
 HATCH_MM = 1.6
 _MOST_FAULT_FACES = 20_000
-_SHOWN_RINGS = 5
-"""The ring inside the part is not drawn."""
 
 
 @dataclass
@@ -52,8 +52,10 @@ class _PartActor:
 @dataclass
 class _BarsActor:
     actor: vtkActor
+    data: vtkPolyData
     bars: Bars
     faces_per_bar: int
+    look: Any = None
 
 
 class Scene:
@@ -72,6 +74,8 @@ class Scene:
         self._hints: list[vtkActor] = []
         self._hatches: dict[str, tuple[Any, list[vtkActor]]] = {}
         self.preview_angles: tuple[float, float] | None = None
+        self.figure = ""
+        """The figure that bars of the part in hand are coloured by; nothing for plain copper."""
         self._fillings: dict[str, tuple[vtkActor, Mesh]] = {}
         self._tilt = TiltArc(renderer)
         self.shows_angles = False
@@ -205,29 +209,43 @@ class Scene:
             return
         if entry is None or entry.bars is not bars:
             self._remove_bars(support_id)
-            if not len(bars):
+            if bars.is_empty:
                 return
+            rings = _shown_rings(bars)
             light = replace(
-                bars,
-                sides=self._shown_sides(bars),
-                centres=bars.centres[:, :_SHOWN_RINGS],
-                radii=bars.radii[:, :_SHOWN_RINGS],
+                bars, sides=self._shown_sides(bars), centres=bars.centres[:, rings], radii=bars.radii[:, rings]
             )
-            mesh = light.mesh
-            entry = _BarsActor(mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.copper), bars,
-                               len(mesh.faces) // len(bars))  # fmt: skip
-            on_part = np.repeat(bars.landings == ON_PART, entry.faces_per_bar)
-            plain, dark = (
-                _bytes(self._tokens.copper),
-                _mixed(_bytes(self._tokens.copper), _bytes(self._tokens.ink), 0.4),
-            )
-            colour_faces(entry.actor.GetMapper().GetInput(), np.where(on_part[:, None], dark, plain))
+            mesh, count = light.mesh, len(light.bar_mesh.faces)
+            data = poly_data(mesh.vertices, mesh.faces)
+            entry = _BarsActor(mesh_actor(data, self._tokens.copper), data, bars, count // max(len(bars), 1))
             self._clip(entry.actor)
             self._renderer.AddActor(entry.actor)
             self._bars[support_id] = entry
+        self._colour_bars(support_id, entry, is_in_hand=selected)
         look = entry.actor.GetProperty()
         look.SetOpacity(1.0)
         look.SetAmbient(0.5 if selected else 0.3)
+
+    def _colour_bars(self, support_id: str, entry: _BarsActor, *, is_in_hand: bool) -> None:
+        """Copper, darker on parts; picked ones ivy; by a figure where one is chosen; ties are heather."""
+        session = self._session
+        support = session.job.support(support_id)
+        picked = session.selection.bars if is_in_hand else frozenset()
+        figures = session.figures(support) if self.figure and support.part_id == session.selection.part else None
+        look = (picked, self.figure if figures is not None else "", id(figures), self._tokens)
+        if entry.look == look:
+            return
+        entry.look = look
+        bars, copper = entry.bars, _bytes(self._tokens.copper)
+        dark = _mixed(copper, _bytes(self._tokens.ink), 0.4)
+        own = np.where((bars.landings == ON_PART)[:, None], dark, copper)
+        if figures is not None:
+            own = figure_colours(figures.values(self.figure), session.figure_range(self.figure), self._tokens)
+        own = own.astype(np.uint8)
+        own[sorted(number for number in picked if number < len(bars))] = _bytes(self._tokens.ivy)
+        colours = np.tile(_mixed(copper, _bytes(self._tokens.ink), 0.15), (entry.data.GetNumberOfPolys(), 1))
+        colours[: len(bars) * entry.faces_per_bar] = np.repeat(own, entry.faces_per_bar, axis=0)
+        colour_faces(entry.data, colours)
 
     def _update_fillings(self) -> None:
         """What stands in the gaps of stacks; what is out of date stays until the new is known."""
@@ -343,6 +361,25 @@ class Scene:
         """A dot at a place that was picked."""
         return _dot(place, radius, self._tokens.ivy)
 
+    def ghost_actor(self, bars: Bars, *, is_way: bool) -> vtkActor:
+        """A bar that would be, seen through everything: ivy where it has a way, red where not."""
+        mesh = bars.mesh
+        actor = mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.ivy if is_way else self._tokens.stop)
+        actor.GetProperty().SetOpacity(0.75)
+        actor.PickableOff()
+        return actor
+
+    @contextmanager
+    def bars_out_of_the_way(self) -> Iterator[None]:
+        """While it lasts, picks go through bars."""
+        for entry in self._bars.values():
+            entry.actor.PickableOff()
+        try:
+            yield
+        finally:
+            for entry in self._bars.values():
+                entry.actor.PickableOn()
+
     def shift_part(self, part: Part, dx: float, dy: float) -> None:
         """Show a part moved while it is dragged; the job is not changed."""
         entry = self._parts.get(part.id)
@@ -359,7 +396,8 @@ class Scene:
         """The support and bar that a cell of an actor belongs to, or nothing."""
         for support_id, entry in self._bars.items():
             if entry.actor is actor:
-                return support_id, cell // entry.faces_per_bar
+                bar = cell // max(entry.faces_per_bar, 1)
+                return support_id, bar if bar < len(entry.bars) else -1
         return "", -1
 
     def source_face(self, part_id: str, cell: int) -> int:
@@ -393,6 +431,25 @@ def _dot(place: tuple[float, float, float], radius: float, colour: str) -> vtkAc
     actor.GetProperty().SetLighting(False)
     actor.PickableOff()
     return actor
+
+
+def _shown_rings(bars: Bars) -> list[int]:
+    """The rings that make a difference: the one inside the part is not drawn, nor those on a straight line."""
+    rings = [LOWER_END, SHAFT_START, SHAFT_END, NECK]
+    if len(bars) and (bars.leans_deg > 0.01).any():
+        rings.append(BEND)
+    if len(bars) and (bars.radii[:, FOOT_TOP] > bars.radii[:, SHAFT_START] * 1.001).any():
+        rings.append(FOOT_TOP)
+    return sorted(rings)
+
+
+def figure_colours(values: Floats, limits: tuple[float, float], tokens: Tokens) -> np.ndarray:
+    """(n, 3): from verdigris at the lower limit over straw to the colour of stops at the upper one."""
+    low, high = limits
+    share = np.clip((values - low) / max(high - low, 1e-12), 0, 1)[:, None]
+    cool, middle, hot = (_bytes(colour) for colour in (tokens.verdigris, tokens.straw, tokens.stop))
+    lower, upper = cool + (middle - cool) * share * 2, middle + (hot - middle) * (share * 2 - 1)
+    return np.round(np.where(share < 0.5, lower, upper))
 
 
 def paint_angles(colours: np.ndarray, regions: ShownRegions, angles: tuple[float, float], tokens: Tokens) -> None:

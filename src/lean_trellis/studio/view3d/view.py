@@ -24,6 +24,8 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # 
 from lean_trellis.core.arrays import Floats  # noqa: E402
 from lean_trellis.core.mesh.faults import Fault  # noqa: E402
 from lean_trellis.core.mesh.primitives import ball  # noqa: E402
+from lean_trellis.core.supports import Bars  # noqa: E402
+from lean_trellis.studio.pull import Handle, Pull, bend_of, handle_at  # noqa: E402
 from lean_trellis.studio.requests import MOST_SHOWN  # noqa: E402
 from lean_trellis.studio.session import Session  # noqa: E402
 from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
@@ -34,6 +36,7 @@ from lean_trellis.studio.view3d.trail import Trail, circle  # noqa: E402
 
 _DRAG_STARTS_AT = 4
 _SAMPLES = 4
+_HOVER_MS = 60
 _QUICK_FRAME_S = 0.015
 
 
@@ -55,6 +58,7 @@ class _Press:
     button: Qt.MouseButton
     pick: Pick
     dragging: bool = False
+    handle: Handle | None = None
 
 
 class _Canvas(QVTKRenderWindowInteractor):
@@ -78,6 +82,9 @@ class BuildView(QWidget):
     """A gesture of the tool in hand has ended: its name, and the picks of a brush or the area of a band or lasso."""
     part_dragged = pyqtSignal(str, float, float)
     pointed = pyqtSignal(str)
+    hovered = pyqtSignal(object)
+    """What the pointer rests over, while the tool in hand asks for it."""
+    pulled = pyqtSignal(object)
 
     def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -85,7 +92,11 @@ class BuildView(QWidget):
         self.eye = Eye()
         self.may_drag_parts = False
         self.gesture = ""
+        self.hovers = False
         self.brush_mm = 3.0
+        self._hover = QTimer(self, singleShot=True, interval=_HOVER_MS)
+        self._hover_at = QPointF()
+        self._hover.timeout.connect(lambda: self.hovered.emit(self.pick_at(self._hover_at)))
         self._trail: list[QPointF] = []
         self._brushed: list[Pick] = []
         self._press: _Press | None = None
@@ -235,6 +246,11 @@ class BuildView(QWidget):
         self.scene.hint([] if what is None else [self.scene.fault_actor(*what)])
         self._redraw.start()
 
+    def show_ghost(self, bars: Bars | None, *, is_way: bool = True) -> None:
+        """Show a bar that would be, through everything; nothing without one."""
+        self.scene.hint([] if bars is None or bars.is_empty else [self.scene.ghost_actor(bars, is_way=is_way)])
+        self._redraw.start()
+
     def show_points(self, places: list[tuple[float, float, float]]) -> None:
         """Show places that were picked."""
         self.scene.hint([self.scene.dot_actor(place) for place in places])
@@ -310,6 +326,9 @@ class BuildView(QWidget):
         is_left = event.button() == Qt.MouseButton.LeftButton
         pick = self.pick_at(event.position()) if is_left else Pick()
         self._press = _Press(event.position(), event.position(), event.button(), pick)
+        if self.gesture == "pull" and pick.support and pick.bar >= 0 and pick.place is not None:
+            bars = self._session.bars(self._session.job.support(pick.support))
+            self._press.handle = None if bars is None else handle_at(bars, pick.bar, pick.place[2])
         if self._draws(self._press, event):
             self._trail, self._brushed = [event.position()], [pick]
 
@@ -318,6 +337,9 @@ class BuildView(QWidget):
         if press is None:
             if self.gesture == "brush":
                 self._show_trail(event.position())
+            if self.hovers:
+                self._hover_at = event.position()
+                self._hover.start()
             return
         if self._trail:
             self._trail.append(event.position())
@@ -330,7 +352,9 @@ class BuildView(QWidget):
         if not press.dragging and abs(whole.x()) + abs(whole.y()) < _DRAG_STARTS_AT:
             return
         press.dragging, press.last = True, event.position()
-        if self._drags_part(press):
+        if press.handle is not None:
+            self._pull(press, event.position(), is_over=False)
+        elif self._drags_part(press):
             self._drag_part(press, event.position())
         elif press.button == Qt.MouseButton.MiddleButton or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self.eye = self.eye.panned(step.x(), step.y(), self.canvas.height())
@@ -371,11 +395,34 @@ class BuildView(QWidget):
                 adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
                 self.picked.emit(press.pick, adds)
             return
-        if self._drags_part(press):
+        if press.handle is not None:
+            self._pull(press, event.position(), is_over=True)
+        elif self._drags_part(press):
             moved = self._drag_part(press, event.position())
             if moved is not None:
                 part = self._session.job.part(press.pick.part)
                 self.part_dragged.emit(part.id, part.pose.x + moved[0], part.pose.y + moved[1])
+
+    def _pull(self, press: _Press, at: QPointF, *, is_over: bool) -> None:
+        """A bar goes with the pointer: hold points over the surface, feet on the plate, bends at their level."""
+        support, bar, handle = press.pick.support, press.pick.bar, press.handle
+        bars = self._session.bars(self._session.job.support(support))
+        if bars is None or bar >= len(bars) or handle is None:
+            return
+        face, place = -1, None
+        if handle == "hold":
+            with self.scene.bars_out_of_the_way():
+                pick = self.pick_at(at)
+            if pick.part == self._session.job.support(support).part_id:
+                face, place = pick.face, pick.place
+        else:
+            level = 0.0 if handle == "foot" else bend_of(bars, bar)[2]
+            met = self.on_level(at, level)
+            if met is not None:
+                x, y, z = met.tolist()
+                place = (x, y, z)
+        if place is not None:
+            self.pulled.emit(Pull(support, bar, handle, place, face, is_over))
 
     # --- gestures of a tool ---
 
@@ -445,7 +492,7 @@ class BuildView(QWidget):
 
     def finish(self) -> None:
         """Let go of VTK's window before the widget goes."""
-        self._redraw.stop()
-        self._smooth.stop()
+        for timer in (self._redraw, self._smooth, self._hover):
+            timer.stop()
         self.canvas.removeEventFilter(self)
         self.canvas.Finalize()

@@ -1,0 +1,177 @@
+"""What the worker is asked while bars are worked on by hand: places on the surface, the way a bar would take."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.job.edits import Edit
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.patch import smooth_patch
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.pipeline import Pipeline
+from lean_trellis.core.progress import Watch
+from lean_trellis.core.proposals import ways_for_missed
+from lean_trellis.core.supports import Bars, Support
+from lean_trellis.core.supports.figures import BarFigures
+from lean_trellis.core.supports.struts import NO_WAY_WORDS
+from lean_trellis.core.supports.support import HandBar, HandWork
+from lean_trellis.studio.face_requests import Place, met_from_below
+
+_REACH_MM = 0.4
+_LOOKS_DOWN = -0.02
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """Places (k, 3) on the plate's frame that a bar may take hold of, and how many were none.
+
+    `on_any_slope`: nothing needs holding at one of them or more.
+    """
+
+    places: Floats
+    refused: int
+    on_any_slope: bool
+
+
+@dataclass(frozen=True)
+class HandPlaces:
+    """The places meant by a click or a stroke: on the plate's frame with the face there.
+
+    A face of -1 means what is first met from straight below. With a `spacing` the stroke is followed and places lie so
+    far apart along it.
+    """
+
+    part: Part
+    job: Job
+    stroke: tuple[tuple[int, Place], ...]
+    spacing: float | None = None
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Placed:
+        """Those on undersides."""
+        watch.at(0.2, "looking for the surface")
+        part = self.part
+        asked = np.array([place for _, place in self.stroke])
+        from_map = self.stroke[0][0] < 0
+        if self.spacing is not None:
+            asked = _along(asked, self.spacing)
+        starts = asked * [1, 1, 0] - [0, 0, 1] if from_map else asked - [0, 0, _REACH_MM]
+        own, faces = met_from_below(pipeline, part, starts)
+        places = part.pose.to_plate(part.mesh, own)
+        if not from_map:
+            near = (faces >= 0) & (places[:, 2] - starts[:, 2] <= 2 * _REACH_MM)
+            known = np.array([face for face, _ in self.stroke])
+            if len(known) == len(asked):  # too steep to be met from below: as it was clicked
+                faces = np.where(near, faces, known)
+            places = np.where(near[:, None], places, asked)
+        overhangs = pipeline.overhangs(part, self.job)
+        looks_down = (faces >= 0) & (overhangs.mesh.normals[np.maximum(faces, 0), 2] < _LOOKS_DOWN)
+        kept = np.maximum(faces, 0)[looks_down]
+        needs = overhangs.critical[kept] | (overhangs.region_of_face[kept] >= 0)
+        return Placed(places[looks_down], int((~looks_down).sum()), not bool(needs.all()))
+
+
+def _along(places: Floats, spacing: float) -> Floats:
+    """Places along a line through (k, 3) others, its ends among them, no farther apart than the spacing."""
+    steps = np.linalg.norm(np.diff(places, axis=0), axis=1)
+    way = np.concatenate([[0.0], np.cumsum(steps)])
+    count = max(1, int(np.ceil(way[-1] / spacing - 1e-9)))
+    wanted = np.linspace(0, way[-1], count + 1)
+    return np.column_stack([np.interp(wanted, way, places[:, axis]) for axis in range(3)])
+
+
+@dataclass(frozen=True, eq=False)
+class Way:
+    """The one bar that would be, or none and why."""
+
+    bars: Bars
+    words: str
+
+
+@dataclass(frozen=True)
+class PreviewWay:
+    """The way of a bar by hand before it is one. `places` is where it takes hold, with the face there."""
+
+    job: Job
+    support: Support
+    stroke: tuple[tuple[int, Place], ...]
+    foot: tuple[float, float] | None = None
+    bend: Place | None = None
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Way:
+        """The bar, alone: with no others to join or to share a foot with."""
+        part = self.job.part(self.support.part_id)
+        found = HandPlaces(part, self.job, self.stroke).answer(pipeline, watch)
+        plain = self.support.parameters.model_copy(update={"join": "off", "group_span": 0.0, "brace": "none"})
+        hand = HandWork()
+        if len(found.places):
+            hold = found.places[0]
+            x, y, z = part.pose.to_part(part.mesh, hold[None])[0].tolist()
+            foot = None if self.foot is None else (float(self.foot[0] - hold[0]), float(self.foot[1] - hold[1]))
+            bend = None if self.bend is None else tuple((np.array(self.bend) - hold).tolist())
+            hand = HandWork((HandBar((x, y, z), foot=foot, bend=bend, on_any_slope=True),))
+        alone = replace(self.support, target=(), parameters=plain, hand=hand)
+        bars = pipeline.bars(alone, self.job, watch)
+        if not len(found.places):
+            return Way(bars, "no underside there")
+        if bars.unkept.reasons:
+            return Way(bars, bars.unkept.reasons[0])
+        if not len(bars):
+            return Way(
+                bars, NO_WAY_WORDS.get(int(bars.missed_reasons[0]), "no way") if len(bars.missed_reasons) else ""
+            )
+        return Way(bars, f"{bars.lengths_mm[0]:.1f} mm long, leans {bars.leans_deg[0]:.0f}°")
+
+
+@dataclass(frozen=True)
+class BarsOnPatch:
+    """The bars that take hold of the smooth patch round a clicked face, or of some faces."""
+
+    part: Part
+    job: Job
+    support: Support
+    stroke: tuple[int, Place]
+    step_deg: float = 12.0
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Longs:
+        """Their numbers."""
+        watch.at(0.2, "looking for bars on the surface")
+        part, (face, place) = self.part, self.stroke
+        if face < 0:
+            _, met = met_from_below(pipeline, part, np.array([[place[0], place[1], -1.0]]))
+            face = int(met[0])
+        bars = pipeline.bars(self.support, self.job, watch)
+        if face < 0 or not len(bars):
+            return np.zeros(0, np.int64)
+        patch = np.zeros(len(part.mesh.faces), bool)
+        patch[smooth_patch(pipeline.topology(part.mesh), face, step_deg=self.step_deg)] = True
+        _, faces = met_from_below(pipeline, part, bars.holds - [0, 0, _REACH_MM])
+        return np.flatnonzero((faces >= 0) & patch[faces])
+
+
+@dataclass(frozen=True)
+class MoveMissed:
+    """Move hold points that found no way to the nearest places that have one."""
+
+    job: Job
+    support_id: str
+    reason: int
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Edit:
+        """The edit that does it."""
+        watch.at(0.1, "looking for places with a way")
+        return ways_for_missed(self.job, self.support_id, self.reason, pipeline, watch)
+
+
+@dataclass(frozen=True)
+class ShowFigures:
+    """Figures of all bars of a part."""
+
+    part_id: str
+    job: Job
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> dict[str, BarFigures]:
+        """By the support's id."""
+        return pipeline.figures(self.part_id, self.job, watch)
