@@ -156,7 +156,7 @@ def _laid_out(
     ])  # fmt: skip
     least = spans / max(slope, 1e-6) * (1 + 1e-6)
     for (a, b), z0, z1, rise in zip(pairs.tolist(), begin.tolist(), end.tolist(), least.tolist(), strict=True):
-        for lower, upper, start, stop in _BAYS[parameters.brace](z0, z1, rise, free):
+        for lower, upper, start, stop in BAYS[parameters.brace](z0, z1, rise, free):
             one.append(b if lower else a)
             other.append(b if upper else a)
             low.append(start)
@@ -196,4 +196,5 @@ def _two_to_a_point(z0: float, z1: float, rise: float, free: float) -> _Bay:
     return found
 
 
-_BAYS = {"zigzag": _zigzag, "x": _crossed, "k": _two_to_a_point}
+BAYS = {"zigzag": _zigzag, "x": _crossed, "k": _two_to_a_point}
+"""Braces between two heights by kind: (side of the lower end, of the upper, both heights), for a least rise."""

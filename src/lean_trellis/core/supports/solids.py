@@ -51,6 +51,11 @@ def ring_solids(rings: Floats) -> Mesh:
     return Mesh(np.ascontiguousarray(rings).reshape(-1, 3), faces.reshape(-1, 3).astype(np.int32))
 
 
+def faces_of_one(rings: int, sides: int) -> int:
+    """How many triangles one solid with so many rings and corners has."""
+    return len(_faces_of_one(rings, sides))
+
+
 def _circle(sides: int) -> Floats:
     turn = 2 * np.pi * (np.arange(sides) + 0.5) / sides
     return np.column_stack([np.cos(turn), np.sin(turn), np.zeros(sides)])

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trellis.core.supports import BarParameters
+from lean_trellis.studio.forms.drawing import Drawing
+from lean_trellis.studio.forms.sketch_several import TOGETHER, Several
 from lean_trellis.studio.theme import Tokens
 
 _IN_PLAN = ("spacing", "pattern", "edge_inset", "wall_inset", "rim_row")
@@ -57,39 +61,13 @@ class Sketch(QWidget):
             return
         if self._key in _IN_PLAN:
             _Plan(painter, self.rect().toRectF(), self._tokens, self._values, self._key).draw()
+        elif self._key in TOGETHER:
+            Several(painter, self.rect().toRectF(), self._tokens, self._values, self._key).draw()
         else:
             _Side(painter, self.rect().toRectF(), self._tokens, self._values, self._key, self._layer).draw()
 
 
-class _Drawing:
-    def __init__(self, painter: QPainter, area: QRectF, tokens: Tokens, values: BarParameters, key: str) -> None:
-        self.painter, self.area, self.tokens, self.values, self.key = painter, area, tokens, values, key
-
-    def fill(self, points: list[tuple[float, float]], colour: str) -> None:
-        self.painter.setPen(Qt.PenStyle.NoPen)
-        self.painter.setBrush(QColor(colour))
-        self.painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in points]))
-
-    def words(self, x: float, y: float, text: str, *, is_right: bool = False) -> None:
-        self.painter.setPen(QColor(self.tokens.ink))
-        width = 150.0
-        left = x - width if is_right else x
-        flag = Qt.AlignmentFlag.AlignRight if is_right else Qt.AlignmentFlag.AlignLeft
-        self.painter.drawText(QRectF(left, y - 9, width, 18), flag | Qt.AlignmentFlag.AlignVCenter, text)
-
-    def span(self, a: tuple[float, float], b: tuple[float, float], text: str, *, is_right: bool = True) -> None:
-        """A dimension between two points with end ticks, and its number beside it."""
-        self.painter.setPen(QPen(QColor(self.tokens.ivy), 1.6))
-        self.painter.drawLine(QPointF(*a), QPointF(*b))
-        across = abs(a[0] - b[0]) > abs(a[1] - b[1])
-        for x, y in (a, b):
-            tick = (QPointF(x, y - 4), QPointF(x, y + 4)) if across else (QPointF(x - 4, y), QPointF(x + 4, y))
-            self.painter.drawLine(*tick)
-        x = max(a[0], b[0]) + 8 if is_right else min(a[0], b[0]) - 8
-        self.words(x, (a[1] + b[1]) / 2, text, is_right=not is_right)
-
-
-class _Side(_Drawing):
+class _Side(Drawing):
     """A bar from the side: the part above, the plate below, the shaft shortened by a break."""
 
     def __init__(
@@ -160,10 +138,11 @@ class _Side(_Drawing):
             ],
             copper,
         )
+        upper = self._foot_upper(scale)
         self.fill(
             [
-                (middle - shaft, foot_top),
-                (middle + shaft, foot_top),
+                (middle - upper, foot_top),
+                (middle + upper, foot_top),
                 (middle + foot, bottom),
                 (middle - foot, bottom),
             ],
@@ -171,6 +150,14 @@ class _Side(_Drawing):
         )
         self._break(middle, shaft, (base + foot_top) / 2)
         self._dimension(middle, surface, neck, base, foot_top, bottom, tip, shaft, foot, gap, bite)
+
+    def _foot_upper(self, scale: float) -> float:
+        """Half the width of the foot's top, pixels: at the shaft without a slope."""
+        v = self.values
+        if v.foot_slope is None:
+            return v.shaft_diameter * scale / 2
+        lean = v.foot_height * math.tan(math.radians(v.foot_slope))
+        return max(v.foot_diameter / 2 - lean, v.shaft_diameter / 2) * scale
 
     def _hold_height(self) -> float:
         v = self.values
@@ -206,6 +193,9 @@ class _Side(_Drawing):
                 self.span((side, surface + gap), (side, neck), f"dense {v.dense_layers} layers")
             case "foot_diameter" | "landing":
                 self.span((middle - foot, bottom + 12), (middle + foot, bottom + 12), f"foot {v.foot_diameter:g} mm")
+            case "foot_slope":
+                words = "narrows to the shaft" if v.foot_slope is None else f"leans {v.foot_slope:g}°"
+                self.span((side, foot_top), (side, bottom), f"foot {words}")
             case "foot_height":
                 self.span((side, foot_top), (side, bottom), f"foot {v.foot_height:g} mm high")
             case "lean_limit":
@@ -224,17 +214,17 @@ class _Side(_Drawing):
                 )
 
     def _lean(self, middle: float, neck: float, limit: float) -> None:
-        from math import cos, radians, sin
-
         length = 46.0
         self.painter.setPen(QPen(QColor(self.tokens.ivy), 1.6))
         for sign in (-1, 1):
-            end = QPointF(middle + sign * length * sin(radians(limit)), neck + length * cos(radians(limit)))
+            end = QPointF(
+                middle + sign * length * math.sin(math.radians(limit)), neck + length * math.cos(math.radians(limit))
+            )
             self.painter.drawLine(QPointF(middle, neck), end)
         self.words(middle + length * 0.9 + 14, neck + 30, f"leans up to {limit:g}°")
 
 
-class _Plan(_Drawing):
+class _Plan(Drawing):
     """The pattern from below: hold points on a region with a free edge on the left and a wall on the right."""
 
     def draw(self) -> None:

@@ -7,6 +7,7 @@ from typing import cast
 
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QCheckBox,
     QFileDialog,
     QPushButton,
     QRadioButton,
@@ -16,11 +17,9 @@ from PyQt6.QtWidgets import (
 )
 
 from lean_trellis.core.checks import Cure, Finding
-from lean_trellis.core.job.edits import add_support, change_support, move_part, set_build_offset
-from lean_trellis.core.pipeline import pick_region
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
-from lean_trellis.core.sets import shipped_sets
+from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row, rule, set_role
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
@@ -84,6 +83,10 @@ class ReleaseStation(Station):
         self.export_button = QPushButton("Export…")
         self.export_button.setProperty("role", "main")
         self.export_button.clicked.connect(self._ask_and_export)
+        self.each_bar, self.beams = QCheckBox("Each bar apart"), QCheckBox("Bars as beams (3MF)")
+        self.each_bar.setToolTip("Every bar is a body of its own; what bars share is one more")
+        self.beams.setToolTip("Bars by their middle lines and radii, as the beam lattice extension of 3MF has them")
+        self.page.addWidget(row(self.each_bar, self.beams, 1))
         self.page.addWidget(row(self.merged, self.separate, 1, self.export_button))
         self.note = muted()
         self.page.addWidget(self.note)
@@ -126,31 +129,8 @@ class ReleaseStation(Station):
             self._cure_list.addWidget(button)
 
     def apply_cure(self, cure: Cure, finding: Finding) -> None:
-        """Do what a cure says, as an edit; or open the station where it is done."""
-        session = self.session
-        match cure.action:
-            case "set_build_offset":
-                session.do(lambda job: set_build_offset(job, [finding.part_id], cure.value("offset")))
-            case "move_part":
-                session.do(lambda job: move_part(job, finding.part_id, cure.value("x"), cure.value("y")))
-            case "set_parameter":
-                session.do(lambda job: change_support(job, finding.support_id, cure.value("key"), cure.value("value")))
-            case "support_regions":
-                self._support(finding.part_id, cure.value("regions"))
-            case "open_station":
-                self.wanted.emit(cure.value("station"))
-
-    def _support(self, part_id: str, numbers: tuple[int, ...]) -> None:
-        """Support regions by number, or all when none are named, with the set used last for the process."""
-        session, part = self.session, self.session.job.part(part_id)
-        found = session.regions(part)
-        used = [s.set_name for s in session.job.supports]
-        fitting = [s for s in shipped_sets().values() if s.process == session.job.machine.process]
-        chosen = next((s for s in fitting if s.name in used[::-1]), fitting[0])
-        target = None
-        if numbers and found is not None:
-            target = tuple(pick_region(found.regions[number], part) for number in numbers)
-        session.do(lambda job: add_support(job, part_id, chosen, target))
+        """Do what a cure says."""
+        apply_cure(self.session, cure, finding, self.wanted.emit)
 
     # --- export ---
 
@@ -168,10 +148,13 @@ class ReleaseStation(Station):
         """Export with the choices on the bench."""
         suffix = str(self.file_format.currentData())
         merged = self.merged.isChecked()
+        as_beams = self.beams.isChecked() and suffix == "3mf"
         if merged and path.suffix.lower() != f".{suffix}":
             path = path.with_name(f"{path.name}.{suffix}")
         what = cast(What, str(self.what.currentData()))
-        self.session.export(ExportRequest(path, cast(ExportFormat, suffix), what, merged))
+        self.session.export(
+            ExportRequest(path, cast(ExportFormat, suffix), what, merged, self.each_bar.isChecked(), as_beams)
+        )
 
     # --- what is shown ---
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PyQt6.QtWidgets import QLabel, QPushButton
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout
 
-from lean_trellis.core.checks.bars import NO_WAY_WORDS
+from lean_trellis.core.checks import Cure, Finding
 from lean_trellis.core.errors import ParameterError, TrellisError
 from lean_trellis.core.job.edits import (
     add_support,
@@ -23,8 +23,10 @@ from lean_trellis.core.pipeline import pick_region
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.supports import BarParameters, RegionPick, Support
 from lean_trellis.core.supports.bar_parameters import require_self_holding
-from lean_trellis.core.supports.struts import ON_PART
-from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, head, muted, row, set_role
+from lean_trellis.core.supports.struts import NO_WAY_WORDS, ON_PART
+from lean_trellis.studio.cures import apply_cure
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, row, set_role
+from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.pull import Pull
@@ -81,6 +83,10 @@ class SupportsStation(Station):
         self.problem = QLabel()
         self.problem.setWordWrap(True)
         self.page.addWidget(self.problem)
+        self._cures = QVBoxLayout()
+        self._cures.setSpacing(4)
+        self._cured: tuple[Cure, ...] = ()
+        self.page.addLayout(self._cures)
         self.limit = QLabel()
         self.limit.setWordWrap(True)
         self.limit.setProperty("role", "warn")
@@ -94,15 +100,26 @@ class SupportsStation(Station):
             section.asks.connect(self.asks)
             self.page.addWidget(section)
         self.watch_tools(self.by_hand.modes, self.by_hand.pickers)
-        self._form_head = head("Values")
-        self.page.addWidget(self._form_head)
+        self.values = Fold("Values")
+        self.page.addWidget(self.values)
         self.form = ParameterForm(BarParameters)
         self.form.changed.connect(self._change)
-        self.page.addWidget(self.form)
+        self.values.body.addWidget(self.form)
         self.page.addStretch(1)
         self.sketch = Sketch(DAY)
         self.form.entered.connect(self.sketch.show_key)
         self.footing.addWidget(self.sketch)
+        self._folds = (self.by_hand, self.figures, self.values)
+        for fold in self._folds:
+            fold.heading.toggled.connect(lambda is_open, fold=fold: self._unfolded(fold, is_open=is_open))
+
+    def _unfolded(self, opened: Fold, *, is_open: bool) -> None:
+        """One of the three at a time; the drawing belongs to the values."""
+        if is_open:
+            for fold in self._folds:
+                if fold is not opened:
+                    fold.heading.setChecked(False)
+        self.sketch.setVisible(self.values.is_open)
 
     # --- edits ---
 
@@ -253,8 +270,32 @@ class SupportsStation(Station):
         mine = () if part is None else session.job.supports_of(part.id)
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
         self._show_support(support, has_any=bool(mine))
+        self._show_cures(support)
         for section in (self.by_hand, self.figures):
             section.refresh()
+
+    def _show_cures(self, support: Support | None) -> None:
+        """What can be done about hold points without a way, as buttons."""
+        findings = self.session.findings() or ()
+        mine = [f for f in findings if support is not None and f.support_id == support.id and f.code == "bar_no_way"]
+        cures = tuple(dict.fromkeys(cure for finding in mine for cure in finding.cures))
+        if cures == self._cured:
+            return
+        self._cured = cures
+        while (item := self._cures.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        seen = set()
+        for finding in mine:
+            for cure in finding.cures:
+                if cure.words not in seen and not seen.add(cure.words):
+                    made = QPushButton(cure.words)
+                    made.clicked.connect(lambda _, c=cure, f=finding: self._cure(c, f))
+                    self._cures.addWidget(made)
+
+    def _cure(self, cure: Cure, finding: Finding) -> None:
+        apply_cure(self.session, cure, finding, self.wanted.emit)
 
     def _row(self, support: Support) -> tuple[Any, ...]:
         bars = self.session.bars(support)
@@ -268,7 +309,7 @@ class SupportsStation(Station):
         return title, target, len(bars), round(bars.volume_mm3 / 1000, 2)
 
     def _show_support(self, support: Support | None, *, has_any: bool) -> None:
-        for widget in (self.form, self._form_head, self.totals):
+        for widget in (self.values, self.totals):
             widget.setVisible(support is not None)
         self.bar_facts.hide()
         self.limit.hide()
@@ -286,7 +327,7 @@ class SupportsStation(Station):
         self.form.show_parameters(support.parameters, origin.parameters if origin else support.parameters)
         version = f"{support.set_name}, version {support.set_version}"
         count = len(support.parameters.differences(origin.parameters)) if origin else 0
-        self._form_head.setText(f"{version}" + (f" · {count} differ{'s' * (count == 1)}" if count else ""))
+        self.values.set_words(f"Values of {version}" + (f" · {count} differ{'s' * (count == 1)}" if count else ""))
         self.sketch.show_values(support.parameters, self.session.job.layer_height)
         self._show_bars(support)
 

@@ -152,3 +152,13 @@ def _grid(plate: Plate, step: float) -> vtkPolyData:
             starts.append(a if axis == 0 else (a[1], a[0], 0.0))
             stops.append(b if axis == 0 else (b[1], b[0], 0.0))
     return line_data(np.array(starts), np.array(stops))
+
+
+def as_bytes(colour: str) -> np.ndarray:
+    """(3,) of 0 to 255."""
+    return np.round(np.array(rgb(colour)) * 255)
+
+
+def mixed_bytes(one: np.ndarray, other: np.ndarray, share: float) -> np.ndarray:
+    """One colour with a share of another, 0 to 255."""
+    return np.round(one * (1 - share) + other * share)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -19,20 +19,22 @@ from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.struts import BEND, FOOT_TOP, LOWER_END, NECK, ON_PART, SHAFT_END, SHAFT_START
 from lean_trellis.studio.requests import ShownPart, ShownRegions
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens, rgb
 from lean_trellis.studio.view3d.actors import (
     PlateActors,
+    as_bytes,
     colour_faces,
     line_actor,
     line_data,
     matrix_of,
     mesh_actor,
+    mixed_bytes,
     plate_actors,
     poly_data,
 )
+from lean_trellis.studio.view3d.bar_actors import BarsActor, Shades, bars_actor, colour_bars
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
@@ -49,15 +51,6 @@ class _PartActor:
     pose: Any = None
 
 
-@dataclass
-class _BarsActor:
-    actor: vtkActor
-    data: vtkPolyData
-    bars: Bars
-    faces_per_bar: int
-    look: Any = None
-
-
 class Scene:
     """Keeps the renderer's actors in step with the session."""
 
@@ -65,7 +58,7 @@ class Scene:
         self._renderer, self._overlay = renderer, overlay
         self._session, self._tokens = session, tokens
         self._parts: dict[str, _PartActor] = {}
-        self._bars: dict[str, _BarsActor] = {}
+        self._bars: dict[str, BarsActor] = {}
         self._plate = PlateActors((), ())
         self._from_below = False
         self._plate_of: Any = None
@@ -186,9 +179,9 @@ class Scene:
         if entry.look == look:
             return
         entry.look = look
-        base = _bytes(self._tint(part))
+        base = as_bytes(self._tint(part))
         if in_hand and not self.shows_angles:
-            base = _mixed(base, _bytes(self._tokens.ivy), 0.38)
+            base = mixed_bytes(base, as_bytes(self._tokens.ivy), 0.38)
         colours = np.tile(base, (len(entry.shown.shown.faces), 1)).astype(np.uint8)
         if regions is not None:
             if self.preview_angles is not None and in_hand:
@@ -197,7 +190,7 @@ class Scene:
                 paint_regions(colours, regions, picked, angles, self._tokens)
         if faces is not None:
             chosen = np.isin(entry.shown.shown.source, faces.faces)
-            colours[chosen] = _mixed(_bytes(self._tokens.ivy), _bytes(self._tokens.card), 0.25)
+            colours[chosen] = mixed_bytes(as_bytes(self._tokens.ivy), as_bytes(self._tokens.card), 0.25)
         colour_faces(entry.data, colours)
 
     def _update_bars(self, support_id: str, bars: Bars | None) -> None:
@@ -211,13 +204,7 @@ class Scene:
             self._remove_bars(support_id)
             if bars.is_empty:
                 return
-            rings = _shown_rings(bars)
-            light = replace(
-                bars, sides=self._shown_sides(bars), centres=bars.centres[:, rings], radii=bars.radii[:, rings]
-            )
-            mesh, count = light.mesh, len(light.bar_mesh.faces)
-            data = poly_data(mesh.vertices, mesh.faces)
-            entry = _BarsActor(mesh_actor(data, self._tokens.copper), data, bars, count // max(len(bars), 1))
+            entry = bars_actor(bars, self._shown_sides(bars), self._tokens)
             self._clip(entry.actor)
             self._renderer.AddActor(entry.actor)
             self._bars[support_id] = entry
@@ -226,7 +213,7 @@ class Scene:
         look.SetOpacity(1.0)
         look.SetAmbient(0.5 if selected else 0.3)
 
-    def _colour_bars(self, support_id: str, entry: _BarsActor, *, is_in_hand: bool) -> None:
+    def _colour_bars(self, support_id: str, entry: BarsActor, *, is_in_hand: bool) -> None:
         """Copper, darker on parts; picked ones ivy; by a figure where one is chosen; ties are heather."""
         session = self._session
         support = session.job.support(support_id)
@@ -236,16 +223,8 @@ class Scene:
         if entry.look == look:
             return
         entry.look = look
-        bars, copper = entry.bars, _bytes(self._tokens.copper)
-        dark = _mixed(copper, _bytes(self._tokens.ink), 0.4)
-        own = np.where((bars.landings == ON_PART)[:, None], dark, copper)
-        if figures is not None:
-            own = figure_colours(figures.values(self.figure), session.figure_range(self.figure), self._tokens)
-        own = own.astype(np.uint8)
-        own[sorted(number for number in picked if number < len(bars))] = _bytes(self._tokens.ivy)
-        colours = np.tile(_mixed(copper, _bytes(self._tokens.ink), 0.15), (entry.data.GetNumberOfPolys(), 1))
-        colours[: len(bars) * entry.faces_per_bar] = np.repeat(own, entry.faces_per_bar, axis=0)
-        colour_faces(entry.data, colours)
+        shades = None if figures is None else Shades(figures, self.figure, session.figure_range(self.figure))
+        colour_bars(entry, picked, shades, self._tokens)
 
     def _update_fillings(self) -> None:
         """What stands in the gaps of stacks; what is out of date stays until the new is known."""
@@ -396,8 +375,7 @@ class Scene:
         """The support and bar that a cell of an actor belongs to, or nothing."""
         for support_id, entry in self._bars.items():
             if entry.actor is actor:
-                bar = cell // max(entry.faces_per_bar, 1)
-                return support_id, bar if bar < len(entry.bars) else -1
+                return support_id, entry.bar_of(cell)
         return "", -1
 
     def source_face(self, part_id: str, cell: int) -> int:
@@ -433,33 +411,14 @@ def _dot(place: tuple[float, float, float], radius: float, colour: str) -> vtkAc
     return actor
 
 
-def _shown_rings(bars: Bars) -> list[int]:
-    """The rings that make a difference: the one inside the part is not drawn, nor those on a straight line."""
-    rings = [LOWER_END, SHAFT_START, SHAFT_END, NECK]
-    if len(bars) and (bars.leans_deg > 0.01).any():
-        rings.append(BEND)
-    if len(bars) and (bars.radii[:, FOOT_TOP] > bars.radii[:, SHAFT_START] * 1.001).any():
-        rings.append(FOOT_TOP)
-    return sorted(rings)
-
-
-def figure_colours(values: Floats, limits: tuple[float, float], tokens: Tokens) -> np.ndarray:
-    """(n, 3): from verdigris at the lower limit over straw to the colour of stops at the upper one."""
-    low, high = limits
-    share = np.clip((values - low) / max(high - low, 1e-12), 0, 1)[:, None]
-    cool, middle, hot = (_bytes(colour) for colour in (tokens.verdigris, tokens.straw, tokens.stop))
-    lower, upper = cool + (middle - cool) * share * 2, middle + (hot - middle) * (share * 2 - 1)
-    return np.round(np.where(share < 0.5, lower, upper))
-
-
 def paint_angles(colours: np.ndarray, regions: ShownRegions, angles: tuple[float, float], tokens: Tokens) -> None:
     """Colour faces by surface angle alone, while the two angles are being dragged: quick, regions follow."""
     critical, watch = angles
     angle = np.where(regions.on_plate, 180.0, regions.angles)
-    colours[(angle < watch) & (angle >= critical)] = _bytes(tokens.straw)
+    colours[(angle < watch) & (angle >= critical)] = as_bytes(tokens.straw)
     inside = angle < critical
     share = np.clip(angle[inside] / max(critical, 1e-6), 0, 1)[:, None]
-    plum, ochre = _bytes(tokens.plum), _bytes(tokens.ochre)
+    plum, ochre = as_bytes(tokens.plum), as_bytes(tokens.ochre)
     colours[inside] = np.round(plum + (ochre - plum) * share).astype(np.uint8)
 
 
@@ -475,22 +434,14 @@ def paint_regions(
     doubtful = (
         (regions.angles < watch) & (regions.region_of_face < 0) & ~regions.on_plate & (regions.angles >= critical)
     )
-    colours[doubtful] = _bytes(tokens.straw)
+    colours[doubtful] = as_bytes(tokens.straw)
     inside = regions.region_of_face >= 0
     share = np.clip(regions.angles[inside] / max(critical, 1e-6), 0, 1)[:, None]
-    plum, ochre = _bytes(tokens.plum), _bytes(tokens.ochre)
+    plum, ochre = as_bytes(tokens.plum), as_bytes(tokens.ochre)
     colours[inside] = np.round(plum + (ochre - plum) * share).astype(np.uint8)
     left_out = [region.id for region in regions.regions if region.left_out]
     if left_out:
-        colours[np.isin(regions.region_of_face, left_out)] = _mixed(ochre, _bytes(tokens.card), 0.7)
+        colours[np.isin(regions.region_of_face, left_out)] = mixed_bytes(ochre, as_bytes(tokens.card), 0.7)
     if picked:
         chosen = np.isin(regions.region_of_face, list(picked))
-        colours[chosen] = _mixed(_bytes(tokens.ivy), _bytes(tokens.card), 0.1)
-
-
-def _bytes(colour: str) -> np.ndarray:
-    return np.round(np.array(rgb(colour)) * 255)
-
-
-def _mixed(one: np.ndarray, other: np.ndarray, share: float) -> np.ndarray:
-    return np.round(one * (1 - share) + other * share)
+        colours[chosen] = mixed_bytes(as_bytes(tokens.ivy), as_bytes(tokens.card), 0.1)

@@ -1,0 +1,104 @@
+"""Bars of a support as one actor: what of them is drawn, and how they are coloured."""
+
+from __future__ import annotations
+
+from collections.abc import Set
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkRenderingCore import vtkActor
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.supports import Bars
+from lean_trellis.core.supports.figures import BarFigures
+from lean_trellis.core.supports.solids import faces_of_one
+from lean_trellis.core.supports.struts import (
+    BEND,
+    FOOT_TOP,
+    LOWER_END,
+    NECK,
+    ON_PART,
+    SHAFT_END,
+    SHAFT_START,
+    TRUNK_RINGS,
+)
+from lean_trellis.studio.theme import Tokens
+from lean_trellis.studio.view3d.actors import as_bytes, colour_faces, mesh_actor, mixed_bytes, poly_data
+
+_SLIGHTLY = 1.001
+_LEANS_DEG = 0.01
+
+
+@dataclass
+class BarsActor:
+    """The actor of a support: the bars' faces first, in order, then those of trunks and of all else that is shared."""
+
+    actor: vtkActor
+    data: vtkPolyData
+    bars: Bars
+    faces_per_bar: int
+    faces_per_trunk: int
+    look: Any = None
+
+    def bar_of(self, cell: int) -> int:
+        """The bar that a cell belongs to, -1 for what is shared."""
+        bar = cell // max(self.faces_per_bar, 1)
+        return bar if bar < len(self.bars) else -1
+
+
+@dataclass(frozen=True, eq=False)
+class Shades:
+    """The figure that bars are coloured by, and from where to where it goes."""
+
+    figures: BarFigures
+    key: str
+    limits: tuple[float, float]
+
+
+def bars_actor(bars: Bars, sides: int, tokens: Tokens) -> BarsActor:
+    """An actor with as many sides a bar as there is time for."""
+    rings = _shown_rings(bars)
+    light = replace(bars, sides=sides, centres=bars.centres[:, rings], radii=bars.radii[:, rings])
+    mesh, own = light.mesh, len(light.bar_mesh.faces)
+    data = poly_data(mesh.vertices, mesh.faces)
+    per_trunk = faces_of_one(TRUNK_RINGS, sides)
+    return BarsActor(mesh_actor(data, tokens.copper), data, bars, own // max(len(bars), 1), per_trunk)
+
+
+def colour_bars(entry: BarsActor, picked: Set[int], shades: Shades | None, tokens: Tokens) -> None:
+    """Copper, darker on parts; by a figure where one is given; picked ones ivy; what is shared a little darker."""
+    bars, copper, ink = entry.bars, as_bytes(tokens.copper), as_bytes(tokens.ink)
+    own = np.where((bars.landings == ON_PART)[:, None], mixed_bytes(copper, ink, 0.4), copper)
+    if shades is not None:
+        own = figure_colours(shades.figures.values(shades.key), shades.limits, tokens)
+    own = own.astype(np.uint8)
+    own[sorted(number for number in picked if number < len(bars))] = as_bytes(tokens.ivy)
+    colours = np.tile(mixed_bytes(copper, ink, 0.15), (entry.data.GetNumberOfPolys(), 1))
+    first = len(bars) * entry.faces_per_bar
+    colours[:first] = np.repeat(own, entry.faces_per_bar, axis=0)
+    if shades is not None and shades.key == "used" and len(bars.trunks):
+        stems = figure_colours(shades.figures.trunk_used, shades.limits, tokens)
+        last = first + len(stems) * entry.faces_per_trunk
+        colours[first:last] = np.repeat(stems, entry.faces_per_trunk, axis=0)
+    colour_faces(entry.data, colours)
+
+
+def _shown_rings(bars: Bars) -> list[int]:
+    """The rings that make a difference: the one inside the part is not drawn, nor those on a straight line."""
+    rings = [LOWER_END, SHAFT_START, SHAFT_END, NECK]
+    if len(bars) and (bars.leans_deg > 0.01).any():
+        rings.append(BEND)
+    if len(bars) and (bars.radii[:, FOOT_TOP] > bars.radii[:, SHAFT_START] * 1.001).any():
+        rings.append(FOOT_TOP)
+    return sorted(rings)
+
+
+def figure_colours(values: Floats, limits: tuple[float, float], tokens: Tokens) -> np.ndarray:
+    """(n, 3): from verdigris at the lower limit over straw to the colour of stops at the upper one."""
+    low, high = limits
+    share = np.clip((values - low) / max(high - low, 1e-12), 0, 1)[:, None]
+    cool, middle, hot = (as_bytes(colour) for colour in (tokens.verdigris, tokens.straw, tokens.stop))
+    lower, upper = cool + (middle - cool) * share * 2, middle + (hot - middle) * (share * 2 - 1)
+    return np.round(np.where(share < 0.5, lower, upper))
