@@ -69,10 +69,10 @@ def test_bars_taken_out_stay_out_when_values_change(slab, pipeline):
     gone, _ = nearest(before, middle_of(slab))
     place = before.holds[gone]
     job = edits.delete_bars(slab, ME, before, [gone]).job
-    assert nearest(bars_of(pipeline, job), place)[1] > 1.4
+    assert nearest(bars_of(pipeline, job), place)[1] > 1.2
     for key, value in (("spacing", 2.9), ("pattern", "square"), ("tip_diameter", 0.4)):
         job = edits.change_support(job, ME, key, value).job
-        assert nearest(bars_of(pipeline, job), place)[1] > 1.4, key
+        assert nearest(bars_of(pipeline, job), place)[1] > 1.2, key
     again = bars_of(pipeline, edits.drop_hand_work(job, ME).job)
     assert nearest(again, place)[1] < 1.5
 

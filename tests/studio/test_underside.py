@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import csv
 import xml.etree.ElementTree as ET
-from itertools import pairwise
 
 import numpy as np
 import pytest
+from on_the_map import CONTROL, LEFT, PLAIN, click_map, drag_map, on_map
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QWheelEvent
 from PyQt6.QtTest import QTest
@@ -20,8 +20,6 @@ from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.pictures import wait_until
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 from lean_trellis.studio.view3d.camera import Eye
-
-LEFT, CONTROL, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.NoModifier
 
 
 @pytest.fixture
@@ -40,26 +38,6 @@ def at_overhangs(with_parts):
 def table_of_four_legs():
     top = to_manifold(box((40, 30, 4), corner=(0, 0, 12)))
     return from_manifold(sum((to_manifold(box((4, 4, 12), corner=(x, y, 0))) for x in (0, 36) for y in (0, 26)), top))
-
-
-def on_map(user, x, y):
-    return QPointF(*user.window.map.frame.to_screen(x, y)).toPoint()
-
-
-def click_map(user, x, y, modifier=PLAIN):
-    QTest.mouseClick(user.window.map, LEFT, modifier, on_map(user, x, y))
-    QApplication.processEvents()
-
-
-def drag_map(user, places, button=LEFT, modifier=PLAIN):
-    points = [on_map(user, *place) for place in places]
-    QTest.mousePress(user.window.map, button, modifier, points[0])
-    for begin, end in pairwise(points):
-        for step in range(1, 5):
-            QTest.mouseMove(user.window.map, begin + (end - begin) * step / 4)
-            QApplication.processEvents()
-    QTest.mouseRelease(user.window.map, button, modifier, points[-1])
-    QApplication.processEvents()
 
 
 def middle_of(user, part_id="part-1"):

@@ -9,6 +9,7 @@ from lean_trellis.core.job import Edit
 from lean_trellis.core.job.edits import add_support, change_support, move_part, set_build_offset
 from lean_trellis.core.pipeline import pick_region
 from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.studio.hand_requests import MoveMissed
 from lean_trellis.studio.session import Session
 
@@ -35,8 +36,9 @@ def _support(session: Session, part_id: str, numbers: tuple[int, ...]) -> None:
     part = session.job.part(part_id)
     found = session.regions(part)
     used = [s.set_name for s in session.job.supports]
-    fitting = [s for s in shipped_sets().values() if s.process == session.job.machine.process]
-    chosen = next((s for s in fitting if s.name in used[::-1]), fitting[0])
+    process = session.job.machine.process
+    fitting = [name for name in used[::-1] if name in shipped_sets() and shipped_sets()[name].process == process]
+    chosen = shipped_sets()[fitting[0] if fitting else usual_set(process)]
     target = None
     if numbers and found is not None:
         target = tuple(pick_region(found.regions[number], part) for number in numbers)

@@ -58,6 +58,11 @@ def shipped_recipes() -> dict[str, Recipe]:
     return {path.stem: read_model(path, Recipe) for path in sorted(SHIPPED.glob("*.toml"))}
 
 
+def usual_set(process: Process) -> str:
+    """The set that the first recipe of a process begins with: what is taken when nobody says otherwise."""
+    return next(recipe.rules[0].set for recipe in shipped_recipes().values() if recipe.process == process)
+
+
 def find_recipe(recipes: dict[str, Recipe], name: str) -> Recipe:
     """The recipe of that id; `UnknownNameError` says what comes close."""
     if name not in recipes:

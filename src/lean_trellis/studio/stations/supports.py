@@ -21,6 +21,7 @@ from lean_trellis.core.job.edits import (
 )
 from lean_trellis.core.pipeline import pick_region
 from lean_trellis.core.sets import ParameterSet, shipped_sets
+from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.core.supports import BarParameters, RegionPick, Support
 from lean_trellis.core.supports.bar_parameters import require_self_holding
 from lean_trellis.core.supports.struts import NO_WAY_WORDS, ON_PART
@@ -255,7 +256,7 @@ class SupportsStation(Station):
         process = session.job.machine.process
         offered = [(s.name, s.title) for s in shipped_sets().values() if s.process == process]
         current = support.set_name if support is not None else str(self.set_choice.currentData())
-        self.set_choice.offer(offered, current if current in dict(offered) else offered[0][0])
+        self.set_choice.offer(offered, current if current in dict(offered) else usual_set(process))
         picked = len(session.selection.regions)
         self.selected.setText(
             "Pick a part in the view or in the list." if part is None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
 
@@ -37,6 +38,7 @@ from lean_trellis.studio.view3d.trail import Trail, circle  # noqa: E402
 _DRAG_STARTS_AT = 4
 _SAMPLES = 4
 _HOVER_MS = 60
+_FOR_SURFACES = ("click", "brush")
 _QUICK_FRAME_S = 0.015
 
 
@@ -270,8 +272,10 @@ class BuildView(QWidget):
     def pick_at(self, at: QPointF | QPoint) -> Pick:
         """What is under a point of the canvas."""
         x, y = self._display_point(QPointF(at))
-        if not self._picker.Pick(x, y, 0, self.renderer):
-            return Pick()
+        # A tool that asks for a surface sees through the bars before it.
+        with self.scene.bars_out_of_the_way() if self.gesture in _FOR_SURFACES else nullcontext():
+            if not self._picker.Pick(x, y, 0, self.renderer):
+                return Pick()
         actor, cell = self._picker.GetActor(), self._picker.GetCellId()
         place = tuple(self._picker.GetPickPosition())
         part_id = self.scene.part_of(actor)

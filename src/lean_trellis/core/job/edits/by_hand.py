@@ -242,10 +242,20 @@ def _replaced(support: Support, bars: Bars, changed: dict[int, HandBar]) -> Hand
     return replace(support.hand, bars=tuple(known))
 
 
+def _room_round(bars: Bars, which: Sequence[int]) -> Floats:
+    """(k,): how far the nearest bar that stays is from each of some."""
+    stays = np.setdiff1d(np.arange(len(bars)), list(which))
+    if not len(stays):
+        return np.full(len(which), np.inf)
+    away: Floats = cKDTree(bars.holds[stays]).query(bars.holds[list(which)])[0]
+    return away
+
+
 def _without(support: Support, bars: Bars, which: Sequence[int], part: Part) -> HandWork:
     """Work by hand without some bars; where they were, none is generated again."""
     numbers = {int(bars.by_hand[bar]) for bar in which}
     kept = tuple(bar for number, bar in enumerate(support.hand.bars) if number not in numbers)
-    radius = support.parameters.bound_mm
-    gone = tuple(Removed(place, radius) for place in _own(part, bars.holds[np.array(list(which), np.int64)]))
+    places = bars.holds[np.array(list(which), np.int64)]
+    radii = np.minimum(support.parameters.bound_mm, 0.5 * _room_round(bars, which))
+    gone = tuple(Removed(place, radius) for place, radius in zip(_own(part, places), radii.tolist(), strict=True))
     return replace(support.hand, bars=kept, removed=support.hand.removed + gone)
