@@ -8,15 +8,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Literal
 
-from manifold3d import Manifold, OpType
-
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.errors import AccessError, EditError
 from lean_trellis.core.formats import amf, obj, ply, stl, three_mf
 from lean_trellis.core.formats.body import Beams, Named
-from lean_trellis.core.mesh.mesh import Mesh, join
-from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.struts import Bars
@@ -122,18 +120,6 @@ def _support_bodies(bars: Bars, name: str, request: ExportRequest) -> list[Named
     if len(bars.shared_mesh.faces):
         bodies.append(Named(f"{name} shared", bars.shared_mesh, "support"))
     return bodies
-
-
-def united(meshes: list[Mesh]) -> Mesh:
-    """All solids as one without inner walls, so that overlaps count once.
-
-    Where a mesh is not sound nothing can be united: all are then put side by side.
-    """
-    try:
-        pieces = [piece for mesh in meshes for piece in to_manifold(mesh).decompose()]
-    except EditError:
-        return join(meshes)
-    return from_manifold(Manifold.batch_boolean(pieces, OpType.Add))
 
 
 def _file_name(name: str) -> str:
