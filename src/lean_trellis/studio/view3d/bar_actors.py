@@ -25,7 +25,15 @@ from lean_trellis.core.supports.struts import (
     TRUNK_RINGS,
 )
 from lean_trellis.studio.theme import Tokens
-from lean_trellis.studio.view3d.actors import as_bytes, colour_faces, mesh_actor, mixed_bytes, poly_data
+from lean_trellis.studio.view3d.actors import (
+    as_bytes,
+    colour_faces,
+    line_actor,
+    line_data,
+    mesh_actor,
+    mixed_bytes,
+    poly_data,
+)
 
 _SLIGHTLY = 1.001
 _LEANS_DEG = 0.01
@@ -41,6 +49,8 @@ class BarsActor:
     faces_per_bar: int
     faces_per_trunk: int
     look: Any = None
+    lines: vtkActor | None = None
+    """What stands for it while the view moves, where it is heavy: the middle lines alone."""
 
     def bar_of(self, cell: int) -> int:
         """The bar that a cell belongs to, -1 for what is shared."""
@@ -55,6 +65,14 @@ class Shades:
     figures: BarFigures
     key: str
     limits: tuple[float, float]
+
+
+def stand_in(bars: Bars, tokens: Tokens) -> vtkActor:
+    """The middle lines of bars, trunks and braces, two pixels wide."""
+    places, _ = bars.beams()
+    actor = line_actor(line_data(places[:, 0], places[:, 1]), tokens.copper, 2)
+    actor.PickableOff()
+    return actor
 
 
 def bars_actor(bars: Bars, sides: int, tokens: Tokens) -> BarsActor:

@@ -34,11 +34,13 @@ from lean_trellis.studio.view3d.actors import (
     plate_actors,
     poly_data,
 )
-from lean_trellis.studio.view3d.bar_actors import BarsActor, Shades, bars_actor, colour_bars
+from lean_trellis.studio.view3d.bar_actors import BarsActor, Shades, bars_actor, colour_bars, stand_in
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
 HATCH_MM = 1.6
+_HEAVY = 2.0
+"""How many times the faces that are shown of a part a support may have before it gets a stand-in."""
 _MOST_FAULT_FACES = 20_000
 
 
@@ -71,6 +73,7 @@ class Scene:
         """The figure that bars of the part in hand are coloured by; nothing for plain copper."""
         self._fillings: dict[str, tuple[vtkActor, Mesh]] = {}
         self._tilt = TiltArc(renderer)
+        self.is_moving = False
         self.shows_angles = False
         self.shows_tilt = False
         self.shows_plate = self.shows_parts = self.shows_supports = True
@@ -207,6 +210,10 @@ class Scene:
             entry = bars_actor(bars, self._shown_sides(bars), self._tokens)
             self._clip(entry.actor)
             self._renderer.AddActor(entry.actor)
+            if entry.data.GetNumberOfPolys() > self._session.most_shown * _HEAVY:
+                entry.lines = stand_in(bars, self._tokens)
+                self._clip(entry.lines)
+                self._renderer.AddActor(entry.lines)
             self._bars[support_id] = entry
         self._colour_bars(support_id, entry, is_in_hand=selected)
         look = entry.actor.GetProperty()
@@ -253,6 +260,8 @@ class Scene:
         entry = self._bars.pop(support_id, None)
         if entry is not None:
             self._renderer.RemoveActor(entry.actor)
+            if entry.lines is not None:
+                self._renderer.RemoveActor(entry.lines)
 
     def _show_or_hide(self) -> None:
         for actor in self._plate.always:
@@ -270,7 +279,16 @@ class Scene:
                 actor.SetVisibility(is_shown)
         for support_id, bars in self._bars.items():
             is_hidden = job.support(support_id).part_id in hidden
-            bars.actor.SetVisibility(self.shows_supports and not is_hidden)
+            is_shown = self.shows_supports and not is_hidden
+            bars.actor.SetVisibility(is_shown and not (self.is_moving and bars.lines is not None))
+            if bars.lines is not None:
+                bars.lines.SetVisibility(is_shown and self.is_moving)
+
+    def move(self, *, is_moving: bool) -> None:
+        """While the view moves, heavy supports are their middle lines."""
+        if self.is_moving != is_moving:
+            self.is_moving = is_moving
+            self._show_or_hide()
 
     def look_from(self, height: float) -> None:
         """Tell on which side of the plate, z = 0, the eye is."""

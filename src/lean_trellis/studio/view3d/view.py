@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,14 +14,13 @@ vtkmodules.qt.PyQtImpl = "PyQt6"
 import vtkmodules.vtkInteractionStyle  # noqa: E402 - registers the factories
 import vtkmodules.vtkRenderingFreeType  # noqa: E402
 import vtkmodules.vtkRenderingOpenGL2  # noqa: E402
-from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer, pyqtSignal  # noqa: E402
+from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, QTimer, pyqtSignal  # noqa: E402
 from PyQt6.QtGui import QMouseEvent, QPaintEvent, QWheelEvent  # noqa: E402
 from PyQt6.QtWidgets import QVBoxLayout, QWidget  # noqa: E402
 from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor  # noqa: E402
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # noqa: E402
 
-from lean_trellis.core.arrays import Floats  # noqa: E402
 from lean_trellis.core.mesh.faults import Fault  # noqa: E402
 from lean_trellis.core.mesh.primitives import ball  # noqa: E402
 from lean_trellis.core.supports import Bars  # noqa: E402
@@ -32,25 +30,14 @@ from lean_trellis.studio.session import Session  # noqa: E402
 from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
 from lean_trellis.studio.view3d.actors import colour_faces, mesh_actor, poly_data  # noqa: E402
 from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye  # noqa: E402
+from lean_trellis.studio.view3d.picking import Pick, PickingView  # noqa: E402
 from lean_trellis.studio.view3d.scene import Scene  # noqa: E402
 from lean_trellis.studio.view3d.trail import Trail, circle  # noqa: E402
 
 _DRAG_STARTS_AT = 4
 _SAMPLES = 4
 _HOVER_MS = 60
-_FOR_SURFACES = ("click", "brush")
 _QUICK_FRAME_S = 0.015
-
-
-@dataclass(frozen=True)
-class Pick:
-    """What is under the pointer: a part's face, or a support's bar, and where."""
-
-    part: str = ""
-    face: int = -1
-    support: str = ""
-    bar: int = -1
-    place: tuple[float, float, float] | None = None
 
 
 @dataclass
@@ -73,7 +60,7 @@ class _Canvas(QVTKRenderWindowInteractor):
         self.exposed.emit()
 
 
-class BuildView(QWidget):
+class BuildView(PickingView):
     """The canvas with its mouse.
 
     Left: pick, drag a part where that is allowed, else turn. Middle or Shift+left: pan. Wheel: zoom at the pointer.
@@ -203,11 +190,15 @@ class BuildView(QWidget):
             self._smooth.start()
 
     def _draw_smooth(self) -> None:
-        if self._frame_s < _QUICK_FRAME_S:
+        if self.scene.is_moving:
+            self.scene.move(is_moving=False)
+            self._draw()
+        elif self._frame_s < _QUICK_FRAME_S:
             self._draw(_SAMPLES)
 
     def draw_now(self) -> None:
         """Draw at once and smoothly; for pictures."""
+        self.scene.move(is_moving=False)
         self.scene.update()
         self._redraw.stop()
         self._smooth.stop()
@@ -262,46 +253,6 @@ class BuildView(QWidget):
         """Take the mark away."""
         self.scene.mark(None)
         self._redraw.start()
-
-    # --- picking ---
-
-    def _display_point(self, at: QPointF) -> tuple[float, float]:
-        ratio = self.canvas.devicePixelRatioF()
-        return at.x() * ratio, (self.canvas.height() - at.y() - 1) * ratio
-
-    def pick_at(self, at: QPointF | QPoint) -> Pick:
-        """What is under a point of the canvas."""
-        x, y = self._display_point(QPointF(at))
-        # A tool that asks for a surface sees through the bars before it.
-        with self.scene.bars_out_of_the_way() if self.gesture in _FOR_SURFACES else nullcontext():
-            if not self._picker.Pick(x, y, 0, self.renderer):
-                return Pick()
-        actor, cell = self._picker.GetActor(), self._picker.GetCellId()
-        place = tuple(self._picker.GetPickPosition())
-        part_id = self.scene.part_of(actor)
-        if part_id:
-            return Pick(part=part_id, face=self.scene.source_face(part_id, cell), place=place)
-        support, bar = self.scene.bar_of(actor, cell)
-        return Pick(support=support, bar=bar, place=place) if support else Pick()
-
-    def _ray(self, at: QPointF) -> tuple[Floats, Floats]:
-        x, y = self._display_point(at)
-        ends = []
-        for depth in (0.0, 1.0):
-            self.renderer.SetDisplayPoint(x, y, depth)
-            self.renderer.DisplayToWorld()
-            world = np.array(self.renderer.GetWorldPoint())
-            ends.append(world[:3] / world[3])
-        return ends[0], ends[1] - ends[0]
-
-    def on_level(self, at: QPointF, z: float) -> Floats | None:
-        """Where the ray under a point meets the level z; None when it runs beside it."""
-        origin, direction = self._ray(at)
-        if abs(direction[2]) < 1e-9 * np.linalg.norm(direction):
-            return None
-        share = (z - origin[2]) / direction[2]
-        result: Floats = origin + share * direction
-        return result if share > 0 else None
 
     # --- events ---
 
@@ -361,9 +312,15 @@ class BuildView(QWidget):
         elif self._drags_part(press):
             self._drag_part(press, event.position())
         elif press.button == Qt.MouseButton.MiddleButton or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.eye = self.eye.panned(step.x(), step.y(), self.canvas.height())
+            self._move_eye(self.eye.panned(step.x(), step.y(), self.canvas.height()))
         else:
-            self.eye = self.eye.orbited(step.x(), step.y())
+            self._move_eye(self.eye.orbited(step.x(), step.y()))
+        self._redraw.start()
+
+    def _move_eye(self, eye: Eye) -> None:
+        """The eye goes on moving: what is heavy is shown lightly until it rests."""
+        self.eye = eye
+        self.scene.move(is_moving=True)
         self._redraw.start()
 
     def _drags_part(self, press: _Press) -> bool:
@@ -448,24 +405,6 @@ class BuildView(QWidget):
         self._shown_trail.show(lines)
         self._redraw.start()
 
-    def _brush_pixels(self, at: QPointF) -> float:
-        """The brush's radius on the picture, where the pointer is."""
-        place = self.pick_at(at).place
-        depth = self.eye.distance if place is None else float(np.linalg.norm(np.array(place) - self.eye_place()))
-        half = np.tan(np.radians(self.renderer.GetActiveCamera().GetViewAngle() / 2))
-        height = self.canvas.height() * self.canvas.devicePixelRatioF()
-        return float(self.brush_mm / 2 / max(depth * half, 1e-6) * height / 2)
-
-    def eye_place(self) -> Floats:
-        """(3,): where it is looked from, on the plate's frame."""
-        return np.array(self.renderer.GetActiveCamera().GetPosition())
-
-    def projection(self) -> tuple[float, ...]:
-        """16 numbers, row by row: from places of the plate's frame to the picture, -1 to 1 both ways, times depth."""
-        aspect = self.canvas.width() / max(self.canvas.height(), 1)
-        matrix = self.renderer.GetActiveCamera().GetCompositeProjectionTransformMatrix(aspect, -1, 1)
-        return tuple(matrix.GetElement(i, j) for i in range(4) for j in range(4))
-
     def _end_trail(self) -> None:
         trail, self._trail = self._trail, []
         brushed, self._brushed = self._brushed, []
@@ -491,8 +430,7 @@ class BuildView(QWidget):
         factor = 1.18 ** (event.angleDelta().y() / 120)
         at = self.pick_at(event.position()).place
         place: Any = np.array(at) if at is not None else self.on_level(event.position(), 0)
-        self.eye = self.eye.zoomed(factor, place)
-        self._redraw.start()
+        self._move_eye(self.eye.zoomed(factor, place))
 
     def finish(self) -> None:
         """Let go of VTK's window before the widget goes."""
