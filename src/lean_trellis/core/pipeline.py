@@ -36,7 +36,8 @@ from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
 from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.supports.bar_loads import figures_of_bars
-from lean_trellis.core.supports.bars import BarRequest, generate_bars
+from lean_trellis.core.supports.bar_parameters import require_self_holding
+from lean_trellis.core.supports.bars import BarRequest, find_holds, generate_bars, hold_values
 from lean_trellis.core.supports.figures import BarFigures
 from lean_trellis.core.supports.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.struts import Bars, no_bars
@@ -73,6 +74,13 @@ def bars_key(support: Support, job: Job) -> Hashable:
     near = frozenset((other.mesh.key, other.pose, other.marks.protected) for other in obstacle_parts(part, job))
     ground = _text_of(job.machine)
     return (overhangs_key(part, job), support.target, support.parameters, support.hand, job.layer_height, near, ground)
+
+
+def _holds_key(support: Support, job: Job) -> Hashable:
+    """What the hold points of a support follow from: fewer of its values than its bars do."""
+    part = job.part(support.part_id)
+    values = hold_values(support.parameters, is_protected=part.marks.protected is not None)
+    return (overhangs_key(part, job), part.marks.protected, support.target, support.hand, values)
 
 
 def figures_key(part_id: str, job: Job) -> Hashable:
@@ -234,7 +242,10 @@ class Pipeline:
             request = self.bar_request(support, job, Stretch(watch, 0, 0.3))
             if not request.chosen and support.hand.is_empty:
                 return no_bars(support.parameters.sides)
-            return generate_bars(request, Stretch(watch, 0.3, 1))
+            require_self_holding(support.parameters, request.overhangs.critical_angle)
+            watch.at(0.3, "placing hold points")
+            known = self._derived(("holds", _holds_key(support, job)), lambda: find_holds(request))
+            return generate_bars(request, Stretch(watch, 0.3, 1), known=known)
 
         return self._derived(("bars", bars_key(support, job)), make)
 

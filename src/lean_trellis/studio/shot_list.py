@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import numpy as np
+
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.view3d.camera import Eye
@@ -96,6 +98,57 @@ def _supports_below(window: MainWindow) -> None:
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
     low, high = part.bounds().copy()
     window.view.eye = Eye(azimuth=-72.0, height=-64.0).fitted(low, high, 1.2)
+
+
+def _by_hand(window: MainWindow) -> None:
+    """A bar about to be added from below, some bars picked, one led aside before."""
+    _supports_below(window)
+    bench, session = window.stations[4], window.session
+    bench.by_hand.heading.setChecked(True)
+    settle(window)
+    support = session.support
+    bars = None if support is None else session.bars(support)
+    assert bars is not None
+    middle = bars.holds.mean(axis=0)
+    near = np.argsort(np.linalg.norm(bars.holds - middle, axis=1))
+    session.select(bars=frozenset(near[:9].tolist()))
+    window.map._take_frame(MapFrame.fitted(middle[:2] - 16, middle[:2] + 16, window.map.width(), window.map.height()))
+    bench.by_hand.modes.buttons["add"].setChecked(True)
+    x, y = (bars.holds[near[30], :2] + [0.7, 0.9]).tolist()
+    window.map.hovered.emit((x, y))
+    wait_until(lambda: window.map._ghost is not None)
+
+
+def _after_by_hand(window: MainWindow) -> None:
+    bench = window.stations[4]
+    bench.end_mode()
+    window.session.select(bars=frozenset())
+    bench.values.heading.setChecked(True)
+    window.map.fit()
+
+
+def _figures(window: MainWindow) -> None:
+    """Trees of the vat build from the side, coloured by how much of their strength they use."""
+    show_demo(window, "vat")
+    window.open_station(4)
+    window.map.fit()
+    part = window.session.job.parts[0]
+    window.session.select(parts=(part.id,))
+    window.session.select(support=window.session.job.supports_of(part.id)[0].id)
+    bench = window.stations[4]
+    bench.figures.heading.setChecked(True)
+    bench.figures.choice.setCurrentIndex(bench.figures.choice.findData("used"))
+    window._asked("figure", "used")
+    low, high = part.bounds().copy()
+    low[2] = 0
+    window.view.eye = Eye(azimuth=-58.0, height=-6.0).fitted(low, high, 1.25)
+
+
+def _after_figures(window: MainWindow) -> None:
+    bench = window.stations[4]
+    bench.figures.choice.setCurrentIndex(0)
+    window._asked("figure", "")
+    bench.values.heading.setChecked(True)
 
 
 def _section(window: MainWindow) -> None:
@@ -196,10 +249,12 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("protect", _protect),
     ("supports", _supports),
     ("supports-below", _supports_below),
+    ("by-hand", _by_hand),
     ("section", _section),
     ("release", _release),
     ("vat-pose", _vat),
     ("vat-overhangs", _vat_overhangs),
+    ("trees", _figures),
     ("extrusion-overhangs", _extrusion_overhangs),
     ("belt-overhangs", _belt_overhangs),
     ("extrusion-stack", _extrusion),
@@ -208,7 +263,11 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
 )
 
 
-_AFTER: dict[str, Callable[[MainWindow], None]] = {"protect": _after_protect}
+_AFTER: dict[str, Callable[[MainWindow], None]] = {
+    "protect": _after_protect,
+    "by-hand": _after_by_hand,
+    "trees": _after_figures,
+}
 """What puts things back that the next pictures do not expect."""
 
 

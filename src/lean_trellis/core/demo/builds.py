@@ -62,7 +62,7 @@ def metal_build(library: Library) -> Job:
     """Friday's metal build: four parts of two customers, two of them supported, two still to do."""
     job = new_job(library.machine("metal-260"), library.material("steel-316l"), "Friday metal")
     wanted = (
-        _Wanted("Strut bracket", metal_parts.strut_bracket, RIVER, (0.0, 32.0, 0.0), "bars-metal"),
+        _Wanted("Strut bracket", metal_parts.strut_bracket, RIVER, (0.0, 32.0, 0.0), "bars-metal-braced"),
         _Wanted("Sensor manifold", metal_parts.sensor_manifold, RIVER, set="bars-metal"),
         _Wanted("Exhaust elbow", metal_parts.exhaust_elbow, ORGANS, (0.0, -20.0, 0.0)),
         _Wanted("Impeller", metal_parts.impeller, RIVER),
@@ -74,7 +74,7 @@ def vat_build(library: Library) -> Job:
     """Friday's vat build for the clinic: arch model, drill guide, bridge frame, two copings."""
     job = new_job(library.machine("vat-150"), library.material("resin-model"), "Friday vat")
     wanted = (
-        _Wanted("Arch model", dental_parts.arch_model, CLINIC, (14.0, 0.0, 0.0), "bars-resin-regular"),
+        _Wanted("Arch model", dental_parts.arch_model, CLINIC, (14.0, 0.0, 0.0), "bars-joined"),
         _Wanted("Drill guide", dental_parts.drill_guide, CLINIC, (-28.0, 0.0, 0.0), "bars-resin-fine"),
         _Wanted("Bridge frame", dental_parts.bridge_frame, CLINIC, (180.0, 24.0, 0.0), "bars-resin-fine"),
         _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0)),

@@ -81,21 +81,48 @@ class _Routed:
         )  # fmt: skip
 
 
-def generate_bars(request: BarRequest, watch: Watch = UNWATCHED) -> Bars:
-    """The bars of one support. The same request gives the same bars.
+@dataclass(frozen=True, eq=False)
+class Holds:
+    """Where the bars of a support take hold: generated ones, those by hand, and what of these could not be kept."""
+
+    generated: HoldPoints
+    by_hand: HandHolds
+    lost: Unkept
+
+
+def find_holds(request: BarRequest) -> Holds:
+    """All that takes hold. Of the parameters only those that `hold_values` gives matter here."""
+    own = request.obstacles[0]
+    by_hand, lost = placed_by_hand(request.hand, request.topology, request.overhangs, own)
+    taken = SurfacePoints(by_hand.holds.places, by_hand.faces)
+    gone = given_up(request.hand, own)
+    holds = find_hold_points(
+        request.topology, request.overhangs, request.chosen, request.parameters, request.protected, taken=taken,
+        given_up=gone,
+    )  # fmt: skip
+    return Holds(without_removed(holds, request.hand, gone), by_hand, lost)
+
+
+def hold_values(parameters: BarParameters, *, is_protected: bool) -> tuple[object, ...]:
+    """The values by which bars take hold somewhere; others may change without that being looked for again.
+
+    How wide a tip is matters only where there are surfaces that it must not touch.
+    """
+    p = parameters
+    width = p.tip_diameter if is_protected else 0.0
+    return p.spacing, p.pattern, p.edge_inset, p.wall_inset, p.rim_row, width
+
+
+def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds | None = None) -> Bars:
+    """The bars of one support. The same request gives the same bars; `known` are its holds where they are there.
 
     Raises `ParameterError` when what it makes would not hold itself, `Cancelled` when asked.
     """
     parameters, own = request.parameters, request.obstacles[0]
     require_self_holding(parameters, request.overhangs.critical_angle)
     watch.at(0.05, "placing hold points")
-    by_hand, lost = placed_by_hand(request.hand, request.topology, request.overhangs, own)
-    taken = SurfacePoints(by_hand.holds.places, by_hand.faces)
-    gone = given_up(request.hand, own)
-    holds = find_hold_points(
-        request.topology, request.overhangs, request.chosen, parameters, request.protected, taken=taken, given_up=gone
-    )
-    holds = without_removed(holds, request.hand, gone)
+    found = find_holds(request) if known is None else known
+    holds, by_hand, lost = found.generated, found.by_hand, found.lost
     limit = np.inf if parameters.height_limit is None else parameters.height_limit
     bare = holds.places[:, 2] > limit
     bare_holds = holds.places[bare]

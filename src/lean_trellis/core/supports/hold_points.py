@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -192,18 +193,30 @@ class _Coverage:
         plan = np.round(some.places[:, :2] - self.origin, 6)
         return np.column_stack([plan, self.region_of_face[some.faces] * _APART])
 
-    def _inset_share(self, some: SurfacePoints) -> Floats:
+    @property
+    def _insets(self) -> tuple[tuple[int, float], ...]:
+        return (FREE, self.parameters.edge_inset), (WALL, self.parameters.wall_inset)
+
+    def _inset_share(self, some: SurfacePoints, away: dict[int, Floats] | None = None) -> Floats:
         """(n,): distance from free edges and walls over the inset asked, the lesser; 1 where inset enough."""
         share = np.ones(len(some))
-        for kind, inset in ((FREE, self.parameters.edge_inset), (WALL, self.parameters.wall_inset)):
+        for kind, inset in self._insets:
             if inset > 0:
-                distance = _rim_distances(some, self.rim.of_kind(kind), inset, self.region_of_face, self.steepest)
+                distance = self._away(some, kind, inset) if away is None else away[kind]
                 share = np.minimum(share, distance / inset)
         return share
 
+    def _away(self, some: SurfacePoints, kind: int, most: float) -> Floats:
+        return _rim_distances(some, self.rim.of_kind(kind), most, self.region_of_face, self.steepest)
+
+    @cached_property
+    def _samples_away(self) -> dict[int, Floats]:
+        """How far the samples are from each kind of rim, a little farther than the inset."""
+        return {kind: self._away(self.samples, kind, inset + 1.2 * self.pitch) for kind, inset in self._insets}
+
     def _required(self) -> Bools:
         """Samples that must be held: inset enough, or on the middle line of a narrow place."""
-        share = self._inset_share(self.samples)
+        share = self._inset_share(self.samples, self._samples_away)
         enough = share >= 1 - 1e-9
         widest = max(self.parameters.edge_inset, self.parameters.wall_inset)
         if enough.all() or widest == 0:
@@ -256,14 +269,11 @@ class _Coverage:
 
     def _rim_row(self) -> SurfacePoints:
         """Samples on the inset line, thinned to the spacing."""
-        share = self._inset_share(self.samples)
+        share = self._inset_share(self.samples, self._samples_away)
         widest = max(self.parameters.edge_inset, self.parameters.wall_inset, self.pitch)
         near_rim = np.zeros(len(share), bool)
-        for kind, inset in ((FREE, self.parameters.edge_inset), (WALL, self.parameters.wall_inset)):
-            rim = self.rim.of_kind(kind)
-            reach = inset + 1.2 * self.pitch
-            distance = _rim_distances(self.samples, rim, reach, self.region_of_face, self.steepest)
-            near_rim |= distance < reach
+        for kind, inset in self._insets:
+            near_rim |= self._samples_away[kind] < inset + 1.2 * self.pitch
         line = np.flatnonzero(near_rim & ((share >= 1 - 1e-9) | (self.required & (share > 0) & (widest > 0))))
         if not len(line):
             return self.samples.only(line)

@@ -48,6 +48,7 @@ class BarsActor:
     bars: Bars
     faces_per_bar: int
     faces_per_trunk: int
+    faces_per_strut: int
     look: Any = None
     lines: vtkActor | None = None
     """What stands for it while the view moves, where it is heavy: the middle lines alone."""
@@ -81,8 +82,8 @@ def bars_actor(bars: Bars, sides: int, tokens: Tokens) -> BarsActor:
     light = replace(bars, sides=sides, centres=bars.centres[:, rings], radii=bars.radii[:, rings])
     mesh, own = light.mesh, len(light.bar_mesh.faces)
     data = poly_data(mesh.vertices, mesh.faces)
-    per_trunk = faces_of_one(TRUNK_RINGS, sides)
-    return BarsActor(mesh_actor(data, tokens.copper), data, bars, own // max(len(bars), 1), per_trunk)
+    per_trunk, per_strut = (faces_of_one(rings, sides) for rings in (TRUNK_RINGS, 2))
+    return BarsActor(mesh_actor(data, tokens.copper), data, bars, own // max(len(bars), 1), per_trunk, per_strut)
 
 
 def colour_bars(entry: BarsActor, picked: Set[int], shades: Shades | None, tokens: Tokens) -> None:
@@ -100,7 +101,16 @@ def colour_bars(entry: BarsActor, picked: Set[int], shades: Shades | None, token
         stems = figure_colours(shades.figures.trunk_used, shades.limits, tokens)
         last = first + len(stems) * entry.faces_per_trunk
         colours[first:last] = np.repeat(stems, entry.faces_per_trunk, axis=0)
+    _colour_shared(entry, colours, tokens)
     colour_faces(entry.data, colours)
+
+
+def _colour_shared(entry: BarsActor, colours: np.ndarray, tokens: Tokens) -> None:
+    """Shared feet in slate and ties in heather: they are the last of the faces."""
+    feet, ties = len(entry.bars.feet.mesh.faces), len(entry.bars.ties) * entry.faces_per_strut
+    last = len(colours) - feet
+    colours[last:] = as_bytes(tokens.slate)
+    colours[last - ties : last] = as_bytes(tokens.heather)
 
 
 def _shown_rings(bars: Bars) -> list[int]:

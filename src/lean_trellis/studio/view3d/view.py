@@ -37,6 +37,7 @@ from lean_trellis.studio.view3d.trail import Trail, circle  # noqa: E402
 _DRAG_STARTS_AT = 4
 _SAMPLES = 4
 _HOVER_MS = 60
+_AFTER_ASKING_MS = 10
 _QUICK_FRAME_S = 0.015
 
 
@@ -114,6 +115,8 @@ class BuildView(PickingView):
         self._picker.SetTolerance(0.0005)
         self._redraw = QTimer(self, singleShot=True, interval=0)
         self._redraw.timeout.connect(self._draw)
+        self._later = QTimer(self, singleShot=True, interval=_AFTER_ASKING_MS)
+        self._later.timeout.connect(self._redraw.start)
         self.canvas.exposed.connect(self._redraw.start)
         self._frame_s = 0.0
         self._smooth = QTimer(self, singleShot=True, interval=250)
@@ -169,9 +172,9 @@ class BuildView(PickingView):
         self.renderer.RemoveActor(actor)
 
     def refresh(self) -> None:
-        """Bring the scene in step with the session and draw soon."""
+        """Bring the scene in step with the session and draw soon: first the worker gets what it is asked."""
         self.scene.update()
-        self._redraw.start()
+        self._later.start()
 
     def _draw(self, samples: int = 0) -> None:
         """Draw without smoothing while things move; a moment later once more with it, where that is quick."""
@@ -434,7 +437,7 @@ class BuildView(PickingView):
 
     def finish(self) -> None:
         """Let go of VTK's window before the widget goes."""
-        for timer in (self._redraw, self._smooth, self._hover):
+        for timer in (self._redraw, self._later, self._smooth, self._hover):
             timer.stop()
         self.canvas.removeEventFilter(self)
         self.canvas.Finalize()

@@ -67,10 +67,10 @@ class FiguresSection(Section):
         self.body.addWidget(self.words)
         self.table = PickTable(("Bar", "Used", "By", "N", "Free mm"), several=False, stretch=2)
         self.table.setObjectName("figures.worst")
-        for column, width in ((0, 44), (1, 48), (3, 54), (4, 62)):
+        for column, width in ((0, 44), (1, 46), (3, 50), (4, 72)):
             self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             self.table.horizontalHeader().resizeSection(column, width)
-        self.table.setFixedHeight(190)
+        self.table.setFixedHeight(316)
         self.table.picked.connect(self._fly)
         self.body.addWidget(self.table)
         self.source = muted()
