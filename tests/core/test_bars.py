@@ -6,9 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from bar_requests import LAYER, bars_for, distances_from, open_shafts, random_part, request_for
-from hypothesis import given
+import shapely
+from bar_requests import LAYER, MIDDLE, bars_for, distances_from, open_shafts, random_part, request_for
+from hypothesis import given, settings
 from hypothesis import strategies as st
+from manifold3d import CrossSection
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.errors import Cancelled, ParameterError
@@ -283,3 +285,30 @@ def test_no_regions_give_no_bars():
     assert len(bars.mesh.faces) == 0
     assert bars.longest_mm == 0
     assert isinstance(bars.mesh, Mesh)
+
+
+# --- coverage, by code that shares nothing with the program's ---
+
+
+@given(
+    st.lists(st.floats(6, 16), min_size=7, max_size=14),
+    st.sampled_from(["hexagonal", "square", "scattered"]),
+    st.floats(2.0, 4.0),
+    st.floats(0.3, 1.5),
+)
+@settings(max_examples=30)
+def test_on_any_outline_every_place_of_the_inset_region_is_within_the_bound(reaches, pattern, spacing, inset):
+    turn = np.linspace(0, 2 * np.pi, len(reaches), endpoint=False)
+    outline = np.column_stack([np.cos(turn), np.sin(turn)]) * np.array(reaches)[:, None]
+    mesh = from_manifold(CrossSection([outline]).extrude(3.0))
+    bars = bars_for(mesh, spacing=spacing, pattern=pattern, edge_inset=inset)
+    low = mesh.bounds.mean(axis=0)[:2]
+    region = shapely.Polygon(outline - low + MIDDLE).buffer(-inset)
+    x0, y0, x1, y1 = region.bounds
+    x, y = np.meshgrid(np.arange(x0, x1, 0.15), np.arange(y0, y1, 0.15))
+    places = np.column_stack([x.ravel(), y.ravel()])
+    places = places[shapely.contains_xy(region, places[:, 0], places[:, 1])]
+    away = cKDTree(bars.holds[:, :2]).query(places)[0]
+    bound = spacing / {"hexagonal": 3**0.5, "square": 2**0.5, "scattered": 1.0}[pattern]
+    sample = spacing / 8 * 2**0.5  # the grid on which bare places are looked for
+    assert away.max() <= bound + sample

@@ -321,3 +321,36 @@ def test_the_pose_search_knows_what_is_protected(metal):
     request = pose_request(job, "part-1", keeps_range=False)
     now, over = figures_of(request, np.array([[0.0, 0, 1], [0, 0, -1]]))[:, list(FIGURES).index("protected_area")]
     assert (now, over) == pytest.approx((432, 0))
+
+
+def test_a_support_that_cannot_serve_anything_is_told_and_not_silent(metal):
+    job = supported(job_of(metal, box((20, 20, 5)), offset=8))
+    mesh = job.parts[0].mesh
+    under = np.flatnonzero(mesh.normals[:, 2] < -0.5)
+    protected = edits.protect_faces(job, "part-1", under, KEEP_OFF).job
+    assert {"support_empty", "region_not_held"} <= set(codes(protected))
+    high = supported(job_of(metal, box((20, 20, 5)), offset=8), height_limit=3.0)
+    assert {"limit_leaves_bare", "region_not_held"} <= set(codes(high))
+
+
+def test_bars_that_stay_slender_in_spite_of_braces_are_told(metal):
+    job = supported(job_of(metal, box((2, 2, 2)), offset=40), "bars-metal-braced", spacing=20.0)
+    job = edits.change_support(job, "support-1", "rim_row", False).job
+    found = the_finding(job, "bar_slender")
+    assert found.limit == 22
+    assert found.value == pytest.approx(40, abs=4)
+
+
+def test_a_trunk_or_brace_through_a_part_is_found(metal):
+    from lean_trellis.core.checks.bars import check_bars
+    from lean_trellis.core.checks.state import BuildState
+
+    job = supported(job_of(metal, box((20, 20, 5)), box((4, 4, 12)), offset=30), join="on")
+    job = edits.remove_supports(job, ["support-2"]).job
+    state = Pipeline().state(job)
+    trunks = state.supports[0].bars.trunks
+    x, y = trunks.centres[int(trunks.contacts.argmax()), 3, :2].tolist()
+    moved = replace(job.part("part-2"), pose=replace(job.part("part-1").pose, x=x, y=y, build_offset=4.0))
+    placed = replace(state.parts[1], part=moved, overhangs=Pipeline().overhangs(moved, job))
+    found = list(check_bars(BuildState(job, (state.parts[0], placed), state.supports)))
+    assert "support_through_part" in {finding.code for finding in found}
