@@ -10,11 +10,12 @@ from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.job.edits import Edit
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.patch import smooth_patch
+from lean_trellis.core.mesh.sampling import spaced_along
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.proposals import ways_for_missed
-from lean_trellis.core.supports import Bars, Support
+from lean_trellis.core.supports import Bars, Support, generate_bars
 from lean_trellis.core.supports.figures import BarFigures
 from lean_trellis.core.supports.struts import NO_WAY_WORDS
 from lean_trellis.core.supports.support import HandBar, HandWork
@@ -56,7 +57,7 @@ class HandPlaces:
         asked = np.array([place for _, place in self.stroke])
         from_map = self.stroke[0][0] < 0
         if self.spacing is not None:
-            asked = _along(asked, self.spacing)
+            asked = spaced_along(asked, self.spacing)
         starts = asked * [1, 1, 0] - [0, 0, 1] if from_map else asked - [0, 0, _REACH_MM]
         own, faces = met_from_below(pipeline, part, starts)
         places = part.pose.to_plate(part.mesh, own)
@@ -71,15 +72,6 @@ class HandPlaces:
         kept = np.maximum(faces, 0)[looks_down]
         needs = overhangs.critical[kept] | (overhangs.region_of_face[kept] >= 0)
         return Placed(places[looks_down], int((~looks_down).sum()), not bool(needs.all()))
-
-
-def _along(places: Floats, spacing: float) -> Floats:
-    """Places along a line through (k, 3) others, its ends among them, no farther apart than the spacing."""
-    steps = np.linalg.norm(np.diff(places, axis=0), axis=1)
-    way = np.concatenate([[0.0], np.cumsum(steps)])
-    count = max(1, int(np.ceil(way[-1] / spacing - 1e-9)))
-    wanted = np.linspace(0, way[-1], count + 1)
-    return np.column_stack([np.interp(wanted, way, places[:, axis]) for axis in range(3)])
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,7 +105,8 @@ class PreviewWay:
             bend = None if self.bend is None else tuple((np.array(self.bend) - hold).tolist())
             hand = HandWork((HandBar((x, y, z), foot=foot, bend=bend, on_any_slope=True),))
         alone = replace(self.support, target=(), parameters=plain, hand=hand)
-        bars = pipeline.bars(alone, self.job, watch)
+        # Not kept: the pointer goes on, and what is kept of it would push out what is wanted longer.
+        bars = generate_bars(pipeline.bar_request(alone, self.job), watch)
         if not len(found.places):
             return Way(bars, "no underside there")
         if bars.unkept.reasons:

@@ -28,3 +28,11 @@ def places_on(mesh: Mesh, faces: Longs, apart_mm: float, *, most_across: int = 1
     if not found:
         return np.zeros((0, 3)), np.zeros(0, np.int64)
     return np.concatenate(found), np.concatenate(which)
+
+
+def spaced_along(places: Floats, spacing: float) -> Floats:
+    """(k, 3): places along a line through (n, 3) others, both ends among them, no farther apart than the spacing."""
+    way = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(places, axis=0), axis=1))])
+    count = max(1, int(np.ceil(way[-1] / spacing - 1e-9)))
+    wanted = np.linspace(0, way[-1], count + 1)
+    return np.column_stack([np.interp(wanted, way, places[:, axis]) for axis in range(3)])

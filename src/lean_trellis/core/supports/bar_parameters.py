@@ -144,8 +144,6 @@ class BarParameters(FamilyParameters):
             raise ValueError("the foot is narrower than the shaft")
         if self.group_span > 0 and self.lever_gap >= max(self.foot_height, 1e-9):
             raise ValueError("the gap for a lever is as high as the foot")
-        if self.brace != "none" and self.brace_diameter > self.shaft_diameter:
-            raise ValueError("the braces are thicker than the shafts")
         return self
 
     @property

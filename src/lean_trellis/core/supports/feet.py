@@ -37,6 +37,8 @@ def foot_profile(feet: Floats, shafts: Floats, rooms: Floats, parameters: BarPar
     Without a slope they narrow evenly to the shaft over their height; with one, the rest is a flat step.
     """
     height = np.minimum(parameters.foot_height, rooms)
+    if parameters.foot_height < _FLAT:  # no foot: the shaft goes down to the plate
+        height, feet = 0.2 * rooms, shafts
     slope = parameters.foot_slope
     if slope is None:
         top = shafts

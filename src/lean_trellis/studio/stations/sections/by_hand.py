@@ -24,6 +24,7 @@ from lean_trellis.core.job.edits import (
     move_hold,
 )
 from lean_trellis.core.job.edits.by_hand import STOUTER
+from lean_trellis.core.mesh.sampling import spaced_along
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.studio.face_requests import Place
@@ -180,7 +181,7 @@ class ByHandSection(Section):
             if region.kind == "edge":
                 along = part.pose.to_plate(part.mesh, part.mesh.vertices[region.vertices])
                 order = np.argsort(along @ np.ptp(along, axis=0))
-                places.append(_spaced(along[order], support.parameters.spacing))
+                places.append(spaced_along(along[order], support.parameters.spacing))
         self._add(np.concatenate(places) if places else np.zeros((0, 3)))
 
     def _add(self, places: Floats, *, on_any_slope: bool = False) -> None:
@@ -428,13 +429,6 @@ class ByHandSection(Section):
         """Modes end."""
         self._retry.stop()
         self._begin()
-
-
-def _spaced(along: Floats, spacing: float) -> Floats:
-    way = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(along, axis=0), axis=1))])
-    count = max(1, int(np.ceil(way[-1] / spacing - 1e-9)))
-    wanted = np.linspace(0, way[-1], count + 1)
-    return np.column_stack([np.interp(wanted, way, along[:, axis]) for axis in range(3)])
 
 
 def _picked_words(which: list[int], support: Support | None, bars: Bars | None) -> str:
