@@ -98,10 +98,13 @@ def test_the_way_is_shown_before_the_click_in_both_views(at_supports):
     for step in (6, 0):
         QTest.mouseMove(user.window.map, on_map(user, *place[:2]) + QPoint(step, step))
         QApplication.processEvents()
-    wait_until(lambda: user.window.map._ghost is not None)
-    ghost, is_way = user.window.map._ghost
-    assert is_way
-    np.testing.assert_allclose(ghost.holds[0], place, atol=0.3)
+
+    def is_there():
+        ghost = user.window.map._ghost
+        return ghost is not None and np.allclose(ghost[0].holds[0], place, atol=0.3)
+
+    wait_until(is_there)
+    assert user.window.map._ghost[1], "it has a way"
     assert "mm long" in bench.by_hand.modes.note.text()
     assert user.window.view.scene._hints
     assert user.session.under_way.startswith("nothing runs"), "without a word in the status line"
