@@ -72,7 +72,7 @@ class SupportsStation(Station):
         self.page.addWidget(row(self.support_picked, self.support_all, 1, spacing=6))
         self.table = PickTable(("Set", "For", "Bars", "cm³"), several=False)
         self.table.setObjectName("supports.table")
-        self.table.setFixedHeight(122)
+        self.table.setFixedHeight(96)
         self.table.picked.connect(lambda keys: session.select(support=keys[0] if keys else ""))
         self.page.addWidget(self.table)
         self.remove = QPushButton("Delete")
