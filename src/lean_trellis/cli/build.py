@@ -142,7 +142,7 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
                     "contact_area_mm2": bars.contact_area_mm2,
                     "contacts": bars.holds.tolist(),
                     "longest_mm": bars.longest_mm,
-                    "on_part": int((bars.landings == 1).sum()),
+                    "on_part": bars.on_part,
                     "no_way": len(bars.missed_holds),
                     "above_height_limit": len(bars.bare_holds),
                     "trunks": len(bars.trunks),

@@ -247,8 +247,7 @@ def columns_of(bars: Bars) -> Columns:
     own = np.flatnonzero(bars.landings != ON_TRUNK)
     standing = np.flatnonzero(bars.trunks.below < 0)
     rings = [bars.centres[own][:, [SHAFT_START, BEND, SHAFT_END]], bars.trunks.centres[standing][:, 2:]]
-    radii = [bars.radii[own, SHAFT_START], bars.trunks.radii[standing, 2]]
-    return Columns(np.concatenate(rings), np.concatenate(radii), np.concatenate([own, len(bars) + standing]))
+    return Columns(np.concatenate(rings), np.concatenate([own, len(bars) + standing]))
 
 
 def _straight(ways: Ways) -> Bools:

@@ -13,7 +13,7 @@ from scipy.spatial import cKDTree
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.obstacle import Obstacle, clearances
-from lean_trellis.core.supports.struts import Struts
+from lean_trellis.core.supports.struts import Struts, leans_of
 
 _NEIGHBOURS = 7
 _MOST_PASSES = 2
@@ -24,10 +24,9 @@ _ACROSS_DEG = 45.0
 
 @dataclass(frozen=True, eq=False)
 class Columns:
-    """What stands: (c, 3, 3) places on the middle line (above the foot, bend, top), their radii and numbers (c,)."""
+    """What stands: (c, 3, 3) places on the middle line (above the foot, bend, top), and their numbers (c,)."""
 
     places: Floats
-    radii: Floats
     numbers: Longs
 
     @property
@@ -99,8 +98,7 @@ def _clear(
     radius = parameters.brace_diameter / 2
     reach = np.full(len(starts), radius + parameters.part_clearance)
     free = clearances(obstacles, starts, stops, reach) >= reach - 1e-6
-    leans = np.degrees(np.arctan2(np.hypot(*(stops - starts)[:, :2].T), (stops - starts)[:, 2]))
-    free &= leans <= parameters.lean_limit + 1e-6
+    free &= leans_of(starts, stops) <= parameters.lean_limit + 1e-6
     ends = np.column_stack([one, other])
     return Struts(starts[free], stops[free], np.full(int(free.sum()), radius), ends[free])
 

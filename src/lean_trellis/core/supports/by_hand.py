@@ -14,9 +14,10 @@ from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.hold_points import HoldPoints, along_edges
+from lean_trellis.core.supports.lean import room_for_feet
 from lean_trellis.core.supports.obstacle import Ground, Obstacle, clearances
 from lean_trellis.core.supports.route import Ways
-from lean_trellis.core.supports.struts import ON_PLATE, Struts, Unkept
+from lean_trellis.core.supports.struts import ON_PLATE, Struts, Unkept, leans_of
 from lean_trellis.core.supports.support import HandBar, HandWork, Tie
 
 _FROM_BELOW_MM = 0.05
@@ -171,32 +172,19 @@ def _faults_of(
     ground: Ground | None,
 ) -> tuple[list[str], Floats]:
     """What is wrong with each way, nothing where it is good, and the radius that its foot has room for (k,)."""
-    shaft, clearance = parameters.shaft_diameter / 2, parameters.part_clearance
-    reach = np.full(len(bases), shaft + clearance)
-    step = bends - bases
-    length = np.maximum(np.linalg.norm(step, axis=1), 1e-9)
-    starts = bases + step * np.minimum(reach / length, 0.5)[:, None]
-    wide = np.full(len(bases), parameters.foot_diameter / 2 + parameters.foot_flare + clearance)
-    foot_tops = feet + [0, 0, parameters.foot_height]
-    search = np.concatenate([reach, reach, wide])
-    away = clearances(
-        obstacles, np.concatenate([starts, bends, feet]), np.concatenate([bends, feet, foot_tops]), search
-    ).reshape(3, -1)
-    rooms = np.clip(away[2] - clearance - parameters.foot_flare, 0, parameters.foot_diameter / 2)
-    leans = [
-        np.degrees(np.arctan2(np.hypot(*(upper - lower)[:, :2].T), (upper - lower)[:, 2]))
-        for lower, upper in ((bends, bases), (feet, bends))
-    ]
+    shaft = parameters.shaft_diameter / 2
+    rooms = room_for_feet(bases, bends, feet, parameters, obstacles)
+    leans = np.maximum(leans_of(bends, bases), leans_of(feet, bends))
     stands = np.ones(len(bases), bool) if ground is None else ground.holds(feet[:, :2], shaft)
     reasons = []
     for number in range(len(bases)):
         if bends[number, 2] < parameters.foot_height + 0.1:
             reasons.append("there is too little height to lean that far")
-        elif max(leans[0][number], leans[1][number]) > parameters.lean_limit + 0.01:
+        elif leans[number] > parameters.lean_limit + 0.01:
             reasons.append(f"it would lean more than {parameters.lean_limit:g}°")
         elif not stands[number]:
             reasons.append("the plate ends there, or is kept free")
-        elif (away[:2, number] < reach[number] - 1e-6).any() or rooms[number] < shaft - 1e-9:
+        elif rooms[number] < shaft - 1e-9:
             reasons.append("a part is nearer than the clearance")
         else:
             reasons.append("")

@@ -14,12 +14,12 @@ from lean_trellis.core.supports.struts import (
     BEND,
     FOOT_TOP,
     LOWER_END,
-    ON_PART,
     ON_TRUNK,
     SHAFT_END,
     SHAFT_START,
     TIP_END,
     Bars,
+    leans_of,
 )
 
 TIP, BUCKLING, BENDING = 0, 1, 2
@@ -88,15 +88,7 @@ def bar_figures(bars: Bars, loads: Floats, strength: BarStrength, *, presses: bo
     """Figures of the bars under loads (n,) N along them; `presses` where these push as well as pull."""
     shafts = bars.radii[:, SHAFT_START]
     own, trunks = free_lengths(bars)
-    area = polygon_share(bars.sides)
-    tips = area * bars.radii[:, TIP_END] ** 2
-    pushes = strength.push_n + 2 * shafts * strength.push_n_per_mm
-    ratios = [
-        loads / np.maximum(tips * strength.strength, 1e-12),
-        loads / np.maximum(buckling_loads(shafts, own, bars.sides, strength.stiffness), 1e-12) * presses,
-        bending_stresses(pushes, own, shafts, bars.sides) / strength.strength,
-    ]
-    stacked = np.stack(ratios, axis=1)
+    stacked = _ratios(loads, holding_areas(bars), shafts, own, bars.sides, strength, presses=presses)
     trunk_used, trunk_by = _trunks_used(bars, loads, trunks, strength, presses=presses)
     on_trunk = np.flatnonzero(bars.trunk >= 0)
     used, by = stacked.max(axis=1), stacked.argmax(axis=1)
@@ -106,18 +98,32 @@ def bar_figures(bars: Bars, loads: Floats, strength: BarStrength, *, presses: bo
     by[on_trunk[heavier]] = trunk_by[bars.trunk[on_trunk[heavier]]]
     return BarFigures(
         bars.lengths_mm, frozen(_leans(bars)), frozen(own), frozen(slenderness(own, shafts, bars.sides)),
-        frozen(loads), frozen(pushes), frozen(used), frozen(by.astype(np.uint8)), bars.contact_areas_mm2,
-        frozen(trunk_used), strength.source,
+        frozen(loads), frozen(_pushes(shafts, strength)), frozen(used), frozen(by.astype(np.uint8)),
+        bars.contact_areas_mm2, frozen(trunk_used), strength.source,
     )  # fmt: skip
+
+
+def _pushes(radii: Floats, strength: BarStrength) -> Floats:
+    """(n,) N sideways on struts of radii (n,)."""
+    return strength.push_n + 2 * radii * strength.push_n_per_mm
+
+
+def _ratios(
+    loads: Floats, areas: Floats, radii: Floats, lengths: Floats, sides: int, strength: BarStrength, *, presses: bool
+) -> Floats:
+    """(n, 3): load over capacity in tension over the least area, in buckling and in bending, in this order."""
+    return np.stack([
+        loads / np.maximum(areas * strength.strength, 1e-12),
+        loads / np.maximum(buckling_loads(radii, lengths, sides, strength.stiffness), 1e-12) * presses,
+        bending_stresses(_pushes(radii, strength), lengths, radii, sides) / strength.strength,
+    ], axis=1)  # fmt: skip
 
 
 def _leans(bars: Bars) -> Floats:
     """(n,): the steepest lean of a bar's shaft, above or below its bend."""
     lower, upper, of_bar = bars.shafts()
-    step = upper - lower
-    lean = np.degrees(np.arctan2(np.hypot(step[:, 0], step[:, 1]), np.maximum(step[:, 2], 1e-9)))
     result: Floats = np.zeros(len(bars))
-    np.maximum.at(result, of_bar, lean)
+    np.maximum.at(result, of_bar, leans_of(lower, upper))
     return result
 
 
@@ -160,12 +166,8 @@ def _trunks_used(
         if trunks.below[number] >= 0:
             carried[trunks.below[number]] += carried[number]
     radii = trunks.radii[:, 2]
-    pushes = strength.push_n + 2 * radii * strength.push_n_per_mm
-    stacked = np.stack([
-        carried / np.maximum(polygon_share(bars.sides) * radii**2 * strength.strength, 1e-12),
-        carried / np.maximum(buckling_loads(radii, lengths, bars.sides, strength.stiffness), 1e-12) * presses,
-        bending_stresses(pushes, lengths, radii, bars.sides) / strength.strength,
-    ], axis=1)  # fmt: skip
+    sections = polygon_share(bars.sides) * radii**2
+    stacked = _ratios(carried, sections, radii, lengths, bars.sides, strength, presses=presses)
     used, by = stacked.max(axis=1), stacked.argmax(axis=1)
     for number in range(len(trunks) - 1, -1, -1):
         below = trunks.below[number]
@@ -178,8 +180,3 @@ def holding_areas(bars: Bars) -> Floats:
     """(n,) mm²: the area with which each bar holds, at its tip alone."""
     result: Floats = polygon_share(bars.sides) * bars.radii[:, TIP_END] ** 2
     return result
-
-
-def stands_on_part(bars: Bars) -> int:
-    """How many bars stand on a part."""
-    return int((bars.landings == ON_PART).sum())

@@ -58,7 +58,7 @@ def leaning_ways(
         if not len(first):
             break
         tried = rest.only(first)
-        radii = _room(bases[tried.bar], tried.bend, parameters, obstacles)
+        radii = room_for_feet(bases[tried.bar], tried.bend, tried.bend * [1, 1, 0], parameters, obstacles)
         fits = radii >= parameters.shaft_diameter / 2 - 1e-9
         good = tried.bar[fits]
         found[good], bends[good], foot[good] = True, tried.bend[fits], radii[fits]
@@ -98,19 +98,21 @@ def _promising(
     return joined.only(np.lexsort((joined.out, joined.bar)))
 
 
-def _room(bases: Floats, bends: Floats, parameters: BarParameters, obstacles: Sequence[Obstacle]) -> Floats:
-    """(n,): the radius that a foot has room for; 0 where the shaft comes nearer to a part than the clearance."""
+def room_for_feet(
+    bases: Floats, bends: Floats, feet: Floats, parameters: BarParameters, obstacles: Sequence[Obstacle]
+) -> Floats:
+    """(n,): the radius that a foot has room for; 0 where the shaft comes nearer to a part than the clearance.
+
+    The ways go from the lower ends of tips over bends to feet on the plate, all (n, 3).
+    """
     reach = parameters.shaft_diameter / 2 + parameters.part_clearance
-    foot = parameters.foot_diameter / 2
+    foot = parameters.foot_diameter / 2 + parameters.foot_flare
     steps = bends - bases
-    length = np.linalg.norm(steps, axis=1, keepdims=True)
+    length = np.maximum(np.linalg.norm(steps, axis=1, keepdims=True), 1e-9)
     starts = bases + steps * np.minimum(reach / length, 0.5)
-    ground = bends * [1, 1, 0]
-    top = ground + [0, 0, parameters.foot_height]
+    top = feet + [0, 0, parameters.foot_height]
     search = np.repeat([reach, reach, foot + parameters.part_clearance], len(bases))
-    distance = clearances(
-        obstacles, np.concatenate([starts, bends, ground]), np.concatenate([bends, ground, top]), search
-    )
+    distance = clearances(obstacles, np.concatenate([starts, bends, feet]), np.concatenate([bends, feet, top]), search)
     leaning, upright, standing = np.split(distance, 3)
     clear = (leaning >= reach - 1e-6) & (upright >= reach - 1e-6)
     room = standing - parameters.part_clearance - parameters.foot_flare

@@ -27,6 +27,13 @@ TRUNK_RINGS = 5
 """Of a trunk: lower end, foot's top, start of the shaft, bend, top."""
 
 
+def leans_of(lower: Floats, upper: Floats) -> Floats:
+    """(n,): degrees from vertical of the way from `lower` up to `upper`, both (n, 3)."""
+    step = upper - lower
+    result: Floats = np.degrees(np.arctan2(np.hypot(step[:, 0], step[:, 1]), step[:, 2]))
+    return result
+
+
 def _rings(count: int) -> Floats:
     return np.zeros((0, count, 3))
 
@@ -172,8 +179,12 @@ class Bars:
     @cached_property
     def leans_deg(self) -> Floats:
         """(n,): how far each shaft leans from vertical above its bend, degrees; 0 for straight ones."""
-        step = self.centres[:, SHAFT_END] - self.centres[:, BEND]
-        return frozen(np.degrees(np.arctan2(np.hypot(step[:, 0], step[:, 1]), step[:, 2])))
+        return frozen(leans_of(self.centres[:, BEND], self.centres[:, SHAFT_END]))
+
+    @property
+    def on_part(self) -> int:
+        """How many bars stand on a part."""
+        return int((self.landings == ON_PART).sum())
 
     def shafts(self) -> tuple[Floats, Floats, Longs]:
         """The straight stretches of the bars' own shafts: lower and upper ends (k, 3), and the bar of each (k,).

@@ -24,7 +24,7 @@ from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.core.supports import BarParameters, RegionPick, Support
 from lean_trellis.core.supports.bar_parameters import require_self_holding
-from lean_trellis.core.supports.struts import NO_WAY_WORDS, ON_PART
+from lean_trellis.core.supports.struts import NO_WAY_WORDS
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, row, set_role
 from lean_trellis.studio.forms.fold import Fold
@@ -346,8 +346,7 @@ class SupportsStation(Station):
         if bars is None:
             self.totals.setText("Generating …" if problem is None else "")
             return
-        on_part = int((bars.landings == ON_PART).sum())
-        counted = ((on_part, "on the part"), (len(bars.trunks), "trunks"), (len(bars.braces), "braces"),
+        counted = ((bars.on_part, "on the part"), (len(bars.trunks), "trunks"), (len(bars.braces), "braces"),
                    (len(bars.feet), "shared feet"), (len(bars.ties), "ties"))  # fmt: skip
         besides = "".join(f", {count:,} {words}" for count, words in counted if count)
         self.totals.setText(

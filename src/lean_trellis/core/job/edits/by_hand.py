@@ -5,7 +5,7 @@ Bars are named by their number among those that the support has now, `bars`.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -139,11 +139,9 @@ def add_tie(job: Job, support_id: str, start: Place, stop: Place, diameter: floa
     return Edit("Tie two places", _with_hand(job, support, hand))
 
 
-def drop_hand_work(job: Job, support_id: str, what: Iterable[str] = ("bars", "removed", "ties")) -> Edit:
+def drop_hand_work(job: Job, support_id: str) -> Edit:
     """Give up what was done by hand: the support is as its values make it."""
-    support = job.support(support_id)
-    hand = replace(support.hand, **dict.fromkeys(what, ()))
-    return Edit("Give up work by hand", _with_hand(job, support, hand))
+    return Edit("Give up work by hand", _with_hand(job, job.support(support_id), HandWork()))
 
 
 def again_on(job: Job, support_id: str, target: tuple[RegionPick, ...]) -> Edit:
