@@ -15,11 +15,12 @@ from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.stacking import Separator
-from lean_trellis.core.pipeline import Pipeline, apply_recipe, pick_region
+from lean_trellis.core.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.planning import FIGURES, figures_of
 from lean_trellis.core.proposals import pose_request
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.recipe import shipped_recipes
+from lean_trellis.core.targets import pick_region
 
 
 def job_of(shop, *meshes, offset=None):
@@ -348,7 +349,7 @@ def test_a_trunk_or_brace_through_a_part_is_found(metal):
     job = supported(job_of(metal, box((20, 20, 5)), box((4, 4, 12)), offset=30), join="on")
     job = edits.remove_supports(job, ["support-2"]).job
     state = Pipeline().state(job)
-    trunks = state.supports[0].bars.trunks
+    trunks = state.supports[0].structure.trunks
     x, y = trunks.centres[int(trunks.contacts.argmax()), 3, :2].tolist()
     moved = replace(job.part("part-2"), pose=replace(job.part("part-1").pose, x=x, y=y, build_offset=4.0))
     placed = replace(state.parts[1], part=moved, overhangs=Pipeline().overhangs(moved, job))

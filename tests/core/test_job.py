@@ -26,9 +26,10 @@ from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.parts.pose import rotation_between, rotation_xyz
-from lean_trellis.core.pipeline import Pipeline, pick_region
+from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import RegionPick
+from lean_trellis.core.targets import pick_region
 
 
 def body(name, mesh):

@@ -25,9 +25,10 @@ from lean_trellis.core.parts.aligning import room_below
 from lean_trellis.core.parts.size import factor_for
 from lean_trellis.core.parts.stacking import Separator, Spacer
 from lean_trellis.core.parts.tilt import tilt_of
-from lean_trellis.core.pipeline import Pipeline, pick_region
+from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.proposals import ArrangeWishes, arrangement
 from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.targets import pick_region
 
 
 @pytest.fixture

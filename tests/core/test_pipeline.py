@@ -6,25 +6,18 @@ import numpy as np
 import pytest
 
 from lean_trellis.core.demo import metal_build
+from lean_trellis.core.derived_keys import findings_key, islands_key, obstacle_parts, overhangs_key, structure_key
 from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import Job, edits, new_job
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.parts.arrange import GAP_MM
-from lean_trellis.core.pipeline import (
-    Pipeline,
-    bars_key,
-    findings_key,
-    islands_key,
-    obstacle_parts,
-    overhangs_key,
-    pick_region,
-    resolve_target,
-)
+from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.progress import CountingWatch
 from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import RegionPick
+from lean_trellis.core.targets import pick_region, resolve_target
 
 
 def filled(metal, *meshes) -> Job:
@@ -55,7 +48,7 @@ def test_a_name_or_an_owner_changes_nothing_that_is_derived_from_the_shape(pair)
     owned = edits.describe_part(renamed, "part-1", owner="Otterbank Survey").job
     one, other = pair.parts[0], owned.parts[0]
     assert overhangs_key(one, pair) == overhangs_key(other, owned)
-    assert bars_key(pair.supports[0], pair) == bars_key(owned.supports[0], owned)
+    assert structure_key(pair.supports[0], pair) == structure_key(owned.supports[0], owned)
     assert findings_key(pair) != findings_key(renamed)  # findings name the part
 
 
@@ -76,7 +69,9 @@ def test_each_result_is_made_anew_where_its_inputs_changed_and_only_there(pair, 
     one, other = pair.part("part-1"), changed.part("part-1")
     assert (overhangs_key(one, pair) != overhangs_key(other, changed)) is regions
     assert (islands_key(one, pair) != islands_key(other, changed)) is islands
-    assert (bars_key(pair.support("support-1"), pair) != bars_key(changed.support("support-1"), changed)) is bars
+    assert (
+        structure_key(pair.support("support-1"), pair) != structure_key(changed.support("support-1"), changed)
+    ) is bars
     if changed != pair:
         assert findings_key(pair) != findings_key(changed)
 
@@ -86,7 +81,7 @@ def test_a_part_that_comes_near_is_an_obstacle_and_a_far_one_is_not(pair):
     pose = pair.parts[0].pose
     near = edits.move_part(pair, "part-2", pose.x + 15, pose.y).job
     assert {part.id for part in obstacle_parts(near.parts[0], near)} == {"part-1", "part-2"}
-    assert bars_key(near.supports[0], near) != bars_key(pair.supports[0], pair)
+    assert structure_key(near.supports[0], near) != structure_key(pair.supports[0], pair)
 
 
 def test_only_so_many_results_are_kept_and_the_latest_stay(pair):

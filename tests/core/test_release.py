@@ -39,7 +39,7 @@ def test_merged_stl_is_one_solid_in_which_overlaps_count_once(state, tmp_path):
     (path,) = export_build(state, ExportRequest(tmp_path / "out.stl", "stl"))
     (body,) = read_bodies(path)
     health = examine_mesh(body.mesh)
-    bars = state.supports[0].bars
+    bars = state.supports[0].structure
     assert health.volume_mm3 < 576 + bars.volume_mm3
     assert health.volume_mm3 > 576 + 0.9 * bars.volume_mm3
     assert health.shells == 1
@@ -48,7 +48,7 @@ def test_merged_stl_is_one_solid_in_which_overlaps_count_once(state, tmp_path):
 def test_separate_files_one_a_body(state, tmp_path):
     files = export_build(state, ExportRequest(tmp_path / "all", "stl", merged=False))
     assert [path.name for path in files] == ["a_b_ slab.stl", "a_b_ slab support 1.stl"]
-    assert read_bodies(files[1])[0].mesh.volume == pytest.approx(state.supports[0].bars.volume_mm3, rel=1e-4)
+    assert read_bodies(files[1])[0].mesh.volume == pytest.approx(state.supports[0].structure.volume_mm3, rel=1e-4)
 
 
 @pytest.mark.parametrize(("what", "count"), [("parts", 1), ("supports", 1), ("all", 2)])
@@ -95,7 +95,7 @@ def trees(metal):
 
 
 def test_each_bar_is_a_body_of_its_own_and_what_is_shared_one_more(trees, tmp_path):
-    bars = trees.supports[0].bars
+    bars = trees.supports[0].structure
     (path,) = export_build(trees, ExportRequest(tmp_path / "bars.3mf", "3mf", "supports", each_bar=True))
     bodies = read_bodies(path)
     assert len(bodies) == len(bars) + 1
@@ -108,7 +108,7 @@ def test_each_bar_is_a_body_of_its_own_and_what_is_shared_one_more(trees, tmp_pa
 
 
 def test_a_support_united_is_one_sound_solid_without_overlaps(trees, tmp_path):
-    bars = trees.supports[0].bars
+    bars = trees.supports[0].structure
     (path,) = export_build(trees, ExportRequest(tmp_path / "one.3mf", "3mf", "supports"))
     (body,) = read_bodies(path)
     health = examine_mesh(body.mesh)
@@ -119,7 +119,7 @@ def test_a_support_united_is_one_sound_solid_without_overlaps(trees, tmp_path):
 
 def test_beams_are_read_by_another_library_with_their_ends_and_radii(trees, tmp_path):
     lib3mf = pytest.importorskip("lib3mf")
-    bars = trees.supports[0].bars
+    bars = trees.supports[0].structure
     (path,) = export_build(trees, ExportRequest(tmp_path / "beams.3mf", "3mf", as_beams=True))
     model = lib3mf.get_wrapper().CreateModel()
     reader = model.QueryReader("3mf")

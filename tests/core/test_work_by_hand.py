@@ -12,11 +12,12 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import box
-from lean_trellis.core.pipeline import Pipeline, pick_region
+from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.proposals import ways_for_missed
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import shipped_library
 from lean_trellis.core.supports.struts import BLOCKED, ON_PART, ON_PLATE, ON_TRUNK
+from lean_trellis.core.targets import pick_region
 
 ME = "support-1"
 

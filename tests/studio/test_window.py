@@ -263,7 +263,7 @@ def test_supports_are_made_for_picked_regions_changed_and_undone(with_parts, tab
     assert len(user.session.bars(user.session.support)) < len(before)
     assert user.field("parameter.spacing").property("differs") is True
     assert "1 differs" in bench.values.heading.text()
-    user.press(bench.form._lines["spacing"]._back)
+    user.press(bench.values.shown._lines["spacing"]._back)
     user.settle()
     assert user.session.support.parameters == shipped_sets()["bars-metal-braced"].parameters
     assert user.session.bars(user.session.support) is before

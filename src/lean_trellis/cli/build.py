@@ -43,6 +43,9 @@ from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
 from lean_trellis.core.shop import full_library
+from lean_trellis.core.supports import Bars
+from lean_trellis.core.supports.figures import BarFigures
+from lean_trellis.core.supports.structure import Structure
 
 _FORMAT_HELP = f"{', '.join(WRITERS)}; default: by the name."
 JobArgument = Annotated[Path, typer.Argument(help="A job file.", metavar="JOB")]
@@ -80,7 +83,7 @@ def prepare(
         raise EditError("--recipe", "cannot be combined with --set", "give one of them")
     chosen = [find_set(shipped_sets(), name) for name in sets or []]
     rules = find_recipe(shipped_recipes(), recipe) if recipe else None
-    values = parse_parameters(parameters or [], [entry.name for entry in chosen])
+    values = parse_parameters(parameters or [], chosen)
     chosen = [with_parameters(entry, values.get(entry.name, {})) for entry in chosen]
     process = chosen[0].process if chosen else rules.process if rules else "powder_bed"
     shop = choose_shop(full_library(), machine, material, process)
@@ -103,7 +106,7 @@ def prepare(
             if rules:
                 job = apply_recipe(job, part.id, rules, shipped_sets(), pipeline).job
         for support in job.supports:
-            pipeline.bars(support, job, Stretch(watch, 0.5, 0.95))
+            pipeline.structure(support, job, Stretch(watch, 0.5, 0.95))
         done_at = time.perf_counter()
         save_job(job, out, Stretch(watch, 0.95, 1))
     seconds = {
@@ -129,29 +132,19 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
     """Per part: how many regions, and its supports with their figures."""
     parts = []
     for part in job.parts:
-        supports = []
         figures = pipeline.figures(part.id, job)
+        supports = []
         for support in job.supports_of(part.id):
-            bars = pipeline.bars(support, job)
-            supports.append(
-                {
-                    "family": support.family,
-                    "set": support.set_name,
-                    "count": len(bars),
-                    "volume_mm3": bars.volume_mm3,
-                    "contact_area_mm2": bars.contact_area_mm2,
-                    "contacts": bars.holds.tolist(),
-                    "longest_mm": bars.longest_mm,
-                    "on_part": bars.on_part,
-                    "no_way": len(bars.missed_holds),
-                    "above_height_limit": len(bars.bare_holds),
-                    "trunks": len(bars.trunks),
-                    "braces": len(bars.braces),
-                    "shared_feet": len(bars.feet),
-                    "strength_used": float(figures[support.id].used.max(initial=0.0)),
-                    "slenderness": float(figures[support.id].slenderness.max(initial=0.0)),
-                }
-            )
+            made = pipeline.structure(support, job)
+            entry = {
+                "family": support.family,
+                "set": support.set_name,
+                "count": made.counted.number,
+                "volume_mm3": made.volume_mm3,
+                "contact_area_mm2": made.contact_area_mm2,
+                "contacts": made.contacts.tolist(),
+            }
+            supports.append(entry | _further(made, figures.get(support.id)))
         overhangs = pipeline.overhangs(part, job)
         parts.append(
             {
@@ -164,13 +157,30 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
     return parts
 
 
+def _further(made: Structure, figures: BarFigures | None) -> dict[str, Any]:
+    """What is told of one family alone."""
+    if isinstance(made, Bars):
+        return {
+            "longest_mm": made.longest_mm,
+            "on_part": made.on_part,
+            "no_way": len(made.missed_holds),
+            "above_height_limit": len(made.bare_holds),
+            "trunks": len(made.trunks),
+            "braces": len(made.braces),
+            "shared_feet": len(made.feet),
+            "strength_used": 0.0 if figures is None else float(figures.used.max(initial=0.0)),
+            "slenderness": 0.0 if figures is None else float(figures.slenderness.max(initial=0.0)),
+        }
+    return {}
+
+
 def _say_prepared(document: dict[str, Any]) -> None:
     rows = [
-        (part["name"], part["regions"], entry["set"], entry["count"], entry["volume_mm3"], entry["no_way"])
+        (part["name"], part["regions"], entry["set"], entry["count"], entry["volume_mm3"], entry.get("no_way", ""))
         for part in document["parts"]
         for entry in part["supports"] or [{"set": "none", "count": 0, "volume_mm3": 0.0, "no_way": 0}]
     ]
-    say_table(f"Prepared {document['job']}", ("part", "regions", "set", "bars", "volume mm³", "no way"), rows)
+    say_table(f"Prepared {document['job']}", ("part", "regions", "set", "count", "volume mm³", "no way"), rows)
 
 
 def check(path: JobArgument, as_json: JsonOption = False) -> None:

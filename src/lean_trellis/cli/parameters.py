@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
 from lean_trellis.core.errors import ParameterError, UnknownNameError
 from lean_trellis.core.sets import ParameterSet
-from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.parameters import Declared, validated
 
 
-def parse_parameters(given: list[str], sets: list[str]) -> dict[str, dict[str, Any]]:
-    """Values by set and key. Without `SET:` a value goes to every set."""
-    declared = {known.key: known for known in BarParameters.declared()}
-    values: dict[str, dict[str, Any]] = {name: {} for name in sets}
+def parse_parameters(given: list[str], sets: Sequence[ParameterSet]) -> dict[str, dict[str, Any]]:
+    """Values by set and key. Without `SET:` a value goes to every set whose family has the key."""
+    declared = {entry.name: {known.key: known for known in entry.parameters.declared()} for entry in sets}
+    values: dict[str, dict[str, Any]] = {name: {} for name in declared}
     for text in given:
         left, equals, right = text.partition("=")
         if not equals:
@@ -22,12 +22,14 @@ def parse_parameters(given: list[str], sets: list[str]) -> dict[str, dict[str, A
         if not sets:
             raise ParameterError("--param", "there is no set whose values it could change", "give --set as well")
         of_set, colon, key = left.rpartition(":")
-        if colon and of_set not in sets:
-            raise UnknownNameError.among("chosen set", of_set, sets)
-        if key not in declared:
-            raise UnknownNameError.among("parameter", key, declared)
-        for name in [of_set] if colon else sets:
-            values[name][key] = _value(declared[key], right)
+        if colon and of_set not in declared:
+            raise UnknownNameError.among("chosen set", of_set, declared)
+        meant = [name for name in ([of_set] if colon else declared) if key in declared[name]]
+        if not meant:
+            offered = declared[of_set] if colon else {key for keys in declared.values() for key in keys}
+            raise UnknownNameError.among("parameter", key, offered)
+        for name in meant:
+            values[name][key] = _value(declared[name][key], right)
     return values
 
 
@@ -49,6 +51,5 @@ def _value(known: Declared, text: str) -> Any:
 
 def with_parameters(chosen: ParameterSet, values: dict[str, Any]) -> ParameterSet:
     """The set with some values changed together and checked once. Raises `ParameterError`."""
-    changed = validated(BarParameters, {**chosen.parameters.model_dump(), **values})
-    assert isinstance(changed, BarParameters)
+    changed = validated(type(chosen.parameters), {**chosen.parameters.model_dump(), **values})
     return replace(chosen, parameters=changed)

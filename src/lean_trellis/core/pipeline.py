@@ -9,14 +9,23 @@ from itertools import pairwise
 from typing import TypeVar
 
 import numpy as np
-from pydantic import BaseModel
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.holding import held_shares
 from lean_trellis.core.checks.registry import run_checks
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
+from lean_trellis.core.derived_keys import (
+    bar_supports,
+    figures_key,
+    fillings_key,
+    findings_key,
+    holds_key,
+    islands_key,
+    obstacle_parts,
+    overhangs_key,
+    structure_key,
+)
 from lean_trellis.core.job.edits import Edit, add_support
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth, examine
@@ -26,7 +35,6 @@ from lean_trellis.core.mesh.topology import Topology, build_topology
 from lean_trellis.core.overhang.beneath import Distances, in_words, shares_beneath
 from lean_trellis.core.overhang.detect import Overhangs, detect
 from lean_trellis.core.overhang.islands import Island, find_islands
-from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.overhang.spans import greatest_spans
 from lean_trellis.core.parts.filling import separator_under, spacer_between
 from lean_trellis.core.parts.part import Part
@@ -37,109 +45,16 @@ from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
 from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.supports.bar_loads import figures_of_bars
 from lean_trellis.core.supports.bar_parameters import require_self_holding
-from lean_trellis.core.supports.bars import BarRequest, find_holds, generate_bars, hold_values
+from lean_trellis.core.supports.bars import BarRequest, find_holds, generate_bars
 from lean_trellis.core.supports.figures import BarFigures
 from lean_trellis.core.supports.obstacle import Ground, Obstacle
+from lean_trellis.core.supports.structure import Structure
 from lean_trellis.core.supports.struts import Bars, no_bars
-from lean_trellis.core.supports.support import RegionPick, Support
+from lean_trellis.core.supports.support import Support
+from lean_trellis.core.targets import pick_region, resolve_target
 
 _Result = TypeVar("_Result")
 MOST_KEPT = 400
-_SAME_PLACE_MM = 2.0
-_MOST_TEXTS = 32
-
-
-def overhangs_key(part: Part, job: Job) -> Hashable:
-    """What the regions of a part follow from."""
-    return (
-        part.mesh.key,
-        part.pose,
-        job.critical_angle(part),
-        job.watch_angle(part),
-        job.machine.layer_normal,
-        part.marks.hand,
-        part.marks.taken_back,
-        job.bridging,
-    )
-
-
-def islands_key(part: Part, job: Job) -> Hashable:
-    """What the islands of a part follow from."""
-    return (part.mesh.key, part.pose, job.layer_height, job.machine.layer_normal)
-
-
-def bars_key(support: Support, job: Job) -> Hashable:
-    """What the bars of a support follow from: the own part, and those that could stand in their way."""
-    part = job.part(support.part_id)
-    near = frozenset((other.mesh.key, other.pose, other.marks.protected) for other in obstacle_parts(part, job))
-    ground = _text_of(job.machine)
-    return (overhangs_key(part, job), support.target, support.parameters, support.hand, job.layer_height, near, ground)
-
-
-def _holds_key(support: Support, job: Job) -> Hashable:
-    """What the hold points of a support follow from: fewer of its values than its bars do."""
-    part = job.part(support.part_id)
-    values = hold_values(support.parameters, is_protected=part.marks.protected is not None)
-    return (overhangs_key(part, job), part.marks.protected, support.target, support.hand, values)
-
-
-def figures_key(part_id: str, job: Job) -> Hashable:
-    """What the figures of a part's bars follow from."""
-    supports = tuple((support.id, bars_key(support, job)) for support in job.supports_of(part_id))
-    return (part_id, supports, _text_of(job.material), job.surface)
-
-
-def fillings_key(stack: Stack, job: Job) -> Hashable:
-    """What the solids in a stack's gaps follow from."""
-    parts = tuple((job.part(part_id).mesh.key, job.part(part_id).pose) for part_id in stack.parts)
-    return (parts, filling_key(stack), job.layer_height)
-
-
-def filling_key(stack: Stack) -> Hashable:
-    """What fills a stack's gaps, told apart."""
-    match stack.filling:
-        case Separator(material, inset, layers):
-            return (material.id, inset, layers)
-        case Spacer(_, mesh):
-            return mesh.key
-    return None
-
-
-def findings_key(job: Job) -> Hashable:
-    """What the findings follow from."""
-    parts = tuple((part.id, part.name, overhangs_key(part, job), part.marks.protected) for part in job.parts)
-    supports = tuple((support.id, support.part_id, bars_key(support, job)) for support in job.supports)
-    stacks = tuple((stack.id, stack.parts, stack.gap_mm(job.layer_height), filling_key(stack)) for stack in job.stacks)
-    return (parts, supports, stacks, _text_of(job.machine), _text_of(job.material), job.layer_height, job.surface,
-            job.fitting)  # fmt: skip
-
-
-_TEXTS: OrderedDict[int, tuple[BaseModel, str]] = OrderedDict()
-
-
-def _text_of(thing: BaseModel) -> str:
-    """A frozen machine or material as text, written once: keys are asked for with every change of the job."""
-    known = _TEXTS.get(id(thing))
-    if known is None or known[0] is not thing:
-        known = _TEXTS[id(thing)] = (thing, thing.model_dump_json())
-        while len(_TEXTS) > _MOST_TEXTS:
-            _TEXTS.popitem(last=False)
-    return known[1]
-
-
-def obstacle_parts(part: Part, job: Job) -> tuple[Part, ...]:
-    """The part and all others near it in plan: bars lean out by no more than the ladder of `supports.lean` goes."""
-    box = part.bounds()
-    reach = 30.0
-    found = [part]
-    for other in job.parts:
-        if other.id == part.id:
-            continue
-        theirs = other.bounds()
-        apart = (theirs[0, :2] > box[1, :2] + reach).any() or (theirs[1, :2] < box[0, :2] - reach).any()
-        if not apart:
-            found.append(other)
-    return tuple(found)
 
 
 @dataclass(frozen=True, eq=False)
@@ -235,19 +150,26 @@ class Pipeline:
 
         return self._derived(("fillings", fillings_key(stack, job)), make)
 
+    def structure(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Structure:
+        """The structures of a support, of whatever family.
+
+        Raises `ParameterError` where its values contradict the material.
+        """
+        return self.bars(support, job, watch)
+
     def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:
         """The bars of a support. Raises `ParameterError` where its values contradict the material."""
 
         def make() -> Bars:
             request = self.bar_request(support, job, Stretch(watch, 0, 0.3))
             if not request.chosen and support.hand.is_empty:
-                return no_bars(support.parameters.sides)
-            require_self_holding(support.parameters, request.overhangs.critical_angle)
+                return no_bars(request.parameters.sides)
+            require_self_holding(request.parameters, request.overhangs.critical_angle)
             watch.at(0.3, "placing hold points")
-            known = self._derived(("holds", _holds_key(support, job)), lambda: find_holds(request))
+            known = self._derived(("holds", holds_key(support, job)), lambda: find_holds(request))
             return generate_bars(request, Stretch(watch, 0.3, 1), known=known)
 
-        return self._derived(("bars", bars_key(support, job)), make)
+        return self._derived(("bars", structure_key(support, job)), make)
 
     def bar_request(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> BarRequest:
         """All that the bars of a support follow from, worked out as far as that."""
@@ -266,7 +188,7 @@ class Pipeline:
             self.topology(part.mesh),
             overhangs,
             resolve_target(support.target, part, overhangs),
-            support.parameters,
+            support.bar_parameters,
             job.layer_height,
             obstacles,
             Ground(job.machine),
@@ -292,8 +214,8 @@ class Pipeline:
             )
         supports = []
         for number, support in enumerate(job.supports, start=len(job.parts)):
-            bars = self.bars(support, job, Stretch(watch, number * share, (number + 1) * share))
-            supports.append(SupportState(support, bars))
+            made = self.structure(support, job, Stretch(watch, number * share, (number + 1) * share))
+            supports.append(SupportState(support, made))
         fillings = tuple((stack, self.fillings(stack, job)) for stack in job.stacks if stack.filling is not None)
         return BuildState(job, tuple(parts), tuple(supports), fillings=fillings)
 
@@ -326,7 +248,7 @@ class Pipeline:
         """Figures of the bars of a part's supports, by the support's id. Loads are borne by all of them together."""
 
         def make() -> dict[str, BarFigures]:
-            part, supports = job.part(part_id), job.supports_of(part_id)
+            part, supports = job.part(part_id), bar_supports(part_id, job)
             overhangs = self.overhangs(part, job, Stretch(watch, 0, 0.2))
             bars = [self.bars(support, job, Stretch(watch, 0.2, 0.5)) for support in supports]
             process = job.machine.process
@@ -341,42 +263,6 @@ class Pipeline:
             ("findings", findings_key(job)),
             lambda: run_checks(replace(self.state(job, Stretch(watch, 0, 0.7)), watch=watch), Stretch(watch, 0.7, 1)),
         )
-
-
-def resolve_target(target: tuple[RegionPick, ...] | None, part: Part, overhangs: Overhangs) -> tuple[int, ...]:
-    """The regions that a target means on the part as it stands, as places in `overhangs.regions`.
-
-    A picked region is the one whose anchor lies nearest to the remembered place, or that has a face there.
-    """
-    if target is None:
-        return tuple(region.id for region in overhangs.to_be_held)
-    chosen = set()
-    for pick in target:
-        place = part.pose.to_plate(part.mesh, np.array([pick.anchor_mm]))[0]
-        region = _region_at(overhangs, pick.kind, place)
-        if region is not None:
-            chosen.add(region)
-    return tuple(sorted(chosen))
-
-
-def _region_at(overhangs: Overhangs, kind: str, place: np.ndarray) -> int | None:
-    same = [region for region in overhangs.regions if region.kind == kind]
-    if not same:
-        return None
-    distance, nearest = cKDTree([region.anchor_mm for region in same]).query(place)
-    if distance <= 1e-6 or kind != "face":
-        return same[int(nearest)].id if distance <= _SAME_PLACE_MM else None
-    faces = np.flatnonzero(overhangs.region_of_face >= 0)
-    if not len(faces):
-        return None
-    distance, nearest = cKDTree(overhangs.mesh.centroids_of(faces)).query(place)
-    return int(overhangs.region_of_face[faces[int(nearest)]]) if distance <= _SAME_PLACE_MM else None
-
-
-def pick_region(region: Region, part: Part) -> RegionPick:
-    """Remember a region by its place in the part's own coordinates."""
-    x, y, z = part.pose.to_part(part.mesh, np.array([region.anchor_mm]))[0].tolist()
-    return RegionPick(region.kind, (x, y, z))
 
 
 def apply_recipe(job: Job, part_id: str, recipe: Recipe, sets: dict[str, ParameterSet], pipeline: Pipeline) -> Edit:

@@ -131,7 +131,7 @@ def ways_for_missed(job: Job, support_id: str, reason: int, pipeline: Pipeline, 
     bars, request = pipeline.bars(support, job, watch), pipeline.bar_request(support, job)
     chosen = bars.missed_reasons == reason
     wanted = HoldPoints(bars.missed_holds[chosen], bars.missed_holds[chosen] * 0, bars.missed_regions[chosen])
-    parameters = support.parameters
+    parameters = support.bar_parameters
     offered = places_to_hold(request.overhangs, np.unique(wanted.regions), parameters.spacing / 6)
     found = nearest_with_way(wanted, offered, parameters, request.layer_height, list(request.obstacles), request.ground)
     moved = np.flatnonzero(found >= 0)
@@ -152,9 +152,9 @@ def _piece(job: Job, parts: Sequence[Part], pipeline: Pipeline, *, is_fixed: boo
     places = [covered_places(pipeline.placed(part), _SPACING_MM) for part in parts]
     for part in parts:
         for support in job.supports_of(part.id):
-            bars = pipeline.bars(support, job)
-            if not bars.is_empty:
-                places.append(np.unique(np.round(bars.mesh.vertices[:, :2] / _SPACING_MM), axis=0) * _SPACING_MM)
+            made = pipeline.structure(support, job)
+            if not made.is_empty:
+                places.append(np.unique(np.round(made.mesh.vertices[:, :2] / _SPACING_MM), axis=0) * _SPACING_MM)
     points = np.concatenate(places)
     if margin > 0:
         turns = np.linspace(0, 2 * np.pi, 17)[:-1]

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from lean_trellis.core.checks import Cure, Finding
 from lean_trellis.core.job import Edit
 from lean_trellis.core.job.edits import add_support, change_support, move_part, set_build_offset
-from lean_trellis.core.pipeline import pick_region
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.recipe import usual_set
+from lean_trellis.core.targets import pick_region
 from lean_trellis.studio.hand_requests import MoveMissed
 from lean_trellis.studio.session import Session
 

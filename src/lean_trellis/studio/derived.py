@@ -7,11 +7,20 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from lean_trellis.core.checks import Finding
+from lean_trellis.core.derived_keys import (
+    bar_supports,
+    figures_key,
+    fillings_key,
+    findings_key,
+    islands_key,
+    overhangs_key,
+    structure_key,
+)
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.mesh import Mesh
@@ -19,17 +28,10 @@ from lean_trellis.core.mesh.faults import Fault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
-from lean_trellis.core.pipeline import (
-    RegionFacts,
-    bars_key,
-    figures_key,
-    fillings_key,
-    findings_key,
-    islands_key,
-    overhangs_key,
-)
+from lean_trellis.core.pipeline import RegionFacts
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.core.supports.figures import BarFigures
+from lean_trellis.core.supports.structure import Solid, Structure
 from lean_trellis.studio import requests
 from lean_trellis.studio.hand_requests import ShowFigures
 from lean_trellis.studio.part_requests import FindFaults, ShowFillings
@@ -95,9 +97,19 @@ class Derived(QObject):
         """The islands of a part as it stands now, once known."""
         return self._results.get(("islands", islands_key(part, self.job)))
 
+    def structure(self, support: Support) -> Structure | None:
+        """The structures of a support as it is now, once known."""
+        return self._results.get(("structure", structure_key(support, self.job)))
+
     def bars(self, support: Support) -> Bars | None:
-        """The bars of a support as it is now, once known."""
-        return self._results.get(("bars", bars_key(support, self.job)))
+        """The bars of a support as it is now, once known; None for another family."""
+        made = self.structure(support)
+        return made if isinstance(made, Bars) else None
+
+    def solid(self, support: Support) -> Solid | None:
+        """The structures of a support of another family than bars, once known."""
+        made = self.structure(support)
+        return None if isinstance(made, Bars) else cast("Solid | None", made)
 
     def figures(self, support: Support) -> BarFigures | None:
         """Figures of a support's bars, once known; looked for on the part in hand alone."""
@@ -136,7 +148,7 @@ class Derived(QObject):
 
     def problem_of(self, support: Support) -> TrellisError | None:
         """Why a support has no bars: its values were refused, or the work was cancelled."""
-        return self._held_back.get(("bars", bars_key(support, self.job)))
+        return self._held_back.get(("structure", structure_key(support, self.job)))
 
     def derive_again(self) -> None:
         """Ask once more for what was cancelled or refused."""
@@ -177,8 +189,8 @@ class Derived(QObject):
             yield key, f"Finding islands of {part.name}", lambda p=part: requests.ShowIslands(p, job)
         supports = sorted(job.supports, key=lambda support: support.id != self.selection.support)
         for support in supports:
-            key = ("bars", bars_key(support, job))
-            yield key, "Generating bars", lambda s=support: requests.ShowBars(s, job)
+            key = ("structure", structure_key(support, job))
+            yield key, "Generating supports", lambda s=support: requests.ShowStructure(s, job)
         for part in parts:
             yield (
                 ("tree", part.mesh.key),
@@ -195,7 +207,7 @@ class Derived(QObject):
         if job.parts:
             yield ("findings", findings_key(job)), "Checking the build", lambda: requests.FindFindings(job)
         if self.part is not None:
-            if job.supports_of(self.part.id):
+            if bar_supports(self.part.id, job):
                 key = ("figures", figures_key(self.part.id, job))
                 yield key, "Working out loads", lambda i=self.part.id: ShowFigures(i, job)
             key = self._facts_key(self.part)

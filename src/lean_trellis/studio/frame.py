@@ -96,8 +96,8 @@ class StatusLine(QWidget):
             stops = sum(finding.severity == "stop" for finding in findings)
             cautions = sum(finding.severity == "caution" for finding in findings)
             self.findings_words.setText(f"⬣ {stops} stop   ▲ {cautions} caution")
-        known = [session.bars(support) for support in session.job.supports]
-        volume = sum(bars.volume_mm3 for bars in known if bars is not None)
+        known = [session.structure(support) for support in session.job.supports]
+        volume = sum(made.volume_mm3 for made in known if made is not None)
         self.supports_words.setText(f"supports {volume / 1000:,.2f} cm³{' …' if None in known else ''}")
 
     def _task_started(self, title: str) -> None:

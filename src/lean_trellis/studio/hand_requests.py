@@ -96,7 +96,7 @@ class PreviewWay:
         """The bar, alone: with no others to join or to share a foot with."""
         part = self.job.part(self.support.part_id)
         found = HandPlaces(part, self.job, self.stroke).answer(pipeline, watch)
-        plain = self.support.parameters.model_copy(update={"join": "off", "group_span": 0.0, "brace": "none"})
+        plain = self.support.bar_parameters.model_copy(update={"join": "off", "group_span": 0.0, "brace": "none"})
         hand = HandWork()
         if len(found.places):
             hold = found.places[0]

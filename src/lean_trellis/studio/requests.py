@@ -26,7 +26,8 @@ from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.shop import full_library
-from lean_trellis.core.supports import Bars, Support
+from lean_trellis.core.supports import Support
+from lean_trellis.core.supports.structure import Structure
 
 MOST_SHOWN_SOFTWARE = 20_000
 """Faces of one part shown at most where no graphics hardware draws: some 25 ms a frame on one core."""
@@ -196,15 +197,15 @@ class ShowIslands:
 
 
 @dataclass(frozen=True)
-class ShowBars:
-    """Generate a support's bars."""
+class ShowStructure:
+    """Generate a support's structures."""
 
     support: Support
     job: Job
 
-    def answer(self, pipeline: Pipeline, watch: Watch) -> Bars:
-        """The bars."""
-        return pipeline.bars(self.support, self.job, watch)
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Structure:
+        """The structures."""
+        return pipeline.structure(self.support, self.job, watch)
 
 
 @dataclass(frozen=True)

@@ -14,13 +14,13 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.arrays import Longs
+from lean_trellis.core.derived_keys import (
+    overhangs_key,
+    structure_key,
+)
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine
-from lean_trellis.core.pipeline import (
-    bars_key,
-    overhangs_key,
-)
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.shop import Library
 from lean_trellis.core.supports import Support
@@ -162,7 +162,7 @@ class Session(Derived):
 
     def _bars_key(self) -> Hashable:
         support = next((entry for entry in self.job.supports if entry.id == self.selection.support), None)
-        return None if support is None else bars_key(support, self.job)
+        return None if support is None else structure_key(support, self.job)
 
     def _tidy_selection(self) -> None:
         """Drop what is no longer there."""

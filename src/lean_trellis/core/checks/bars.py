@@ -10,28 +10,28 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, SupportState
 from lean_trellis.core.mesh.distance import segment_clearances
+from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.figures import free_lengths
-from lean_trellis.core.supports.struts import NO_WAY_WORDS, SHAFT_START
+from lean_trellis.core.supports.struts import NO_WAY_WORDS, SHAFT_START, Bars
 
 
 def check_bars(state: BuildState) -> Iterator[Finding]:
     """Findings on the bars of every support."""
-    for held in state.supports:
+    for held, bars, parameters in state.bars():
         state.watch.at(0.9, f"checking the bars of {state.name_of(held.support.part_id)}")
-        yield from _through_part(state, held)
-        yield from _no_way(state, held)
-        yield from _slender(state, held)
-        yield from _not_kept(state, held)
-        yield from _left_bare(state, held)
-        yield from _serves_nothing(state, held)
+        yield from _through_part(state, held, bars)
+        yield from _no_way(state, held, bars, parameters)
+        yield from _slender(state, held, bars, parameters)
+        yield from _not_kept(state, held, bars)
+        yield from _left_bare(state, held, bars, parameters)
+        yield from _serves_nothing(state, held, bars)
 
 
-def _through_part(state: BuildState, held: SupportState) -> Iterator[Finding]:
+def _through_part(state: BuildState, held: SupportState, bars: Bars) -> Iterator[Finding]:
     """Measured anew, by exact distance of each strut's middle line from every part."""
-    bars = held.bars
     if not len(bars):
         return
-    lows, tops, widths = _struts(held)
+    lows, tops, widths = _struts(bars)
     for part in state.parts:
         distance = segment_clearances(part.overhangs.mesh, tops, lows, widths)
         through = np.flatnonzero(distance < widths - 1e-6)
@@ -50,12 +50,11 @@ def _through_part(state: BuildState, held: SupportState) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _struts(held: SupportState) -> tuple[Floats, Floats, Floats]:
+def _struts(bars: Bars) -> tuple[Floats, Floats, Floats]:
     """Shafts, trunks and braces as lower and upper ends (k, 3) and radii (k,).
 
     The ends of shafts are where they narrow to meet the part: a radius of them is left out.
     """
-    bars = held.bars
     lows, tops, _ = bars.shafts()
     shaft = np.tile(bars.radii[:, SHAFT_START], 2)
     along = tops - lows
@@ -70,8 +69,7 @@ def _struts(held: SupportState) -> tuple[Floats, Floats, Floats]:
     )
 
 
-def _no_way(state: BuildState, held: SupportState) -> Iterator[Finding]:
-    bars, parameters = held.bars, held.support.parameters
+def _no_way(state: BuildState, held: SupportState, bars: Bars, parameters: BarParameters) -> Iterator[Finding]:
     part = state.job.part(held.support.part_id)
     steepest = float(min(90 - state.job.critical_angle(part), 60))
     for reason in np.unique(bars.missed_reasons).tolist():
@@ -93,9 +91,8 @@ def _no_way(state: BuildState, held: SupportState) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _slender(state: BuildState, held: SupportState) -> Iterator[Finding]:
+def _slender(state: BuildState, held: SupportState, bars: Bars, parameters: BarParameters) -> Iterator[Finding]:
     """Where braces are asked for: bars that stand free over more than the free length all the same."""
-    parameters, bars = held.support.parameters, held.bars
     if parameters.brace == "none" or not len(bars):
         return
     free, _ = free_lengths(bars)
@@ -113,9 +110,9 @@ def _slender(state: BuildState, held: SupportState) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _not_kept(state: BuildState, held: SupportState) -> Iterator[Finding]:
+def _not_kept(state: BuildState, held: SupportState, bars: Bars) -> Iterator[Finding]:
     """Work by hand that found no place on the part as it stands."""
-    unkept = held.bars.unkept
+    unkept = bars.unkept
     if len(unkept.reasons):
         count = len(unkept.reasons)
         yield Finding(
@@ -127,9 +124,8 @@ def _not_kept(state: BuildState, held: SupportState) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _serves_nothing(state: BuildState, held: SupportState) -> Iterator[Finding]:
+def _serves_nothing(state: BuildState, held: SupportState, bars: Bars) -> Iterator[Finding]:
     """A support with no bar at all, which would otherwise be silent."""
-    bars = held.bars
     if len(bars) or len(bars.ties) or len(bars.missed_holds) or len(bars.bare_holds) or len(bars.unkept.reasons):
         return
     name = state.name_of(held.support.part_id)
@@ -141,8 +137,8 @@ def _serves_nothing(state: BuildState, held: SupportState) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _left_bare(state: BuildState, held: SupportState) -> Iterator[Finding]:
-    bare, limit = held.bars.bare_holds, held.support.parameters.height_limit
+def _left_bare(state: BuildState, held: SupportState, bars: Bars, parameters: BarParameters) -> Iterator[Finding]:
+    bare, limit = bars.bare_holds, parameters.height_limit
     if len(bare) and limit is not None:
         yield Finding(
             "limit_leaves_bare", "caution", state.name_of(held.support.part_id),

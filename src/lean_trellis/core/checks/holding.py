@@ -221,7 +221,7 @@ def _regions_at(part: PartState, vertices: Longs) -> list[set[int]]:
 
 
 def _served_regions(state: BuildState, part: PartState) -> set[int]:
-    return {int(number) for held in state.supports_of(part.part) for number in np.unique(held.bars.regions)}
+    return {number for held in state.supports_of(part.part) for number in held.structure.served}
 
 
 def _in_the_air(state: BuildState, part: PartState, contacts: Floats) -> Iterator[Finding]:

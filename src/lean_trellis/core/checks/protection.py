@@ -12,7 +12,6 @@ from lean_trellis.core.checks.state import BuildState, PartState, SupportState
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.distance import segment_clearances
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
-from lean_trellis.core.supports.struts import ON_PART
 
 _NEAR_ENOUGH_MM = 0.02
 
@@ -35,11 +34,8 @@ def check_protection(state: BuildState) -> Iterator[Finding]:
 
 
 def _ends_near(held: SupportState, bounds: Floats) -> tuple[Floats, Floats]:
-    """(k, 3) places where bars touch a part, and (k,) how wide they are there, near a box."""
-    bars = held.bars
-    lands = bars.landings == ON_PART
-    places = np.concatenate([bars.holds, bars.centres[lands, 0]])
-    radii = np.concatenate([bars.radii[:, -1], bars.radii[lands, 0]])
+    """(k, 3) places where supports touch a part, and (k,) half how wide they are there, near a box."""
+    places, radii = held.structure.touches()
     near = ((places >= bounds[0] - radii[:, None] - 1) & (places <= bounds[1] + radii[:, None] + 1)).all(axis=1)
     return places[near], radii[near]
 
@@ -63,7 +59,7 @@ def _touching(
     many = len(touching) > 1
     yield Finding(
         "support_on_protected", "stop" if is_kept_off else "caution", part.part.name,
-        f"{len(touching)} bar{'s' * many} touch{'es' * (not many)} a surface to be "
+        f"{len(touching)} contact{'s' * many} touch{'es' * (not many)} a surface to be "
         f"{'kept off' if is_kept_off else 'avoided'}",
         cause="nothing beside it is near enough to hold" if not is_kept_off else "the surface was protected",
         at_mm=tuple(places[worst].tolist()), value=float(away[worst]), limit=float(radii[worst]), unit="mm",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,8 @@ from lean_trellis.core.overhang.islands import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.supports.bar_parameters import BarParameters
+from lean_trellis.core.supports.structure import Structure
 from lean_trellis.core.supports.struts import Bars
 from lean_trellis.core.supports.support import Support
 
@@ -35,10 +38,10 @@ class PartState:
 
 @dataclass(frozen=True, eq=False)
 class SupportState:
-    """A support and its bars."""
+    """A support and its structures."""
 
     support: Support
-    bars: Bars
+    structure: Structure
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,13 +54,19 @@ class BuildState:
     watch: Watch = UNWATCHED
     fillings: tuple[tuple[Stack, tuple[Mesh, ...]], ...] = ()
 
+    def bars(self) -> Iterator[tuple[SupportState, Bars, BarParameters]]:
+        """The supports of bars, with these and their values."""
+        for held in self.supports:
+            if isinstance(held.structure, Bars) and isinstance(held.support.parameters, BarParameters):
+                yield held, held.structure, held.support.parameters
+
     def supports_of(self, part: Part) -> list[SupportState]:
         """The supports of one part."""
         return [state for state in self.supports if state.support.part_id == part.id]
 
     def contacts_of(self, part: Part) -> Floats:
         """(n, 3): every place where supports take hold of the part, plate's frame."""
-        holds = [state.bars.holds for state in self.supports_of(part)]
+        holds = [state.structure.holds for state in self.supports_of(part)]
         return np.concatenate(holds) if holds else np.zeros((0, 3))
 
     def name_of(self, part_id: str) -> str:

@@ -27,12 +27,12 @@ def check_volume(state: BuildState) -> Iterator[Finding]:
         )
         yield from _outside(part.part.name, part.part.id, "", "part", vertices, machine, cure)
     for held in state.supports:
-        bars = held.bars
-        if not bars.is_empty:
+        made = held.structure
+        if not made.is_empty:
             name = state.name_of(held.support.part_id)
             cure = Cure("Move the part away from the edge", "open_station", (("station", "parts"),))
             yield from _outside(
-                name, held.support.part_id, held.support.id, "support", bars.mesh.vertices, machine, cure
+                name, held.support.part_id, held.support.id, "support", made.mesh.vertices, machine, cure
             )
 
 

@@ -25,7 +25,7 @@ def check_zones(state: BuildState) -> Iterator[Finding]:
             if place is not None:
                 yield _finding(zone, part.part.name, part.part.id, "", "part", place)
         for held in state.supports:
-            place = _inside(held.bars.mesh.vertices, zone) if not held.bars.is_empty else None
+            place = _inside(held.structure.mesh.vertices, zone) if not held.structure.is_empty else None
             if place is not None:
                 name = state.name_of(held.support.part_id)
                 yield _finding(zone, name, held.support.part_id, held.support.id, "support", place)

@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from lean_trellis.core.parts.pose import Matrix
+from lean_trellis.core.supports.parameters import Family
 
 FORMAT = "lean-trellis-job"
 VERSION = 4
@@ -152,7 +153,8 @@ class SupportKept(_Kept):
 
     id: str
     part_id: str
-    family: Literal["bars"]
+    family: Family
+    form: str = ""
     set_name: str
     set_version: int
     parameters: dict[str, Any]

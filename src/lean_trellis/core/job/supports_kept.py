@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from lean_trellis.core.job.schema import HandBarKept, HandKept, PickKept, RemovedKept, SupportKept, TieKept
-from lean_trellis.core.supports.bar_parameters import BarParameters
-from lean_trellis.core.supports.parameters import validated
+from lean_trellis.core.supports.families import parameters_of
 from lean_trellis.core.supports.support import HandBar, HandWork, RegionPick, Removed, Support, Tie
 
 
@@ -14,6 +13,7 @@ def support_kept(support: Support) -> SupportKept:
         id=support.id,
         part_id=support.part_id,
         family=support.family,
+        form=support.parameters.form,
         set_name=support.set_name,
         set_version=support.set_version,
         parameters=support.parameters.model_dump(),
@@ -28,12 +28,11 @@ def support_kept(support: Support) -> SupportKept:
 
 def support_of(kept: SupportKept) -> Support:
     """The support that was written. Raises `ParameterError` where its values are out of range."""
-    parameters = validated(BarParameters, kept.parameters)
-    assert isinstance(parameters, BarParameters)
+    parameters = parameters_of(kept.family, kept.form, kept.parameters)
     target = None if kept.target is None else tuple(RegionPick(pick.kind, pick.anchor_mm) for pick in kept.target)
     hand = HandWork(
         tuple(HandBar(**dict(bar)) for bar in kept.hand.bars),
         tuple(Removed(**dict(entry)) for entry in kept.hand.removed),
         tuple(Tie(**dict(tie)) for tie in kept.hand.ties),
     )
-    return Support(kept.id, kept.part_id, parameters, kept.set_name, kept.set_version, target, kept.family, hand)
+    return Support(kept.id, kept.part_id, parameters, kept.set_name, kept.set_version, target, hand)

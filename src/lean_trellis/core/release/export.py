@@ -17,6 +17,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.supports.structure import Structure
 from lean_trellis.core.supports.struts import Bars
 
 ExportFormat = Literal["stl", "3mf", "amf", "ply", "obj"]
@@ -88,11 +89,11 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
         numbers: dict[str, int] = {}
         for number, held in enumerate(state.supports):
             watch.at(0.6 * number / len(state.supports), "uniting supports" if request.merged else "collecting")
-            if held.bars.is_empty:
+            if held.structure.is_empty:
                 continue
             name = state.name_of(held.support.part_id)
             numbers[name] = numbers.get(name, 0) + 1
-            bodies += _support_bodies(held.bars, f"{name} support {numbers[name]}", request)
+            bodies += _support_bodies(held.structure, f"{name} support {numbers[name]}", request)
         for stack, meshes in state.fillings:
             kind = "separator" if isinstance(stack.filling, Separator) else "spacer"
             name = state.name_of(stack.parts[0])
@@ -107,12 +108,16 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
     return bodies
 
 
-def _support_bodies(bars: Bars, name: str, request: ExportRequest) -> list[Named]:
-    """One support as one solid, one a bar, or beams."""
+def _support_bodies(made: Structure, name: str, request: ExportRequest) -> list[Named]:
+    """One support as one solid; of bars one a bar, or beams, where asked."""
+    if isinstance(made, Bars) and (request.as_beams or request.each_bar):
+        return _bars_apart(made, name, request)
+    return [Named(name, united([made.mesh]) if request.merged else made.mesh, "support")]
+
+
+def _bars_apart(bars: Bars, name: str, request: ExportRequest) -> list[Named]:
     if request.as_beams:
         return [Named(name, bars.feet.mesh, "support", Beams(*bars.beams()))]
-    if not request.each_bar:
-        return [Named(name, united([bars.mesh]) if request.merged else bars.mesh, "support")]
     count, size = len(bars), len(bars.bar_mesh.vertices) // max(len(bars), 1)
     vertices = bars.bar_mesh.vertices.reshape(count, size, 3)
     faces = bars.bar_mesh.faces[: len(bars.bar_mesh.faces) // max(count, 1)]

@@ -11,9 +11,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from lean_trellis.core.errors import LibraryError, ParameterError, UnknownNameError
 from lean_trellis.core.shop.library import read_model
 from lean_trellis.core.shop.machine import Process
-from lean_trellis.core.supports.bar_parameters import BarParameters
-from lean_trellis.core.supports.parameters import validated
-from lean_trellis.core.supports.support import Family
+from lean_trellis.core.supports.families import parameters_of
+from lean_trellis.core.supports.parameters import Family, FamilyParameters
 
 SHIPPED = Path(__file__).parent / "shipped"
 
@@ -24,6 +23,7 @@ class _SetFile(BaseModel):
     id: str
     title: str
     family: Family
+    form: str = ""
     version: int = Field(ge=1)
     owner: str
     process: Process
@@ -37,23 +37,28 @@ class ParameterSet:
 
     name: str
     title: str
-    family: Family
     version: int
     owner: str
     process: Process
     note: str
-    parameters: BarParameters
+    parameters: FamilyParameters
+
+    @property
+    def family(self) -> Family:
+        """The family whose values they are."""
+        return self.parameters.family
 
 
 def read_set(path: Path) -> ParameterSet:
     """One set from a file. Raises `LibraryError` naming file and key."""
     kept = read_model(path, _SetFile)
     try:
-        parameters = validated(BarParameters, dict(kept.parameters))
+        parameters = parameters_of(kept.family, kept.form, dict(kept.parameters))
+    except UnknownNameError as problem:
+        raise LibraryError(path, str(problem), "name a known family") from None
     except ParameterError as problem:
         raise LibraryError(path, f"key 'parameters.{problem.subject}': {problem.what}", problem.cure) from None
-    assert isinstance(parameters, BarParameters)
-    return ParameterSet(kept.id, kept.title, kept.family, kept.version, kept.owner, kept.process, kept.note, parameters)
+    return ParameterSet(kept.id, kept.title, kept.version, kept.owner, kept.process, kept.note, parameters)
 
 
 def read_sets(folder: Path) -> dict[str, ParameterSet]:

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import math
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import model_validator
 
 from lean_trellis.core.errors import ParameterError
-from lean_trellis.core.supports.parameters import FamilyParameters, parameter
+from lean_trellis.core.supports.parameters import Family, FamilyParameters, parameter
 
 
 class BarParameters(FamilyParameters):
     """Bars from hold points down to the plate or the part, straight or leaning round what is in the way."""
+
+    family: ClassVar[Family] = "bars"
 
     spacing: float = parameter(
         3.0, "Spacing", unit="mm", least=0.3, most=100, question="where",

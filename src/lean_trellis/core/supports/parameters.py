@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal, get_args
+from typing import Any, ClassVar, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from pydantic.fields import FieldInfo
 
 from lean_trellis.core.errors import ParameterError
 
+Family = Literal["bars", "lattice", "wall", "raft", "block", "cradle"]
 Question = Literal["where", "holds", "carries", "stands", "comes_off", "empties"]
 QUESTIONS: dict[Question, str] = {
     "where": "Where it goes",
@@ -38,6 +39,8 @@ class Declared:
     most: float | None
     default: Any
     applies_when: Callable[[Any], bool]
+    follows: Callable[[Any], float] | None = None
+    """For a value that follows from others unless it is typed: what it is then."""
 
 
 def parameter(
@@ -51,21 +54,31 @@ def parameter(
     most: float | None = None,
     words: dict[str, str] | None = None,
     applies_when: Callable[[Any], bool] = lambda _: True,
+    follows: Callable[[Any], float] | None = None,
 ) -> Any:
-    """Declare a parameter as a pydantic field. `words` name the choices for people."""
+    """Declare a parameter as a pydantic field. `words` name the choices for people.
+
+    A value that `follows` from others is None until it is typed over.
+    """
     extra: Any = {
         "label": label,
         "unit": unit,
         "question": question,
         "words": words or {},
         "applies_when": applies_when,
+        "follows": follows,
     }
     return Field(default, ge=least, le=most, description=help, json_schema_extra=extra)
 
 
 class FamilyParameters(BaseModel):
-    """Base of every family's parameters. Values are frozen; unknown keys are refused."""
+    """Base of every family's parameters. Values are frozen; unknown keys are refused.
 
+    `form` tells apart what one family has several of.
+    """
+
+    family: ClassVar[Family]
+    form: ClassVar[str] = ""
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     @classmethod
@@ -129,6 +142,7 @@ def _declared(key: str, info: FieldInfo) -> Declared:
         most=limits.get("le"),
         default=info.default,
         applies_when=extra["applies_when"],
+        follows=extra["follows"],
     )
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.supports.solids import polygon_share, prisms, ring_solids, swept, swept_volumes
+from lean_trellis.core.supports.structure import Counted
 
 ON_PLATE, ON_PART, ON_TRUNK = 0, 1, 2
 NO_WAY_WORDS = {
@@ -142,6 +143,27 @@ class Bars:
     def __getstate__(self) -> dict[str, Any]:
         """What is kept, without what was made from it: meshes are made again where they are wanted."""
         return {entry.name: getattr(self, entry.name) for entry in fields(self)}
+
+    @property
+    def counted(self) -> Counted:
+        """The bars themselves."""
+        return Counted(len(self), "bar", "bars")
+
+    @property
+    def contacts(self) -> Floats:
+        """(n, 3): one a bar."""
+        return self.holds
+
+    @cached_property
+    def served(self) -> frozenset[int]:
+        """The regions that bars take hold of."""
+        return frozenset(np.unique(self.regions).tolist())
+
+    def touches(self) -> tuple[Floats, Floats]:
+        """Places (k, 3) where tips and lower ends meet a part, and their radii (k,)."""
+        lands = self.landings == ON_PART
+        places = np.concatenate([self.holds, self.centres[lands, LOWER_END]])
+        return places, np.concatenate([self.radii[:, TIP_END], self.radii[lands, LOWER_END]])
 
     @property
     def is_empty(self) -> bool:

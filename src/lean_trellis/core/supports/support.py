@@ -6,9 +6,10 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.errors import EditError
 from lean_trellis.core.supports.bar_parameters import BarParameters
+from lean_trellis.core.supports.parameters import Family, FamilyParameters
 
-Family = Literal["bars"]
 Place = tuple[float, float, float]
 
 
@@ -84,12 +85,23 @@ class Support:
 
     id: str
     part_id: str
-    parameters: BarParameters
+    parameters: FamilyParameters
     set_name: str
     set_version: int
     target: tuple[RegionPick, ...] | None = None
-    family: Family = "bars"
     hand: HandWork = field(default_factory=HandWork)
+
+    @property
+    def family(self) -> Family:
+        """The family of its structures."""
+        return self.parameters.family
+
+    @property
+    def bar_parameters(self) -> BarParameters:
+        """Its values, of bars. Raises `EditError` where it is of another family."""
+        if not isinstance(self.parameters, BarParameters):
+            raise EditError(self.set_name, "is no set of bars", "pick a support of bars")
+        return self.parameters
 
     def scaled(self, factors: Floats) -> Support:
         """The same with every place in the part's own coordinates multiplied by (3,) factors."""

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trellis.core.supports import BarParameters
+from lean_trellis.core.supports.parameters import FamilyParameters
 from lean_trellis.studio.forms.drawing import Drawing
 from lean_trellis.studio.forms.sketch_several import TOGETHER, Several
 from lean_trellis.studio.theme import Tokens
@@ -22,7 +23,7 @@ class Sketch(QWidget):
     def __init__(self, tokens: Tokens) -> None:
         super().__init__()
         self._tokens = tokens
-        self._values: BarParameters | None = None
+        self._values: FamilyParameters | None = None
         self._key = "tip_diameter"
         self._layer = 0.05
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -38,7 +39,7 @@ class Sketch(QWidget):
         self._tokens = tokens
         self.update()
 
-    def show_values(self, values: BarParameters | None, layer_height: float) -> None:
+    def show_values(self, values: FamilyParameters | None, layer_height: float) -> None:
         """Draw other values."""
         self._values, self._layer = values, layer_height
         self.update()
@@ -55,7 +56,7 @@ class Sketch(QWidget):
         painter.fillRect(self.rect(), QColor(self._tokens.card))
         painter.setPen(QPen(QColor(self._tokens.line), 1))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        if self._values is None:
+        if not isinstance(self._values, BarParameters):
             painter.setPen(QColor(self._tokens.muted))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "A drawing of the value in hand")
             return

@@ -309,9 +309,9 @@ class OverhangsStation(Station):
         """Which supports serve each region of the part in hand."""
         part, names = self.session.part, dict[int, list[str]]()
         for support in self.session.job.supports_of(part.id) if part is not None else ():
-            bars = self.session.bars(support)
-            for number in np.unique(bars.regions).tolist() if bars is not None else ():
-                names.setdefault(int(number), []).append(support.set_name)
+            made = self.session.structure(support)
+            for number in made.served if made is not None else ():
+                names.setdefault(number, []).append(support.set_name)
         return {number: ", ".join(dict.fromkeys(found)) for number, found in names.items()}
 
     def _told(self, found: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:

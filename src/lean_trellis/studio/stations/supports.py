@@ -4,31 +4,25 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout
 
 from lean_trellis.core.checks import Cure, Finding
-from lean_trellis.core.errors import ParameterError, TrellisError
 from lean_trellis.core.job.edits import (
     add_support,
     again_on,
-    change_support,
     copies_of,
     copy_support,
     extend_target,
     remove_supports,
     use_set,
 )
-from lean_trellis.core.pipeline import pick_region
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.recipe import usual_set
-from lean_trellis.core.supports import BarParameters, RegionPick, Support
-from lean_trellis.core.supports.bar_parameters import require_self_holding
-from lean_trellis.core.supports.struts import NO_WAY_WORDS
+from lean_trellis.core.supports import BarParameters, Bars, RegionPick, Support
+from lean_trellis.core.targets import pick_region
 from lean_trellis.studio.cures import apply_cure
-from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, row, set_role
+from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
 from lean_trellis.studio.forms.fold import Fold
-from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.pull import Pull
 from lean_trellis.studio.session import Session
@@ -36,6 +30,8 @@ from lean_trellis.studio.stations.overhangs import pick_region_at
 from lean_trellis.studio.stations.sections.bar_figures import FiguresSection, bar_in_words
 from lean_trellis.studio.stations.sections.by_hand import ByHandSection
 from lean_trellis.studio.stations.sections.section import button
+from lean_trellis.studio.stations.sections.set_values import ValuesSection
+from lean_trellis.studio.stations.sections.structure_words import totals_in_words, trouble_in_words
 from lean_trellis.studio.stations.station import Drawn, Fact, Station
 from lean_trellis.studio.stations.tables import PickTable
 from lean_trellis.studio.theme import DAY
@@ -70,7 +66,7 @@ class SupportsStation(Station):
         self.extend.setToolTip("The support in hand serves the picked regions as well")
         self.extend.clicked.connect(self._extend)
         self.page.addWidget(row(self.support_picked, self.support_all, 1, spacing=6))
-        self.table = PickTable(("Set", "For", "Bars", "cm³"), several=False)
+        self.table = PickTable(("Set", "For", "Count", "cm³"), several=False)
         self.table.setObjectName("supports.table")
         self.table.setFixedHeight(96)
         self.table.picked.connect(lambda keys: session.select(support=keys[0] if keys else ""))
@@ -101,14 +97,11 @@ class SupportsStation(Station):
             section.asks.connect(self.asks)
             self.page.addWidget(section)
         self.watch_tools(self.by_hand.modes, self.by_hand.pickers)
-        self.values = Fold("Values")
+        self.values = ValuesSection(session)
         self.page.addWidget(self.values)
-        self.form = ParameterForm(BarParameters)
-        self.form.changed.connect(self._change)
-        self.values.body.addWidget(self.form)
         self.page.addStretch(1)
         self.sketch = Sketch(DAY)
-        self.form.entered.connect(self.sketch.show_key)
+        self.values.entered.connect(self.sketch.show_key)
         self.footing.addWidget(self.sketch)
         self._folds = (self.by_hand, self.figures, self.values)
         for fold in self._folds:
@@ -184,24 +177,6 @@ class SupportsStation(Station):
             self.session.do(lambda job: use_set(job, support.id, chosen))
         self.refresh()
 
-    def _change(self, key: str, value: Any) -> None:
-        """One value of the support in hand; a wrong one is refused in words beside the field."""
-        support = self.session.support
-        if support is None:
-            return
-        try:
-            changed = support.parameters.with_value(key, value)
-            assert isinstance(changed, BarParameters)
-            require_self_holding(changed, self.session.job.critical_angle(self.session.job.part(support.part_id)))
-        except (ParameterError, TrellisError) as problem:
-            field = self.form.field(key)
-            if isinstance(field, NumberField):
-                field.show_wrong(str(problem))
-            else:
-                self.session.said.emit("stop", str(problem))
-            return
-        self.session.do(lambda job: change_support(job, support.id, key, value))
-
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """In a mode the click is the mode's; else it picks a bar and its support, or a region."""
         if self.by_hand.take_pick(pick):
@@ -223,7 +198,8 @@ class SupportsStation(Station):
     def gesture_of(self, mode: str) -> tuple[str, float]:
         """How bars are worked on: clicks with the way shown, strokes, boxes, pulling."""
         support = self.session.support
-        width = support.parameters.tip_diameter if support is not None else self._chosen_set().parameters.tip_diameter
+        values = support.parameters if support is not None else self._chosen_set().parameters
+        width = values.tip_diameter if isinstance(values, BarParameters) else 1.0
         gestures = {"add": "hover", "stroke": "brush", "pull": "pull", "box": "box", "patch": "click", "tie": "click"}
         return gestures.get(mode, ""), width
 
@@ -272,7 +248,9 @@ class SupportsStation(Station):
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
         self._show_support(support, has_any=bool(mine))
         self._show_cures(support)
+        is_bars = (self._chosen_set() if support is None else support).family == "bars"
         for section in (self.by_hand, self.figures):
+            section.setVisible(is_bars)
             section.refresh()
 
     def _show_cures(self, support: Support | None) -> None:
@@ -299,15 +277,15 @@ class SupportsStation(Station):
         apply_cure(self.session, cure, finding, self.wanted.emit)
 
     def _row(self, support: Support) -> tuple[Any, ...]:
-        bars = self.session.bars(support)
+        made = self.session.structure(support)
         target = "all" if support.target is None else f"{len(support.target)}"
         chosen = shipped_sets().get(support.set_name)
         differs = chosen is not None and bool(support.parameters.differences(chosen.parameters))
         title = f"{chosen.title if chosen else support.set_name}{' ≠' if differs else ''}"
         waiting = "refused" if self.session.problem_of(support) else "…"
-        if bars is None:
+        if made is None:
             return title, target, waiting, ""
-        return title, target, len(bars), round(bars.volume_mm3 / 1000, 2)
+        return title, target, made.counted.number, round(made.volume_mm3 / 1000, 2)
 
     def _show_support(self, support: Support | None, *, has_any: bool) -> None:
         for widget in (self.values, self.totals):
@@ -324,59 +302,50 @@ class SupportsStation(Station):
                 else "No supports yet. Pick regions in the view and press Support picked, or Support all."
             )  # fmt: skip
             return
-        origin = shipped_sets().get(support.set_name)
-        self.form.show_parameters(support.parameters, origin.parameters if origin else support.parameters)
-        version = f"{support.set_name}, version {support.set_version}"
-        count = len(support.parameters.differences(origin.parameters)) if origin else 0
-        self.values.set_words(f"Values of {version}" + (f" · {count} differ{'s' * (count == 1)}" if count else ""))
+        self.values.show_support(support)
         self.sketch.show_values(support.parameters, self.session.job.layer_height)
-        self._show_bars(support)
+        self._show_structure(support)
 
-    def _show_bars(self, support: Support) -> None:
-        bars, problem = self.session.bars(support), self.session.problem_of(support)
-        limit = support.parameters.height_limit
-        if limit is not None:
-            bare = "" if bars is None else f" It leaves {len(bars.bare_holds)} hold points without a bar."
-            self.limit.setText(f"Height limit {limit:g} mm is on: nothing higher gets a bar.{bare}")
-            self.limit.show()
+    def _show_structure(self, support: Support) -> None:
+        made, problem = self.session.structure(support), self.session.problem_of(support)
+        self._show_limit(support)
+        trouble = "" if made is None else trouble_in_words(made)
         if problem is not None:
             set_role(self.problem, "stop")
             self.problem.setText(f"{problem}  Nothing was generated.")
-            self.problem.show()
-        if bars is None:
-            self.totals.setText("Generating …" if problem is None else "")
-            return
-        counted = ((bars.on_part, "on the part"), (len(bars.trunks), "trunks"), (len(bars.braces), "braces"),
-                   (len(bars.feet), "shared feet"), (len(bars.ties), "ties"))  # fmt: skip
-        besides = "".join(f", {count:,} {words}" for count, words in counted if count)
-        self.totals.setText(
-            f"{len(bars):,} bars{besides}\n"
-            f"{bars.volume_mm3 / 1000:,.2f} cm³, contact {bars.contact_area_mm2:,.1f} mm², "
-            f"longest {bars.longest_mm:.1f} mm"
-        )
-        if len(bars.missed_holds):
-            reasons = [
-                f"{int((bars.missed_reasons == r).sum())} {NO_WAY_WORDS[int(r)]}"
-                for r in np.unique(bars.missed_reasons)
-            ]
+        elif trouble:
             set_role(self.problem, "warn")
-            self.problem.setText(f"{len(bars.missed_holds)} hold points found no way: {'; '.join(reasons)}.")
-            self.problem.show()
+            self.problem.setText(trouble)
+        self.problem.setVisible(problem is not None or bool(trouble))
+        waiting = "Generating …" if problem is None else ""
+        self.totals.setText(waiting if made is None else totals_in_words(made))
         bar = self.session.selection.bar
-        if 0 <= bar < len(bars):
-            self.bar_facts.setText(bar_in_words(bars, self.session.figures(support), bar))
+        if isinstance(made, Bars) and 0 <= bar < len(made):
+            self.bar_facts.setText(bar_in_words(made, self.session.figures(support), bar))
             self.bar_facts.show()
+
+    def _show_limit(self, support: Support) -> None:
+        """A height limit is always on show while it is on."""
+        limit = support.parameters.height_limit if isinstance(support.parameters, BarParameters) else None
+        if limit is not None:
+            bars = self.session.bars(support)
+            bare = "" if bars is None else f" It leaves {len(bars.bare_holds)} hold points without a bar."
+            self.limit.setText(f"Height limit {limit:g} mm is on: nothing higher gets a bar.{bare}")
+            self.limit.show()
 
     def fact(self) -> Fact:
         """How many bars, and how much they take."""
         supports = self.session.job.supports
         if not supports:
             return Fact("open", "none yet")
-        known = [self.session.bars(support) for support in supports]
+        known = [self.session.structure(support) for support in supports]
         if any(self.session.problem_of(support) for support in supports):
             return Fact("stop", "a set is refused here")
         if None in known:
             return Fact("stale", "generating …")
-        count = sum(len(bars) for bars in known if bars is not None)
-        volume = sum(bars.volume_mm3 for bars in known if bars is not None)
-        return Fact("fine", f"{count:,} bars, {volume / 1000:,.2f} cm³")
+        made = [entry for entry in known if entry is not None]
+        bars = sum(len(entry) for entry in made if isinstance(entry, Bars))
+        others = sum(not isinstance(entry, Bars) for entry in made)
+        counted = [f"{bars:,} bars"] * bool(bars or not others) + [f"{others} other{'s' * (others > 1)}"] * bool(others)
+        volume = sum(entry.volume_mm3 for entry in made)
+        return Fact("fine", f"{', '.join(counted)}, {volume / 1000:,.2f} cm³")

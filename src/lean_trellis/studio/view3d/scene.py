@@ -18,7 +18,7 @@ from lean_trellis.core.mesh.faults import Fault
 from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.supports import Bars
+from lean_trellis.core.supports import Bars, Support
 from lean_trellis.studio.requests import ShownPart, ShownRegions
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens, rgb
@@ -35,6 +35,7 @@ from lean_trellis.studio.view3d.actors import (
     poly_data,
 )
 from lean_trellis.studio.view3d.bar_actors import BarsActor, Shades, bars_actor, colour_bars, stand_in
+from lean_trellis.studio.view3d.structure_actors import StructureActors, family_colour
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
@@ -61,6 +62,7 @@ class Scene:
         self._session, self._tokens = session, tokens
         self._parts: dict[str, _PartActor] = {}
         self._bars: dict[str, BarsActor] = {}
+        self._solids = StructureActors(renderer, self._clip)
         self._plate = PlateActors((), ())
         self._from_below = False
         self._plate_of: Any = None
@@ -97,10 +99,7 @@ class Scene:
                 self._renderer.RemoveActor(actor)
         for part in job.parts:
             self._update_part(part)
-        for support_id in set(self._bars) - {support.id for support in job.supports}:
-            self._remove_bars(support_id)
-        for support in job.supports:
-            self._update_bars(support.id, self._session.bars(support))
+        self._update_supports(job.supports)
         self._update_fillings()
         self._tilt.show(self._session.part if self.shows_tilt else None, job.material.pose_range, self._tokens)
         self._show_or_hide()
@@ -196,6 +195,20 @@ class Scene:
             colours[chosen] = mixed_bytes(as_bytes(self._tokens.ivy), as_bytes(self._tokens.card), 0.25)
         colour_faces(entry.data, colours)
 
+    def _update_supports(self, supports: tuple[Support, ...]) -> None:
+        bars = {support.id for support in supports if support.family == "bars"}
+        for support_id in set(self._bars) - bars:
+            self._remove_bars(support_id)
+        self._solids.keep_only({support.id for support in supports} - bars)
+        selection = self._session.selection
+        for support in supports:
+            if support.id in bars:
+                self._update_bars(support.id, self._session.bars(support))
+            else:
+                picked = selection.bars if support.id == selection.support else frozenset()
+                colour = family_colour(support.family, self._tokens)
+                self._solids.update(support.id, self._session.solid(support), picked, self._tokens, colour)
+
     def _update_bars(self, support_id: str, bars: Bars | None) -> None:
         entry = self._bars.get(support_id)
         selected = support_id == self._session.selection.support
@@ -284,6 +297,9 @@ class Scene:
             if bars.lines is not None:
                 bars.lines.SetVisibility(is_shown and self.is_moving)
 
+        for support_id, actor in self._solids.actors():
+            actor.SetVisibility(self.shows_supports and job.support(support_id).part_id not in hidden)
+
     def move(self, *, is_moving: bool) -> None:
         """While the view moves, heavy supports are their middle lines."""
         if self.is_moving != is_moving:
@@ -312,7 +328,7 @@ class Scene:
             self._section.SetOrigin(*origin)
         for entry in (*self._parts.values(), *self._bars.values()):
             self._clip(entry.actor)
-        for actor, _ in self._fillings.values():
+        for actor in (*(actor for actor, _ in self._fillings.values()), *(actor for _, actor in self._solids.actors())):
             self._clip(actor)
         for _, actors in self._hatches.values():
             for actor in actors:
@@ -390,11 +406,11 @@ class Scene:
         return next((part_id for part_id, entry in self._parts.items() if entry.actor is actor), "")
 
     def bar_of(self, actor: Any, cell: int) -> tuple[str, int]:
-        """The support and bar that a cell of an actor belongs to, or nothing."""
+        """The support that a cell of an actor belongs to, and its bar or element there, or nothing."""
         for support_id, entry in self._bars.items():
             if entry.actor is actor:
                 return support_id, entry.bar_of(cell)
-        return "", -1
+        return self._solids.element_of(actor, cell)
 
     def source_face(self, part_id: str, cell: int) -> int:
         """The face of the part's own mesh that a shown face stands for."""

@@ -47,7 +47,7 @@ def move_missed(job: Job, support_id: str, missed: Floats, places: Floats) -> Ed
     support = job.support(support_id)
     part = job.part(support.part_id)
     fresh = tuple(HandBar(place) for place in dict.fromkeys(_own(part, places)))
-    gone = tuple(Removed(place, support.parameters.bound_mm) for place in _own(part, missed))
+    gone = tuple(Removed(place, support.bar_parameters.bound_mm) for place in _own(part, missed))
     hand = replace(support.hand, bars=support.hand.bars + fresh, removed=support.hand.removed + gone)
     what = "a hold point" if len(missed) == 1 else f"{len(missed)} hold points"
     return Edit(f"Move {what} to where there is a way", _with_hand(job, support, hand))
@@ -217,7 +217,7 @@ def _as_it_stands(kept: HandBar, support: Support, bars: Bars, bar: int) -> Hand
         kept,
         shaft_diameter=float(2 * bars.radii[bar, SHAFT_START]),
         tip_diameter=float(2 * bars.radii[bar, TIP_END]),
-        tip_length=float(lengths[SHAFT_END]) or support.parameters.tip_length,
+        tip_length=float(lengths[SHAFT_END]) or support.bar_parameters.tip_length,
         is_locked=True,
     )
     if bars.landings[bar] != ON_PLATE:
@@ -254,6 +254,6 @@ def _without(support: Support, bars: Bars, which: Sequence[int], part: Part) -> 
     numbers = {int(bars.by_hand[bar]) for bar in which}
     kept = tuple(bar for number, bar in enumerate(support.hand.bars) if number not in numbers)
     places = bars.holds[np.array(list(which), np.int64)]
-    radii = np.minimum(support.parameters.bound_mm, 0.5 * _room_round(bars, which))
+    radii = np.minimum(support.bar_parameters.bound_mm, 0.5 * _room_round(bars, which))
     gone = tuple(Removed(place, radius) for place, radius in zip(_own(part, places), radii.tolist(), strict=True))
     return replace(support.hand, bars=kept, removed=support.hand.removed + gone)

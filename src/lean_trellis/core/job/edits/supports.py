@@ -10,7 +10,7 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job, fresh_id
 from lean_trellis.core.sets.parameter_set import ParameterSet
-from lean_trellis.core.supports.bar_parameters import BarParameters
+from lean_trellis.core.supports.parameters import FamilyParameters
 from lean_trellis.core.supports.support import RegionPick, Support
 
 
@@ -19,7 +19,7 @@ def add_support(
     part_id: str,
     chosen_set: ParameterSet,
     target: tuple[RegionPick, ...] | None = None,
-    parameters: BarParameters | None = None,
+    parameters: FamilyParameters | None = None,
 ) -> Edit:
     """Add a support with a set's values (or `parameters` that differ from it) for a target."""
     part = job.part(part_id)
@@ -38,8 +38,7 @@ def change_support(job: Job, support_id: str, key: str, value: Any) -> Edit:
     """Change one value of a support. Raises `ParameterError` where it is out of range."""
     support = job.support(support_id)
     changed = support.parameters.with_value(key, value)
-    assert isinstance(changed, BarParameters)
-    label = next(known.label for known in BarParameters.declared() if known.key == key)
+    label = next(known.label for known in changed.declared() if known.key == key)
     return Edit(f"Change {label.lower()}", job.with_support(replace(support, parameters=changed)))
 
 

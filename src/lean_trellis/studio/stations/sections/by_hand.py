@@ -25,7 +25,8 @@ from lean_trellis.core.job.edits import (
 )
 from lean_trellis.core.job.edits.by_hand import STOUTER
 from lean_trellis.core.mesh.sampling import spaced_along
-from lean_trellis.core.sets import ParameterSet
+from lean_trellis.core.sets import ParameterSet, shipped_sets
+from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.studio.face_requests import Place
 from lean_trellis.studio.forms.fields import figure, muted, row, set_role
@@ -125,9 +126,12 @@ class ByHandSection(Section):
     def _would_be(self) -> Support | None:
         """The support that a bar would go to: the one in hand, or a new one of the chosen set."""
         support, part = self.session.support, self.session.part
-        if support is not None or part is None:
+        if part is None or (support is not None and support.family == "bars"):
             return support
-        return add_support(self.session.job, part.id, self._chosen_set(), ()).job.supports[-1]
+        chosen = self._chosen_set()
+        if chosen.family != "bars":
+            chosen = shipped_sets()[usual_set(self.session.job.machine.process)]
+        return add_support(self.session.job, part.id, chosen, ()).job.supports[-1]
 
     # --- edits ---
 
@@ -181,7 +185,7 @@ class ByHandSection(Section):
             if region.kind == "edge":
                 along = part.pose.to_plate(part.mesh, part.mesh.vertices[region.vertices])
                 order = np.argsort(along @ np.ptp(along, axis=0))
-                places.append(spaced_along(along[order], support.parameters.spacing))
+                places.append(spaced_along(along[order], support.bar_parameters.spacing))
         self._add(np.concatenate(places) if places else np.zeros((0, 3)))
 
     def _add(self, places: Floats, *, on_any_slope: bool = False) -> None:
@@ -243,7 +247,7 @@ class ByHandSection(Section):
         def make(job: Job) -> Edit:
             held = job if support is not None else add_support(job, part.id, chosen, ()).job
             target = support or held.supports[-1]
-            return add_tie(held, target.id, start, place, target.parameters.shaft_diameter)
+            return add_tie(held, target.id, start, place, target.bar_parameters.shaft_diameter)
 
         if self.session.do(make) and support is None:
             self.session.select(support=self.session.job.supports[-1].id)
@@ -266,7 +270,7 @@ class ByHandSection(Section):
                 self.session.select(parts=(part_id,))
             support = self._would_be()
             if support is not None and len(stroke) > 1:
-                self._place(stroke, support.parameters.spacing)
+                self._place(stroke, support.bar_parameters.spacing)
         else:
             self._clicked(*stroke[0], part_id)
 

@@ -1,0 +1,78 @@
+"""What every family's structures tell of themselves, whatever they are made of."""
+
+from __future__ import annotations
+
+from typing import NamedTuple, Protocol
+
+from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.mesh.mesh import Mesh
+
+
+class Counted(NamedTuple):
+    """How many of a thing, and what one and several of them are called."""
+
+    number: int
+    one: str
+    several: str
+
+    def __str__(self) -> str:
+        return f"{self.number:,} {self.one if self.number == 1 else self.several}"
+
+
+class Structure(Protocol):
+    """The structures of one support. Lengths mm, on the plate's frame.
+
+    `mesh` is everything as it is built, closed solids side by side but for sheets; overlaps count twice in its volume.
+    `holds` (n, 3) are places where it takes hold of the part, close enough together to measure distances from;
+    `served` the numbers of the regions that it takes hold of.
+    """
+
+    @property
+    def counted(self) -> Counted:
+        """How many things it is made of."""
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether there is nothing to build."""
+
+    @property
+    def mesh(self) -> Mesh:
+        """Everything as it is built."""
+
+    @property
+    def volume_mm3(self) -> float:
+        """Sum over what it is made of."""
+
+    @property
+    def contact_area_mm2(self) -> float:
+        """Sum over where it meets the part."""
+
+    @property
+    def contacts(self) -> Floats:
+        """(c, 3): one place for each contact."""
+
+    @property
+    def holds(self) -> Floats:
+        """(n, 3): places where it takes hold."""
+
+    @property
+    def served(self) -> frozenset[int]:
+        """The regions it takes hold of."""
+
+    def touches(self) -> tuple[Floats, Floats]:
+        """Places (k, 3) where it meets a part, and half its width there (k,)."""
+
+
+class Solid(Structure, Protocol):
+    """A structure that is shown face by face: lattices, walls, rafts, blocks, cradles.
+
+    An element is what is picked and deleted at a time, a piece what comes off at a time.
+    """
+
+    @property
+    def element_of_face(self) -> Longs:
+        """(m,): the element that each face of the mesh belongs to."""
+
+    @property
+    def piece_of_face(self) -> Longs:
+        """(m,): the piece that each face belongs to."""

@@ -1,0 +1,89 @@
+"""Structures that are no bars, one actor a support: in the family's colour, each piece in its own tint."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Set
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
+
+from lean_trellis.core.supports.parameters import Family
+from lean_trellis.core.supports.structure import Solid
+from lean_trellis.studio.theme import Tokens
+from lean_trellis.studio.view3d.actors import as_bytes, colour_faces, mesh_actor, mixed_bytes, poly_data
+
+_OUT_OF_DATE = 0.35
+_TINTS = (0.0, 0.22, 0.42, 0.12, 0.32)
+"""How much of the paper's colour is mixed in, from piece to piece."""
+
+
+def family_colour(family: Family, tokens: Tokens) -> str:
+    """The colour that a family is drawn in."""
+    colours: dict[Family, str] = {"bars": tokens.copper, "lattice": tokens.verdigris, "wall": tokens.heather}
+    return colours.get(family, tokens.slate)
+
+
+@dataclass
+class _Entry:
+    actor: vtkActor
+    data: vtkPolyData
+    made: Solid
+    look: Any = None
+
+
+class StructureActors:
+    """Keeps the actors of such supports in step."""
+
+    def __init__(self, renderer: vtkRenderer, clip: Callable[[vtkActor], None]) -> None:
+        self._renderer, self._clip = renderer, clip
+        self._entries: dict[str, _Entry] = {}
+
+    def actors(self) -> Iterator[tuple[str, vtkActor]]:
+        """The support of each actor, and the actor."""
+        for support_id, entry in self._entries.items():
+            yield support_id, entry.actor
+
+    def keep_only(self, supports: Set[str]) -> None:
+        """Remove the actors of supports that are not there any more, or are bars now."""
+        for support_id in set(self._entries) - supports:
+            self._renderer.RemoveActor(self._entries.pop(support_id).actor)
+
+    def update(self, support_id: str, made: Solid | None, picked: Set[int], tokens: Tokens, colour: str) -> None:
+        """Show what is known of a support; what is out of date stays, but faint."""
+        entry = self._entries.get(support_id)
+        if made is None:
+            if entry is not None:
+                entry.actor.GetProperty().SetOpacity(_OUT_OF_DATE)
+            return
+        if entry is None or entry.made is not made:
+            self.keep_only(set(self._entries) - {support_id})
+            if made.is_empty:
+                return
+            data = poly_data(made.mesh.vertices, made.mesh.faces)
+            entry = self._entries[support_id] = _Entry(mesh_actor(data, colour), data, made)
+            self._clip(entry.actor)
+            self._renderer.AddActor(entry.actor)
+        entry.actor.GetProperty().SetOpacity(1.0)
+        look = (frozenset(picked), tokens, colour)
+        if entry.look != look:
+            entry.look = look
+            colour_faces(entry.data, _colours(made, picked, tokens, colour))
+
+    def element_of(self, actor: Any, cell: int) -> tuple[str, int]:
+        """The support that an actor shows and the element that a cell belongs to; nothing and -1 for other actors."""
+        for support_id, entry in self._entries.items():
+            if entry.actor is actor:
+                return support_id, int(entry.made.element_of_face[cell])
+        return "", -1
+
+
+def _colours(made: Solid, picked: Set[int], tokens: Tokens, colour: str) -> np.ndarray:
+    base, paper = as_bytes(colour), as_bytes(tokens.card)
+    tints = np.array([mixed_bytes(base, paper, share) for share in _TINTS])
+    colours = tints[made.piece_of_face % len(_TINTS)].astype(np.uint8)
+    if picked:
+        colours[np.isin(made.element_of_face, sorted(picked))] = as_bytes(tokens.ivy)
+    return colours
