@@ -26,6 +26,7 @@ from lean_trellis.core.derived_keys import (
     overhangs_key,
     structure_key,
 )
+from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits import Edit, add_support
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth, examine
@@ -46,8 +47,12 @@ from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.supports.bar_loads import figures_of_bars
 from lean_trellis.core.supports.bar_parameters import require_self_holding
 from lean_trellis.core.supports.bars import BarRequest, find_holds, generate_bars
+from lean_trellis.core.supports.families import require_buildable
 from lean_trellis.core.supports.figures import BarFigures
+from lean_trellis.core.supports.lattice import generate_lattice
 from lean_trellis.core.supports.obstacle import Ground, Obstacle
+from lean_trellis.core.supports.panel_parameters import LatticeParameters
+from lean_trellis.core.supports.request import P, Request, line_width
 from lean_trellis.core.supports.structure import Structure
 from lean_trellis.core.supports.struts import Bars, no_bars
 from lean_trellis.core.supports.support import Support
@@ -155,7 +160,17 @@ class Pipeline:
 
         Raises `ParameterError` where its values contradict the material.
         """
-        return self.bars(support, job, watch)
+        if support.family == "bars":
+            return self.bars(support, job, watch)
+        return self._derived(("structure", structure_key(support, job)), lambda: self._generated(support, job, watch))
+
+    def _generated(self, support: Support, job: Job, watch: Watch) -> Structure:
+        parameters = support.parameters
+        require_buildable(parameters, job.critical_angle(job.part(support.part_id)))
+        match parameters:
+            case LatticeParameters():
+                return generate_lattice(self._request(support, parameters, job, Stretch(watch, 0, 0.4)), watch)
+        raise EditError(support.set_name, "is of a family that is not known", "choose another set")
 
     def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:
         """The bars of a support. Raises `ParameterError` where its values contradict the material."""
@@ -173,28 +188,27 @@ class Pipeline:
 
     def bar_request(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> BarRequest:
         """All that the bars of a support follow from, worked out as far as that."""
+        return self._request(support, support.bar_parameters, job, watch)
+
+    def _request(self, support: Support, parameters: P, job: Job, watch: Watch) -> Request[P]:
         part = job.part(support.part_id)
         overhangs = self.overhangs(part, job, watch)
-        obstacles = tuple(
-            Obstacle(
-                self.tree(other.mesh),
-                other.pose,
-                self.placed(other),
-                None if other.marks.protected is None else other.marks.protected.values,
-            )
-            for other in obstacle_parts(part, job)
-        )
-        return BarRequest(
+        return Request(
             self.topology(part.mesh),
             overhangs,
             resolve_target(support.target, part, overhangs),
-            support.bar_parameters,
+            parameters,
             job.layer_height,
-            obstacles,
+            tuple(self._obstacle(other) for other in obstacle_parts(part, job)),
             Ground(job.machine),
             None if part.marks.protected is None else part.marks.protected.values,
             support.hand,
+            line_width(job.constants),
         )
+
+    def _obstacle(self, part: Part) -> Obstacle:
+        protected = None if part.marks.protected is None else part.marks.protected.values
+        return Obstacle(self.tree(part.mesh), part.pose, self.placed(part), protected)
 
     def state(self, job: Job, watch: Watch = UNWATCHED) -> BuildState:
         """Everything that checks and export read."""

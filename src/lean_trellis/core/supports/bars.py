@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, frozen
-from lean_trellis.core.mesh.topology import Topology
-from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.progress import UNWATCHED, Part, Watch
 from lean_trellis.core.supports.bar_parameters import BarParameters, require_self_holding
 from lean_trellis.core.supports.bracing import Columns, braced
@@ -16,7 +14,7 @@ from lean_trellis.core.supports.by_hand import HandHolds, drawn_ways, given_up, 
 from lean_trellis.core.supports.feet import foot_profile, shared_feet
 from lean_trellis.core.supports.hold_points import HoldPoints, find_hold_points, joined_holds
 from lean_trellis.core.supports.joining import Trees, join_into_trees
-from lean_trellis.core.supports.obstacle import Ground, Obstacle
+from lean_trellis.core.supports.request import Request
 from lean_trellis.core.supports.route import Ways, find_ways, joined_ways
 from lean_trellis.core.supports.struts import (
     BEND,
@@ -34,7 +32,7 @@ from lean_trellis.core.supports.struts import (
     Trunks,
     Unkept,
 )
-from lean_trellis.core.supports.support import HandBar, HandWork
+from lean_trellis.core.supports.support import HandBar
 from lean_trellis.core.supports.surface_points import SurfacePoints
 
 _STRAIGHT_MM = 1e-9
@@ -43,23 +41,7 @@ _SUNK_MM = 0.3
 _TIE_BITE_MM = 0.3
 
 
-@dataclass(frozen=True, eq=False)
-class BarRequest:
-    """All that the bars of one support follow from.
-
-    `chosen` are places in `overhangs.regions`; `obstacles` every part the bars could meet, their own first.
-    """
-
-    topology: Topology
-    overhangs: Overhangs
-    chosen: tuple[int, ...]
-    parameters: BarParameters
-    layer_height: float
-    obstacles: tuple[Obstacle, ...]
-    ground: Ground | None = None
-    protected: np.ndarray | None = None
-    """(m,): 1 for faces of the own part that nothing may touch, 2 for those that are touched only where it must be."""
-    hand: HandWork = field(default_factory=HandWork)
+BarRequest = Request[BarParameters]
 
 
 @dataclass(frozen=True, eq=False)

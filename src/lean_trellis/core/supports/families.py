@@ -6,9 +6,10 @@ from typing import Any
 
 from lean_trellis.core.errors import UnknownNameError
 from lean_trellis.core.supports.bar_parameters import BarParameters, require_self_holding
+from lean_trellis.core.supports.panel_parameters import LatticeParameters
 from lean_trellis.core.supports.parameters import FamilyParameters, validated
 
-MODELS: tuple[type[FamilyParameters], ...] = (BarParameters,)
+MODELS: tuple[type[FamilyParameters], ...] = (BarParameters, LatticeParameters)
 
 
 def model_of(family: str, form: str = "") -> type[FamilyParameters]:

@@ -1,0 +1,174 @@
+"""Lattices: where their walls run below a region, and where these are cut into pieces."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import shapely
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.supports.courses import Footing, Path, Surveyor
+from lean_trellis.core.supports.floors import Floor, Shape, floors_of
+from lean_trellis.core.supports.panel_parameters import LatticeParameters, PanelParameters, self_holding_lean
+from lean_trellis.core.supports.panel_shapes import panels_of, where_walls_meet
+from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.request import Request
+
+_LEAST_WALL_MM = 0.3
+_LEAST_HEIGHT_MM = 0.2
+_BEND_MM = 0.005
+"""Corners of outlines that stand off the line between their neighbours by less are passed over."""
+LatticeRequest = Request[LatticeParameters]
+
+
+def generate_lattice(request: LatticeRequest, watch: Watch = UNWATCHED) -> Panels:
+    """The lattice below the chosen regions. The same request gives the same panels."""
+    p = request.parameters
+    floors: list[Floor] = []
+    paths: list[Path] = []
+    for number, region in enumerate(request.chosen):
+        watch.at(0.3 * number / len(request.chosen), "laying out walls")
+        for floor in floors_of(request.overhangs, region, request.protected):
+            floors.append(floor)
+            paths += lattice_paths(floor.inside(p.inset), p, len(floors) - 1, _origin(request))
+    return built(paths, floors, request, watch)
+
+
+def _origin(request: LatticeRequest) -> Floats:
+    """The place that cells are counted from: the middle of the part, so that they move with it."""
+    low, high = request.overhangs.mesh.bounds
+    result: Floats = ((low + high) / 2)[:2]
+    return result
+
+
+def built(paths: list[Path], floors: list[Floor], request: Request[PanelParameters] | LatticeRequest,
+          watch: Watch = UNWATCHED) -> Panels:  # fmt: skip
+    """Panels along paths under floors."""
+    p = request.parameters
+    watch.at(0.3, f"leading {len(paths):,} walls down")
+    footing = Footing(p.ends_on, p.level, p.level_from)
+    surveyor = Surveyor(paths, floors, request.obstacles, request.ground, footing, p.thickness)
+    lift = max(p.lift_mm(request.layer_height), 0.0)
+    courses = surveyor.courses(_LEAST_HEIGHT_MM + lift)
+    watch.at(0.6, "cutting openings and tabs")
+    rings = [np.vstack([path.places, path.places[:1]]) if path.is_closed else path.places for path in paths]
+    reach = min(p.thickness / 2, 0.9 * p.cut_width if p.largest_piece is not None else math.inf)
+    met = where_walls_meet(rings, courses.offsets, reach)
+    lean = self_holding_lean(request.overhangs.critical_angle)
+    return panels_of(courses, p, lean, request.layer_height, request.line_mm, met)
+
+
+def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Floats) -> list[Path]:
+    """Where the walls of a lattice run within a shape: round its rim, along and across; cut into pieces."""
+    rings: list[Shape] = []
+    shape = inside
+    for number in range(p.rim_walls):
+        if number:
+            shape = shape.buffer(-p.rim_spacing, join_style="mitre")
+        if shape.is_empty:
+            break
+        rings += _rings(shape)
+    lines = crossing_lines(inside, p, origin)
+    bands = _cuts(inside, rings, p, origin)
+    found: list[Path] = []
+    for ring in rings:
+        found += _cut_ring(ring, bands, floor)
+    if len(lines):
+        left = lines if bands is None else shapely.difference(lines, bands)
+        found += [
+            Path(shapely.get_coordinates(part), floor)
+            for part in shapely.get_parts(left)
+            if part.length >= _LEAST_WALL_MM
+        ]
+    return found
+
+
+def _rings(shape: Shape) -> list[Shape]:
+    """The outlines of a shape, outer and inner, with what hardly bends passed over."""
+    found = []
+    for polygon in shapely.get_parts(shapely.simplify(shape, _BEND_MM)):
+        if polygon.geom_type == "Polygon":
+            found += [ring for ring in (polygon.exterior, *polygon.interiors) if ring.length >= 4 * _LEAST_WALL_MM]
+    return found
+
+
+def _cut_ring(ring: Shape, bands: Shape | None, floor: int) -> list[Path]:
+    """A ring whole, or the arcs that cuts leave of it, across its own beginning too."""
+    left = ring if bands is None else shapely.LineString(ring.coords).difference(bands)
+    if left.equals(ring) or bands is None:
+        return [Path(shapely.get_coordinates(ring)[:-1], floor, is_closed=True)]
+    joined = shapely.line_merge(left) if left.geom_type == "MultiLineString" else left
+    return [
+        Path(shapely.get_coordinates(part), floor)
+        for part in shapely.get_parts(joined)
+        if part.geom_type == "LineString" and part.length >= _LEAST_WALL_MM
+    ]
+
+
+def crossing_lines(inside: Shape, p: LatticeParameters, origin: Floats) -> np.ndarray:
+    """Walls along and across within a shape, as line strings; cells are counted from the origin."""
+    found = []
+    for angle, apart in _families(p):
+        if apart > 0:
+            lines = _parallels(inside, origin, angle, apart, 0.5)
+            found.append(shapely.get_parts(shapely.intersection(lines, inside)))
+    every = np.concatenate(found) if found else np.zeros(0, object)
+    return every[shapely.length(every) >= _LEAST_WALL_MM] if len(every) else every
+
+
+def _families(p: LatticeParameters) -> list[tuple[float, float]]:
+    """The direction of walls along and of walls across, degrees, and how far apart each lie."""
+    return [(p.turn, p.cell_across), (p.turn + 90 + p.skew, p.cell_along)]
+
+
+def _parallels(inside: Shape, origin: Floats, angle: float, apart: float, shift: float) -> np.ndarray:
+    """Parallel lines over a shape: `shift` of the distance off the origin, then `apart` from one to the next."""
+    direction = np.array([math.cos(math.radians(angle)), math.sin(math.radians(angle))])
+    side = np.array([-direction[1], direction[0]])
+    corners = shapely.get_coordinates(shapely.envelope(inside)) - origin
+    if not len(corners):
+        return np.zeros(0, object)
+    along, across = corners @ direction, corners @ side
+    numbers = np.arange(math.ceil(across.min() / apart - shift), math.floor(across.max() / apart - shift) + 1)
+    middles = origin + ((numbers + shift) * apart)[:, None] * side
+    ends = [middles + (along.min() - 1) * direction, middles + (along.max() + 1) * direction]
+    return shapely.linestrings(np.stack(ends, axis=1)) if len(numbers) else np.zeros(0, object)
+
+
+def _cuts(inside: Shape, rings: list[Shape], p: LatticeParameters, origin: Floats) -> Shape | None:
+    """Bands that part a lattice: between walls, so that blocks are no longer from corner to corner than asked.
+
+    Without crossing walls the rings are cut into arcs by spokes across them.
+    """
+    if p.largest_piece is None:
+        return None
+    if not p.cells:
+        return _spokes(rings, p)
+    lines = []
+    for (angle, apart), (_, other) in zip(_families(p), _families(p)[::-1], strict=True):
+        block = p.block_mm - p.cut_width * 0
+        # A cut runs halfway between two walls of its own direction, so that it meets those across alone.
+        every = apart if apart > 0 else min(block, max(other, block))
+        count = max(1, math.floor((block + 1e-9) / every))
+        lines.append(_parallels(inside, origin, angle, every * count, 0.0))
+    bands = np.concatenate(lines)
+    return shapely.union_all(shapely.buffer(bands, p.cut_width / 2, cap_style="flat")) if len(bands) else None
+
+
+def _spokes(rings: list[Shape], p: LatticeParameters) -> Shape | None:
+    """Short cuts square to each ring, so that no arc is longer than the largest piece."""
+    assert p.largest_piece is not None
+    found = []
+    for ring in rings:
+        count = math.ceil(ring.length / (p.largest_piece - p.thickness))
+        if count < 2:
+            continue
+        for number in range(count):
+            at = ring.length * number / count
+            here, there = (shapely.get_coordinates(ring.interpolate(min(at + s, ring.length)))[0] for s in (0, 1e-3))
+            way = (there - here) / max(float(np.hypot(*(there - here))), 1e-12)
+            side = np.array([-way[1], way[0]]) * max(0.45 * p.rim_spacing, p.thickness)
+            found.append(shapely.linestrings([here - side, here + side]).buffer(p.cut_width / 2, cap_style="flat"))
+    return shapely.union_all(found) if found else None
