@@ -85,7 +85,8 @@ def prepare(
     rules = find_recipe(shipped_recipes(), recipe) if recipe else None
     values = parse_parameters(parameters or [], chosen)
     chosen = [with_parameters(entry, values.get(entry.name, {})) for entry in chosen]
-    process = chosen[0].process if chosen else rules.process if rules else "powder_bed"
+    meant = [entry.process for entry in chosen if entry.process != "any"]
+    process = meant[0] if meant else rules.process if rules else "powder_bed"
     shop = choose_shop(full_library(), machine, material, process)
     job = new_job(*shop, out.stem)
     if layer_height is not None:

@@ -41,7 +41,22 @@ def structure_key(support: Support, job: Job) -> Hashable:
     part = job.part(support.part_id)
     near = frozenset((other.mesh.key, other.pose, other.marks.protected) for other in obstacle_parts(part, job))
     ground = _text_of(job.machine)
-    return (overhangs_key(part, job), support.target, support.parameters, support.hand, job.layer_height, near, ground)
+    own = (type(support.parameters), support.parameters, support.target, support.hand, job.layer_height)
+    body = None if support.body is None else support.body.key
+    return (overhangs_key(part, job), own, near, ground, _text_of(job.material), body, _standing_key(support, job))
+
+
+def _standing_key(support: Support, job: Job) -> Hashable:
+    """For a raft: what stands on it."""
+    if support.family != "raft":
+        return None
+    parts = tuple((job.part(part_id).mesh.key, job.part(part_id).pose) for part_id in support.parts)
+    return parts, tuple(structure_key(other, job) for other in standing_on(support, job))
+
+
+def standing_on(raft: Support, job: Job) -> tuple[Support, ...]:
+    """The supports that stand on a raft with its parts: all of these but rafts."""
+    return tuple(other for other in job.supports if other.part_id in raft.parts and other.family != "raft")
 
 
 def holds_key(support: Support, job: Job) -> Hashable:

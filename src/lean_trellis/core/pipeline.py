@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import pairwise
 from typing import TypeVar
 
@@ -24,6 +25,7 @@ from lean_trellis.core.derived_keys import (
     islands_key,
     obstacle_parts,
     overhangs_key,
+    standing_on,
     structure_key,
 )
 from lean_trellis.core.errors import EditError
@@ -47,15 +49,24 @@ from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.supports.bar_loads import figures_of_bars
 from lean_trellis.core.supports.bar_parameters import require_self_holding
 from lean_trellis.core.supports.bars import BarRequest, find_holds, generate_bars
+from lean_trellis.core.supports.block import generate_block
+from lean_trellis.core.supports.body_parameters import BlockParameters, CradleParameters, RaftParameters
+from lean_trellis.core.supports.cradle import generate_cradle
 from lean_trellis.core.supports.families import require_buildable
 from lean_trellis.core.supports.figures import BarFigures
+from lean_trellis.core.supports.flank import generate_flank, side_push
+from lean_trellis.core.supports.flank_parameters import FlankParameters
+from lean_trellis.core.supports.floors import Shape
 from lean_trellis.core.supports.lattice import generate_lattice
 from lean_trellis.core.supports.obstacle import Ground, Obstacle
-from lean_trellis.core.supports.panel_parameters import LatticeParameters
+from lean_trellis.core.supports.outlines import shadow
+from lean_trellis.core.supports.panel_parameters import LatticeParameters, WallParameters
+from lean_trellis.core.supports.raft import Raft, generate_raft, shadow_of
 from lean_trellis.core.supports.request import P, Request, line_width
 from lean_trellis.core.supports.structure import Structure
 from lean_trellis.core.supports.struts import Bars, no_bars
 from lean_trellis.core.supports.support import Support
+from lean_trellis.core.supports.wall import generate_wall
 from lean_trellis.core.targets import pick_region, resolve_target
 
 _Result = TypeVar("_Result")
@@ -166,11 +177,41 @@ class Pipeline:
 
     def _generated(self, support: Support, job: Job, watch: Watch) -> Structure:
         parameters = support.parameters
-        require_buildable(parameters, job.critical_angle(job.part(support.part_id)))
+        part = job.part(support.part_id)
+        low, high = part.bounds()[:, 2]
+        require_buildable(parameters, job.critical_angle(part), float(high - low))
         match parameters:
             case LatticeParameters():
                 return generate_lattice(self._request(support, parameters, job, Stretch(watch, 0, 0.4)), watch)
+            case WallParameters():
+                return generate_wall(self._request(support, parameters, job, Stretch(watch, 0, 0.4)), watch)
+            case FlankParameters():
+                push = side_push(job.constants)
+                return generate_flank(self._request(support, parameters, job, Stretch(watch, 0, 0.4)), push, watch)
+            case BlockParameters():
+                request = self._request(support, parameters, job, Stretch(watch, 0, 0.4))
+                return generate_block(request, support.body, watch)
+            case CradleParameters():
+                return generate_cradle(self._request(support, parameters, job, Stretch(watch, 0, 0.4)), watch)
+            case RaftParameters():
+                return self._raft(support, parameters, job, watch)
         raise EditError(support.set_name, "is of a family that is not known", "choose another set")
+
+    def _raft(self, support: Support, parameters: RaftParameters, job: Job, watch: Watch) -> Raft:
+        shadows = [self.shadow(job.part(part_id)) for part_id in support.parts]
+        others = standing_on(support, job)
+        for number, other in enumerate(others):
+            stretch = Stretch(watch, 0.8 * number / len(others), 0.8 * (number + 1) / len(others))
+            made = self.structure(other, job, stretch)
+            key = ("support shadow", structure_key(other, job))
+            shadows.append(self._derived(key, partial(shadow_of, made)))
+        watch.at(0.8, "drawing the raft")
+        overhangs = [self.overhangs(job.part(part_id), job) for part_id in support.parts]
+        return generate_raft(parameters, shadows, overhangs, job.layer_height)
+
+    def shadow(self, part: Part) -> Shape:
+        """What a part covers as seen from above."""
+        return self._derived(("shadow", part.mesh.key, part.pose), lambda: shadow(self.placed(part)))
 
     def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:
         """The bars of a support. Raises `ParameterError` where its values contradict the material."""

@@ -37,7 +37,11 @@ def _support(session: Session, part_id: str, numbers: tuple[int, ...]) -> None:
     found = session.regions(part)
     used = [s.set_name for s in session.job.supports]
     process = session.job.machine.process
-    fitting = [name for name in used[::-1] if name in shipped_sets() and shipped_sets()[name].process == process]
+    fitting = [
+        name
+        for name in used[::-1]
+        if name in shipped_sets() and shipped_sets()[name].suits(process) and shipped_sets()[name].family == "bars"
+    ]
     chosen = shipped_sets()[fitting[0] if fitting else usual_set(process)]
     target = None
     if numbers and found is not None:

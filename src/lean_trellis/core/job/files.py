@@ -68,7 +68,8 @@ def save_job(job: Job, path: Path, watch: Watch = UNWATCHED) -> None:
 
 def _meshes(job: Job) -> list[Mesh]:
     spacers = [stack.filling.mesh for stack in job.stacks if isinstance(stack.filling, Spacer)]
-    return [part.nominal_mesh for part in job.parts] + spacers
+    bodies = [support.body for support in job.supports if support.body is not None]
+    return [part.nominal_mesh for part in job.parts] + spacers + bodies
 
 
 def _as_kept(job: Job) -> JobFile:
@@ -161,7 +162,8 @@ def _checked(path: Path, content: Any) -> JobFile:
 
 def _mesh_keys(kept: JobFile) -> set[str]:
     spacers = {stack.filling.mesh for stack in kept.stacks if isinstance(stack.filling, SpacerKept)}
-    return {part.mesh for part in kept.parts} | spacers
+    bodies = {support.body for support in kept.supports if support.body is not None}
+    return {part.mesh for part in kept.parts} | spacers | bodies
 
 
 def _read_meshes(path: Path, archive: zipfile.ZipFile, keys: set[str], watch: Watch) -> dict[str, Mesh]:
@@ -185,7 +187,7 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
             library.material(kept.material) if kept.own_material is None else Material.model_validate(kept.own_material)
         )
         parts = tuple(_part(part, meshes[part.mesh]) for part in kept.parts)
-        supports = tuple(support_of(support) for support in kept.supports)
+        supports = tuple(support_of(support, meshes) for support in kept.supports)
         stacks = tuple(_stack(stack, meshes, library) for stack in kept.stacks)
     except ValidationError as problem:
         raise FormatError(path, f"holds a machine or material that is none ({problem.errors()[0]['msg']})",
@@ -193,7 +195,7 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
     except (UnknownNameError, ParameterError, EditError) as problem:
         raise FormatError(path, f"{problem.subject!r}: {problem.what}", problem.cure) from None
     known = {part.id for part in parts}
-    if not {support.part_id for support in supports} <= known:
+    if not {part for support in supports for part in support.parts} <= known:
         raise FormatError(path, "holds a support for a part that is not there", "open another copy of it")
     if not {part for stack in stacks for part in stack.parts} <= known:
         raise FormatError(path, "holds a stack of a part that is not there", "open another copy of it")

@@ -25,7 +25,12 @@ def _from_3(content: Content) -> Content:
     return content
 
 
-STEPS: dict[int, Callable[[Content], Content]] = {1: _from_1, 2: _from_2, 3: _from_3}
+def _from_4(content: Content) -> Content:
+    """Version 5 knows further families of supports, and work by hand on walls; without any it is as version 4."""
+    return content
+
+
+STEPS: dict[int, Callable[[Content], Content]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
 """From which version a step leads to the next."""
 
 

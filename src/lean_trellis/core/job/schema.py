@@ -1,4 +1,4 @@
-"""The schema of `job.json`, version 4, as pydantic models: what a job file may hold."""
+"""The schema of `job.json`, version 5, as pydantic models: what a job file may hold."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from lean_trellis.core.parts.pose import Matrix
 from lean_trellis.core.supports.parameters import Family
 
 FORMAT = "lean-trellis-job"
-VERSION = 4
+VERSION = 5
 _HASH = "^[0-9a-f]{32}$"
 
 
@@ -140,12 +140,36 @@ class TieKept(_Kept):
     diameter: float = Field(gt=0)
 
 
+class LineKept(_Kept):
+    """Places one after the other, in the part's own coordinates."""
+
+    places: list[tuple[float, float, float]]
+
+
+class GoneKept(_Kept):
+    """A wall or a piece that was deleted."""
+
+    place: tuple[float, float, float]
+    what: Literal["wall", "piece"]
+
+
+class ExtendedKept(_Kept):
+    """A wall that goes on beyond its end."""
+
+    place: tuple[float, float, float]
+    by: float = Field(gt=0)
+
+
 class HandKept(_Kept):
     """What was done to a support by hand."""
 
     bars: list[HandBarKept] = []
     removed: list[RemovedKept] = []
     ties: list[TieKept] = []
+    paths: list[LineKept] = []
+    cut_out: list[LineKept] = []
+    gone: list[GoneKept] = []
+    extended: list[ExtendedKept] = []
 
 
 class SupportKept(_Kept):
@@ -160,6 +184,8 @@ class SupportKept(_Kept):
     parameters: dict[str, Any]
     target: list[PickKept] | None = None
     hand: HandKept = HandKept()
+    others: list[str] = []
+    body: str | None = Field(None, pattern=_HASH)
 
 
 class JobFile(_Kept):

@@ -2,9 +2,32 @@
 
 from __future__ import annotations
 
-from lean_trellis.core.job.schema import HandBarKept, HandKept, PickKept, RemovedKept, SupportKept, TieKept
+from collections.abc import Mapping
+
+from lean_trellis.core.job.schema import (
+    ExtendedKept,
+    GoneKept,
+    HandBarKept,
+    HandKept,
+    LineKept,
+    PickKept,
+    RemovedKept,
+    SupportKept,
+    TieKept,
+)
+from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.families import parameters_of
-from lean_trellis.core.supports.support import HandBar, HandWork, RegionPick, Removed, Support, Tie
+from lean_trellis.core.supports.support import (
+    Extended,
+    Gone,
+    HandBar,
+    HandWork,
+    Line,
+    RegionPick,
+    Removed,
+    Support,
+    Tie,
+)
 
 
 def support_kept(support: Support) -> SupportKept:
@@ -22,11 +45,17 @@ def support_kept(support: Support) -> SupportKept:
             bars=[HandBarKept(**vars(bar)) for bar in support.hand.bars],
             removed=[RemovedKept(**vars(entry)) for entry in support.hand.removed],
             ties=[TieKept(**vars(tie)) for tie in support.hand.ties],
+            paths=[LineKept(places=list(line.places)) for line in support.hand.paths],
+            cut_out=[LineKept(places=list(line.places)) for line in support.hand.cut_out],
+            gone=[GoneKept(**vars(entry)) for entry in support.hand.gone],
+            extended=[ExtendedKept(**vars(entry)) for entry in support.hand.extended],
         ),
+        others=list(support.others),
+        body=None if support.body is None else support.body.key,
     )
 
 
-def support_of(kept: SupportKept) -> Support:
+def support_of(kept: SupportKept, meshes: Mapping[str, Mesh]) -> Support:
     """The support that was written. Raises `ParameterError` where its values are out of range."""
     parameters = parameters_of(kept.family, kept.form, kept.parameters)
     target = None if kept.target is None else tuple(RegionPick(pick.kind, pick.anchor_mm) for pick in kept.target)
@@ -34,5 +63,12 @@ def support_of(kept: SupportKept) -> Support:
         tuple(HandBar(**dict(bar)) for bar in kept.hand.bars),
         tuple(Removed(**dict(entry)) for entry in kept.hand.removed),
         tuple(Tie(**dict(tie)) for tie in kept.hand.ties),
+        tuple(Line(tuple(line.places)) for line in kept.hand.paths),
+        tuple(Line(tuple(line.places)) for line in kept.hand.cut_out),
+        tuple(Gone(**dict(entry)) for entry in kept.hand.gone),
+        tuple(Extended(**dict(entry)) for entry in kept.hand.extended),
     )
-    return Support(kept.id, kept.part_id, parameters, kept.set_name, kept.set_version, target, hand)
+    body = None if kept.body is None else meshes[kept.body]
+    return Support(
+        kept.id, kept.part_id, parameters, kept.set_name, kept.set_version, target, hand, tuple(kept.others), body
+    )

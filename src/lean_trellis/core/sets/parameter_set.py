@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -26,7 +27,7 @@ class _SetFile(BaseModel):
     form: str = ""
     version: int = Field(ge=1)
     owner: str
-    process: Process
+    process: Process | Literal["any"]
     note: str
     parameters: dict[str, float | int | bool | str]
 
@@ -39,9 +40,13 @@ class ParameterSet:
     title: str
     version: int
     owner: str
-    process: Process
+    process: Process | Literal["any"]
     note: str
     parameters: FamilyParameters
+
+    def suits(self, process: Process) -> bool:
+        """Whether it is meant for a process."""
+        return self.process in (process, "any")
 
     @property
     def family(self) -> Family:

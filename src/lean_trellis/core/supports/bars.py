@@ -16,6 +16,7 @@ from lean_trellis.core.supports.hold_points import HoldPoints, find_hold_points,
 from lean_trellis.core.supports.joining import Trees, join_into_trees
 from lean_trellis.core.supports.request import Request
 from lean_trellis.core.supports.route import Ways, find_ways, joined_ways
+from lean_trellis.core.supports.structure import Unkept
 from lean_trellis.core.supports.struts import (
     BEND,
     FOOT_TOP,
@@ -30,7 +31,6 @@ from lean_trellis.core.supports.struts import (
     Bars,
     SharedFeet,
     Trunks,
-    Unkept,
 )
 from lean_trellis.core.supports.support import HandBar
 from lean_trellis.core.supports.surface_points import SurfacePoints

@@ -17,7 +17,8 @@ from lean_trellis.core.supports.hold_points import HoldPoints, along_edges
 from lean_trellis.core.supports.lean import room_for_feet
 from lean_trellis.core.supports.obstacle import Ground, Obstacle, clearances
 from lean_trellis.core.supports.route import Ways
-from lean_trellis.core.supports.struts import ON_PLATE, Struts, Unkept, leans_of
+from lean_trellis.core.supports.structure import Unkept
+from lean_trellis.core.supports.struts import ON_PLATE, Struts, leans_of
 from lean_trellis.core.supports.support import HandBar, HandWork, Tie
 
 _FROM_BELOW_MM = 0.05

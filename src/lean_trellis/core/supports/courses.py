@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from shapely import STRtree, linestrings
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
-from lean_trellis.core.supports.floors import Floor
+from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.obstacle import DOWN, Ground, Obstacle, nearest_hits
 
 STEP_MM = 0.4
@@ -30,6 +31,25 @@ REASONS = {
     TOO_LOW: "there is too little room above what is below",
     TOO_NEAR: "a part is beside it",
 }
+
+
+class Roof(Protocol):
+    """What walls are led up to: the floor of a region, a low edge, or any underside of the part."""
+
+    @property
+    def region(self) -> int:
+        """The region it belongs to, -1 for none."""
+
+    @property
+    def mesh(self) -> Mesh:
+        """The part as it stands."""
+
+    @property
+    def edges(self) -> Floats:
+        """(e, 2, 2): lines in plan between which it is plane."""
+
+    def met(self, places: Floats) -> tuple[Floats, Longs]:
+        """Heights (n,) above (n, 2) places, and the faces there."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,7 +107,7 @@ class Surveyor:
     def __init__(
         self,
         paths: Sequence[Path],
-        floors: Sequence[Floor],
+        floors: Sequence[Roof],
         obstacles: Sequence[Obstacle],
         ground: Ground | None,
         footing: Footing,

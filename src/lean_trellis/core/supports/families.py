@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
-from lean_trellis.core.errors import UnknownNameError
+from lean_trellis.core.errors import ParameterError, UnknownNameError
 from lean_trellis.core.supports.bar_parameters import BarParameters, require_self_holding
-from lean_trellis.core.supports.panel_parameters import LatticeParameters
+from lean_trellis.core.supports.body_parameters import BlockParameters, CradleParameters, RaftParameters
+from lean_trellis.core.supports.flank_parameters import FlankParameters
+from lean_trellis.core.supports.panel_parameters import LatticeParameters, WallParameters
 from lean_trellis.core.supports.parameters import FamilyParameters, validated
 
-MODELS: tuple[type[FamilyParameters], ...] = (BarParameters, LatticeParameters)
+MODELS: tuple[type[FamilyParameters], ...] = (
+    BarParameters,
+    LatticeParameters,
+    WallParameters,
+    FlankParameters,
+    RaftParameters,
+    BlockParameters,
+    CradleParameters,
+)
 
 
 def model_of(family: str, form: str = "") -> type[FamilyParameters]:
@@ -29,7 +40,16 @@ def parameters_of(family: str, form: str, values: dict[str, Any]) -> FamilyParam
     return validated(model_of(family, form), values)
 
 
-def require_buildable(parameters: FamilyParameters, critical_angle: float) -> None:
-    """Raise `ParameterError` where something of it would hang over more than the critical angle allows."""
+def require_buildable(parameters: FamilyParameters, critical_angle: float, part_height: float = math.inf) -> None:
+    """Raise `ParameterError` where values contradict the material or the part.
+
+    Something would hang over more than the critical angle allows, or a bite would go through a part of that height.
+    """
     if isinstance(parameters, BarParameters):
         require_self_holding(parameters, critical_angle)
+    for key in ("bite_depth", "lower_bite_depth", "tie_bite", "seat_depth"):
+        bite = getattr(parameters, key, 0.0)
+        if bite >= part_height:
+            raise ParameterError(
+                key, f"{bite:g} mm is deeper than the part is high", f"give less than {part_height:.4g} mm"
+            )

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import shapely
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.courses import Footing, Path, Surveyor
+from lean_trellis.core.supports.courses import Footing, Path, Roof, Surveyor
 from lean_trellis.core.supports.floors import Floor, Shape, floors_of
+from lean_trellis.core.supports.panel_hand import without_pieces, worked_on
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, PanelParameters, self_holding_lean
 from lean_trellis.core.supports.panel_shapes import panels_of, where_walls_meet
 from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.request import Request
 
 _LEAST_WALL_MM = 0.3
+_LOOKS_DOWN = 0.02
 _LEAST_HEIGHT_MM = 0.2
 _BEND_MM = 0.005
 """Corners of outlines that stand off the line between their neighbours by less are passed over."""
@@ -26,10 +30,10 @@ LatticeRequest = Request[LatticeParameters]
 def generate_lattice(request: LatticeRequest, watch: Watch = UNWATCHED) -> Panels:
     """The lattice below the chosen regions. The same request gives the same panels."""
     p = request.parameters
-    floors: list[Floor] = []
+    floors: list[Roof] = []
     paths: list[Path] = []
     for number, region in enumerate(request.chosen):
-        watch.at(0.3 * number / len(request.chosen), "laying out walls")
+        watch.at(0.4 + 0.1 * number / len(request.chosen), "laying out walls")
         for floor in floors_of(request.overhangs, region, request.protected):
             floors.append(floor)
             paths += lattice_paths(floor.inside(p.inset), p, len(floors) - 1, _origin(request))
@@ -43,21 +47,34 @@ def _origin(request: LatticeRequest) -> Floats:
     return result
 
 
-def built(paths: list[Path], floors: list[Floor], request: Request[PanelParameters] | LatticeRequest,
-          watch: Watch = UNWATCHED) -> Panels:  # fmt: skip
-    """Panels along paths under floors."""
-    p = request.parameters
-    watch.at(0.3, f"leading {len(paths):,} walls down")
+def open_floor(request: Request[Any]) -> Floor:
+    """Any underside of the own part that is not protected, as one floor of no region."""
+    mesh = request.overhangs.mesh
+    down = mesh.normals[:, 2] < -_LOOKS_DOWN
+    if request.protected is not None:
+        down &= request.protected == 0
+    return Floor(-1, mesh, np.flatnonzero(down), None, np.zeros((0, 2, 2)))
+
+
+def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Watch = UNWATCHED) -> Panels:
+    """Panels along paths under roofs, after what was done to them by hand."""
+    p: PanelParameters = request.parameters
+    own = request.obstacles[0]
+    if request.hand.extended:
+        roofs = [*roofs, open_floor(request)]
+    paths, unkept = worked_on(paths, request.hand, own, len(roofs) - 1)
+    watch.at(0.5, f"leading {len(paths):,} walls down")
     footing = Footing(p.ends_on, p.level, p.level_from)
-    surveyor = Surveyor(paths, floors, request.obstacles, request.ground, footing, p.thickness)
+    surveyor = Surveyor(paths, roofs, request.obstacles, request.ground, footing, p.thickness)
     lift = max(p.lift_mm(request.layer_height), 0.0)
     courses = surveyor.courses(_LEAST_HEIGHT_MM + lift)
-    watch.at(0.6, "cutting openings and tabs")
+    watch.at(0.7, "cutting openings and tabs")
     rings = [np.vstack([path.places, path.places[:1]]) if path.is_closed else path.places for path in paths]
     reach = min(p.thickness / 2, 0.9 * p.cut_width if p.largest_piece is not None else math.inf)
     met = where_walls_meet(rings, courses.offsets, reach)
     lean = self_holding_lean(request.overhangs.critical_angle)
-    return panels_of(courses, p, lean, request.layer_height, request.line_mm, met)
+    panels = panels_of(courses, p, lean, request.layer_height, request.line_mm, met)
+    return without_pieces(replace(panels, unkept=unkept), request.hand, own)
 
 
 def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Floats) -> list[Path]:
@@ -69,12 +86,12 @@ def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Float
             shape = shape.buffer(-p.rim_spacing, join_style="mitre")
         if shape.is_empty:
             break
-        rings += _rings(shape)
+        rings += rings_of(shape)
     lines = crossing_lines(inside, p, origin)
     bands = _cuts(inside, rings, p, origin)
     found: list[Path] = []
     for ring in rings:
-        found += _cut_ring(ring, bands, floor)
+        found += cut_ring(ring, bands, floor)
     if len(lines):
         left = lines if bands is None else shapely.difference(lines, bands)
         found += [
@@ -85,7 +102,7 @@ def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Float
     return found
 
 
-def _rings(shape: Shape) -> list[Shape]:
+def rings_of(shape: Shape) -> list[Shape]:
     """The outlines of a shape, outer and inner, with what hardly bends passed over."""
     found = []
     for polygon in shapely.get_parts(shapely.simplify(shape, _BEND_MM)):
@@ -94,7 +111,7 @@ def _rings(shape: Shape) -> list[Shape]:
     return found
 
 
-def _cut_ring(ring: Shape, bands: Shape | None, floor: int) -> list[Path]:
+def cut_ring(ring: Shape, bands: Shape | None, floor: int) -> list[Path]:
     """A ring whole, or the arcs that cuts leave of it, across its own beginning too."""
     left = ring if bands is None else shapely.LineString(ring.coords).difference(bands)
     if left.equals(ring) or bands is None:
@@ -148,7 +165,7 @@ def _cuts(inside: Shape, rings: list[Shape], p: LatticeParameters, origin: Float
         return _spokes(rings, p)
     lines = []
     for (angle, apart), (_, other) in zip(_families(p), _families(p)[::-1], strict=True):
-        block = p.block_mm - p.cut_width * 0
+        block = p.block_mm
         # A cut runs halfway between two walls of its own direction, so that it meets those across alone.
         every = apart if apart > 0 else min(block, max(other, block))
         count = max(1, math.floor((block + 1e-9) / every))

@@ -230,7 +230,7 @@ def _cut(
     return Panels(
         columns, pieced, pieces, p.thickness, line_mm,
         _tabs(courses, upper), _low_tabs(courses, lower, height),
-        _left_out(courses), opened,
+        _left_out(courses), open_mm2=opened,
     )  # fmt: skip
 
 

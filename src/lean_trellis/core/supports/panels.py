@@ -14,7 +14,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Ints, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.supports.structure import Counted
+from lean_trellis.core.supports.structure import Counted, Unkept
 
 SAME_MM = 1e-6
 """Heights nearer than this on one column are one place."""
@@ -74,6 +74,10 @@ class Tabs:
     def __len__(self) -> int:
         return len(self.places)
 
+    def only(self, which: np.ndarray) -> Tabs:
+        """Some of them."""
+        return Tabs(self.places[which], self.widths[which], self.regions[which], self.ends[which])
+
 
 @dataclass(frozen=True, eq=False)
 class LeftOut:
@@ -100,6 +104,7 @@ class Panels:
     tabs: Tabs = field(default_factory=Tabs)
     low_tabs: Tabs = field(default_factory=Tabs)
     left_out: LeftOut = field(default_factory=LeftOut)
+    unkept: Unkept = field(default_factory=Unkept)
     open_mm2: float = 0.0
     """Area of all openings."""
 

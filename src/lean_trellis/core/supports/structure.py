@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from typing import NamedTuple, Protocol
+
+import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
@@ -17,6 +20,14 @@ class Counted(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.number:,} {self.one if self.number == 1 else self.several}"
+
+
+@dataclass(frozen=True, eq=False)
+class Unkept:
+    """Work by hand that could not be kept: (k, 3) `places` on the plate's frame, and why, in words."""
+
+    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    reasons: tuple[str, ...] = ()
 
 
 class Structure(Protocol):

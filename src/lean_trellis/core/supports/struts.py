@@ -11,7 +11,7 @@ import numpy as np
 from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.supports.solids import polygon_share, prisms, ring_solids, swept, swept_volumes
-from lean_trellis.core.supports.structure import Counted
+from lean_trellis.core.supports.structure import Counted, Unkept
 
 ON_PLATE, ON_PART, ON_TRUNK = 0, 1, 2
 NO_WAY_WORDS = {
@@ -96,14 +96,6 @@ class SharedFeet:
         corners = self.mesh.corners
         spans = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
         return frozen(spans.reshape(len(self), -1).sum(axis=1) if len(self) else np.zeros(0))
-
-
-@dataclass(frozen=True, eq=False)
-class Unkept:
-    """Work by hand that could not be kept: (k, 3) `places` on the plate's frame, and why, in words."""
-
-    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
-    reasons: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)

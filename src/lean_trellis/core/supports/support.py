@@ -7,6 +7,7 @@ from typing import Literal
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.parameters import Family, FamilyParameters
 
@@ -62,17 +63,44 @@ class Tie:
 
 
 @dataclass(frozen=True)
+class Line:
+    """Places one after the other in the part's own coordinates: the path of a wall, or what a lasso goes round."""
+
+    places: tuple[Place, ...]
+
+
+@dataclass(frozen=True)
+class Gone:
+    """A wall, or a whole piece, that was deleted: a place on it in the part's own coordinates."""
+
+    place: Place
+    what: Literal["wall", "piece"]
+
+
+@dataclass(frozen=True)
+class Extended:
+    """A wall that goes on beyond its end, a place in the part's own coordinates, by `by` mm."""
+
+    place: Place
+    by: float
+
+
+@dataclass(frozen=True)
 class HandWork:
-    """All that was done to a support by hand."""
+    """All that was done to a support by hand: on bars, and on walls."""
 
     bars: tuple[HandBar, ...] = ()
     removed: tuple[Removed, ...] = ()
     ties: tuple[Tie, ...] = ()
+    paths: tuple[Line, ...] = ()
+    cut_out: tuple[Line, ...] = ()
+    gone: tuple[Gone, ...] = ()
+    extended: tuple[Extended, ...] = ()
 
     @property
     def is_empty(self) -> bool:
         """Whether nothing was done by hand."""
-        return not (self.bars or self.removed or self.ties)
+        return self == HandWork()
 
 
 @dataclass(frozen=True)
@@ -81,6 +109,7 @@ class Support:
 
     `target` None means every region of the part; otherwise the picked regions, none of them where all is by hand.
     `set_name` and `set_version` tell where the values came from; values that differ from the set's are the differences.
+    `others` are further parts that a raft is for; `body` is the shape of a block that has one of its own.
     """
 
     id: str
@@ -90,6 +119,13 @@ class Support:
     set_version: int
     target: tuple[RegionPick, ...] | None = None
     hand: HandWork = field(default_factory=HandWork)
+    others: tuple[str, ...] = ()
+    body: Mesh | None = None
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """Every part it is for, its own first."""
+        return (self.part_id, *self.others)
 
     @property
     def family(self) -> Family:
@@ -114,6 +150,10 @@ class Support:
             tuple(replace(bar, place=moved(bar.place)) for bar in self.hand.bars),
             tuple(replace(entry, place=moved(entry.place)) for entry in self.hand.removed),
             tuple(replace(tie, start=moved(tie.start), stop=moved(tie.stop)) for tie in self.hand.ties),
+            tuple(Line(tuple(moved(place) for place in line.places)) for line in self.hand.paths),
+            tuple(Line(tuple(moved(place) for place in line.places)) for line in self.hand.cut_out),
+            tuple(replace(entry, place=moved(entry.place)) for entry in self.hand.gone),
+            tuple(replace(entry, place=moved(entry.place)) for entry in self.hand.extended),
         )
         target = self.target
         if target is not None:

@@ -230,7 +230,7 @@ class SupportsStation(Station):
         """Show the supports of the part in hand."""
         session, part, support = self.session, self.session.part, self.session.support
         process = session.job.machine.process
-        offered = [(s.name, s.title) for s in shipped_sets().values() if s.process == process]
+        offered = [(s.name, s.title) for s in shipped_sets().values() if s.suits(process)]
         current = support.set_name if support is not None else str(self.set_choice.currentData())
         self.set_choice.offer(offered, current if current in dict(offered) else usual_set(process))
         picked = len(session.selection.regions)

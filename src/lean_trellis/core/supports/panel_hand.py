@@ -1,0 +1,142 @@
+"""Work by hand on walls: parts cut out, walls and pieces deleted, walls led on beyond their end."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import shapely
+
+from lean_trellis.core.arrays import Floats, frozen
+from lean_trellis.core.supports.courses import Path
+from lean_trellis.core.supports.floors import Shape
+from lean_trellis.core.supports.obstacle import Obstacle
+from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.structure import Unkept
+from lean_trellis.core.supports.support import HandWork, Place
+
+NEAR_MM = 1.0
+_LEAST_WALL_MM = 0.3
+
+
+def on_plate(places: tuple[Place, ...], own: Obstacle) -> Floats:
+    """(k, 3): places of the part's own coordinates as the part stands."""
+    return own.pose.to_plate(own.tree.mesh, np.array(places, np.float64).reshape(-1, 3))
+
+
+def worked_on(paths: list[Path], hand: HandWork, own: Obstacle, open_floor: int) -> tuple[list[Path], Unkept]:
+    """Paths after what was done to them by hand, and what found no wall any more.
+
+    `open_floor` is the floor under which walls are led on beyond their region.
+    """
+    lost: list[tuple[Floats, str]] = []
+    for entry in hand.gone:
+        if entry.what == "wall":
+            place = on_plate((entry.place,), own)[0]
+            number = _nearest(paths, place[:2])
+            if number < 0:
+                lost.append((place, "the wall that was deleted is not there any more"))
+            else:
+                del paths[number]
+    for led in hand.extended:
+        place = on_plate((led.place,), own)[0]
+        further = _led_on(paths, place[:2], led.by, open_floor)
+        if further is None:
+            lost.append((place, "the wall that was led on does not end there any more"))
+        else:
+            paths.append(further)
+    for line in hand.cut_out:
+        outline = on_plate(line.places, own)[:, :2]
+        if len(outline) > 2:
+            paths = _without(paths, shapely.Polygon(outline).buffer(0))
+    if not lost:
+        return paths, Unkept()
+    return paths, Unkept(frozen(np.array([place for place, _ in lost])), tuple(reason for _, reason in lost))
+
+
+def _line(path: Path) -> Shape:
+    return shapely.linearrings(path.places) if path.is_closed else shapely.linestrings(path.places)
+
+
+def _nearest(paths: list[Path], place: Floats) -> int:
+    """The path nearest to a place, -1 where none is near."""
+    if not paths:
+        return -1
+    away = shapely.distance([_line(path) for path in paths], shapely.Point(place))
+    return int(np.argmin(away)) if away.min() <= NEAR_MM else -1
+
+
+def _led_on(paths: list[Path], place: Floats, by: float, floor: int) -> Path | None:
+    """The way on from the end of an open path that is nearest to a place."""
+    best: tuple[float, Floats, Floats] | None = None
+    for path in paths:
+        if path.is_closed:
+            continue
+        for end, before in ((path.places[0], path.places[1]), (path.places[-1], path.places[-2])):
+            away = float(np.hypot(*(end - place)))
+            if away <= NEAR_MM and (best is None or away < best[0]):
+                way = (end - before) / max(float(np.hypot(*(end - before))), 1e-12)
+                best = (away, end, way)
+    if best is None:
+        return None
+    _, end, way = best
+    return Path(np.array([end, end + by * way]), floor)
+
+
+def _without(paths: list[Path], shape: Shape) -> list[Path]:
+    kept: list[Path] = []
+    for path in paths:
+        line = _line(path)
+        if not shapely.intersects(line, shape):
+            kept.append(path)
+            continue
+        ring = shapely.LineString(shapely.get_coordinates(line))
+        left = ring.difference(shape)
+        joined = shapely.line_merge(left) if left.geom_type == "MultiLineString" else left
+        kept += [
+            Path(shapely.get_coordinates(part), path.floor)
+            for part in shapely.get_parts(joined)
+            if part.geom_type == "LineString" and part.length >= _LEAST_WALL_MM
+        ]
+    return kept
+
+
+def without_pieces(panels: Panels, hand: HandWork, own: Obstacle) -> Panels:
+    """Panels without the pieces that were deleted; those that are not there any more are told."""
+    lost: list[Floats] = []
+    for entry in hand.gone:
+        if entry.what != "piece":
+            continue
+        place = on_plate((entry.place,), own)[0]
+        ends = (panels.columns.places[panels.slabs.left] + panels.columns.places[panels.slabs.right]) / 2
+        away = np.hypot(*(ends - place[:2]).T)
+        if not len(away) or away.min() > NEAR_MM:
+            lost.append(place)
+            continue
+        kept = panels.pieces != panels.pieces[int(away.argmin())]
+        panels = replace(panels, slabs=panels.slabs.only(kept), pieces=panels.pieces[kept])
+        panels = _tabs_that_stay(panels)
+    if lost:
+        told = panels.unkept
+        reasons = (*told.reasons, *(["the piece that was deleted is not there any more"] * len(lost)))
+        panels = replace(panels, unkept=Unkept(np.concatenate([told.places, np.array(lost)]), reasons))
+    return panels
+
+
+def _tabs_that_stay(panels: Panels) -> Panels:
+    """Without tabs whose wall is gone there."""
+    middles = (panels.columns.places[panels.slabs.left] + panels.columns.places[panels.slabs.right]) / 2
+    reach = panels.lengths_mm / 2 + 1e-6
+    changed = {}
+    for key in ("tabs", "low_tabs"):
+        tabs = getattr(panels, key)
+        if not len(tabs) or not len(middles):
+            stays = np.zeros(len(tabs), bool)
+        else:
+            from scipy.spatial import cKDTree
+
+            tree = cKDTree(middles)
+            away, nearest = tree.query(tabs.places[:, :2])
+            stays = away <= reach[nearest] + 0.5
+        changed[key] = tabs.only(stays)
+    return replace(panels, **changed)
