@@ -12,6 +12,7 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.supports.bar_parameters import BarParameters
 from lean_trellis.core.supports.bars import hold_values
+from lean_trellis.core.supports.panel_parameters import PanelParameters
 from lean_trellis.core.supports.support import Support
 
 _MOST_TEXTS = 32
@@ -47,7 +48,9 @@ def structure_key(support: Support, job: Job) -> Hashable:
 
 
 def _standing_key(support: Support, job: Job) -> Hashable:
-    """For a raft: what stands on it."""
+    """For a raft: what stands on it. For walls that make room: what for."""
+    if isinstance(support.parameters, PanelParameters) and support.parameters.trim == "bars":
+        return tuple(structure_key(other, job) for other in bar_supports(support.part_id, job))
     if support.family != "raft":
         return None
     parts = tuple((job.part(part_id).mesh.key, job.part(part_id).pose) for part_id in support.parts)

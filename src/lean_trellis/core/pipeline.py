@@ -10,6 +10,7 @@ from itertools import pairwise
 from typing import TypeVar
 
 import numpy as np
+from shapely import union_all
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
@@ -60,7 +61,7 @@ from lean_trellis.core.supports.floors import Shape
 from lean_trellis.core.supports.lattice import generate_lattice
 from lean_trellis.core.supports.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.outlines import shadow
-from lean_trellis.core.supports.panel_parameters import LatticeParameters, WallParameters
+from lean_trellis.core.supports.panel_parameters import LatticeParameters, PanelParameters, WallParameters
 from lean_trellis.core.supports.raft import Raft, generate_raft, shadow_of
 from lean_trellis.core.supports.request import P, Request, line_width
 from lean_trellis.core.supports.structure import Structure
@@ -245,7 +246,15 @@ class Pipeline:
             None if part.marks.protected is None else part.marks.protected.values,
             support.hand,
             line_width(job.constants),
+            self._around(support, job),
         )
+
+    def _around(self, support: Support, job: Job) -> Shape | None:
+        """What walls of a support make room for."""
+        if not isinstance(support.parameters, PanelParameters) or support.parameters.trim == "none":
+            return None
+        bars = [self.bars(other, job) for other in bar_supports(support.part_id, job)]
+        return union_all([shadow_of(some) for some in bars])
 
     def _obstacle(self, part: Part) -> Obstacle:
         protected = None if part.marks.protected is None else part.marks.protected.values

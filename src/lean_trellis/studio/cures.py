@@ -25,6 +25,9 @@ def apply_cure(session: Session, cure: Cure, finding: Finding, open_station: Cal
             session.do(lambda job: change_support(job, finding.support_id, cure.value("key"), cure.value("value")))
         case "support_regions":
             _support(session, finding.part_id, cure.value("regions"))
+        case "add_support":
+            chosen = shipped_sets()[cure.value("set")]
+            session.do(lambda job: add_support(job, finding.part_id, chosen))
         case "move_holds":
             _move_holds(session, finding.support_id, cure.value("reason"))
         case "open_station":

@@ -7,7 +7,9 @@ from typing import Any, Literal
 
 Severity = Literal["stop", "caution", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "caution", "note")
-CureAction = Literal["set_build_offset", "move_part", "set_parameter", "support_regions", "move_holds", "open_station"]
+CureAction = Literal[
+    "set_build_offset", "move_part", "set_parameter", "support_regions", "add_support", "move_holds", "open_station"
+]
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,8 @@ from lean_trellis.core.checks.protection import check_protection
 from lean_trellis.core.checks.soundness import check_soundness
 from lean_trellis.core.checks.stacks import check_stacks
 from lean_trellis.core.checks.state import BuildState
+from lean_trellis.core.checks.structures import check_structures
+from lean_trellis.core.checks.tipping import check_tipping
 from lean_trellis.core.checks.volume import check_volume
 from lean_trellis.core.checks.zones import check_zones
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -28,6 +30,8 @@ CHECKS: dict[str, Callable[[BuildState], Iterator[Finding]]] = {
     "overlaps": check_overlap,
     "holding": check_holding,
     "bars": check_bars,
+    "other supports": check_structures,
+    "tipping": check_tipping,
     "protected surfaces": check_protection,
 }
 

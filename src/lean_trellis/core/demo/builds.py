@@ -87,7 +87,7 @@ def extrusion_build(library: Library) -> Job:
     """Friday's extrusion build for the organ restorers: a tall panel, stacked grids, a slotted cover, a lever."""
     job = new_job(library.machine("filament-320"), library.material("pla"), "Friday extrusion")
     wanted = (
-        _Wanted("Reed-box panel", organ_parts.reed_panel, ORGANS, offset=0.0),
+        _Wanted("Reed-box panel", organ_parts.reed_panel, ORGANS, set="wall-flank", offset=0.0),
         _Wanted("Wind-chest grid", organ_parts.wind_chest_grid, ORGANS, offset=0.0),
         _Wanted("Reed cover", organ_parts.reed_cover, ORGANS, (90.0, 0.0, 0.0), offset=0.0),
         _Wanted("Tracker lever", organ_parts.tracker_lever, ORGANS, set="bars-extrusion", offset=4.0),

@@ -22,8 +22,8 @@ from lean_trellis.core.supports.outlines import plate, polygons_of, shadow
 from lean_trellis.core.supports.panel_parameters import self_holding_lean
 from lean_trellis.core.supports.request import Request
 
-BOND_SHARE = 0.1
-"""Assumed: what stands on the plate holds there by a tenth of the material's strength."""
+WELDED_SHARE, LAID_SHARE = 0.1, 0.02
+"""Assumed: by which share of the material's strength what stands on the plate holds there: welded on, or laid down."""
 _REACHED = 0.9
 _BASE_CLEAR_MM = 0.1
 _LEAST_BASE_MM = 1.0
@@ -49,7 +49,8 @@ def side_push(constants: Mapping[str, Constant]) -> Push:
     """The sideways push of a process by its constants: a nozzle's on one place, a blade's on all it meets."""
     nozzle = constants["nozzle_push"].value if "nozzle_push" in constants else 0.0
     blade = constants["recoater_push"].value if "recoater_push" in constants else 0.0
-    return Push(nozzle, blade, BOND_SHARE * constants["strength"].value)
+    share = LAID_SHARE if nozzle > 0 else WELDED_SHARE
+    return Push(nozzle, blade, share * constants["strength"].value)
 
 
 @dataclass(frozen=True, eq=False)

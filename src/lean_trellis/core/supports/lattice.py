@@ -13,7 +13,7 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.courses import Footing, Path, Roof, Surveyor
 from lean_trellis.core.supports.floors import Floor, Shape, floors_of
-from lean_trellis.core.supports.panel_hand import without_pieces, worked_on
+from lean_trellis.core.supports.panel_hand import without, without_pieces, worked_on
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, PanelParameters, self_holding_lean
 from lean_trellis.core.supports.panel_shapes import panels_of, where_walls_meet
 from lean_trellis.core.supports.panels import Panels
@@ -63,6 +63,8 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
     if request.hand.extended:
         roofs = [*roofs, open_floor(request)]
     paths, unkept = worked_on(paths, request.hand, own, len(roofs) - 1)
+    if request.around is not None and not request.around.is_empty:
+        paths = without(paths, request.around.buffer(p.trim_clearance + p.thickness / 2))
     watch.at(0.5, f"leading {len(paths):,} walls down")
     footing = Footing(p.ends_on, p.level, p.level_from)
     surveyor = Surveyor(paths, roofs, request.obstacles, request.ground, footing, p.thickness)

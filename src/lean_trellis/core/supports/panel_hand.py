@@ -48,7 +48,7 @@ def worked_on(paths: list[Path], hand: HandWork, own: Obstacle, open_floor: int)
     for line in hand.cut_out:
         outline = on_plate(line.places, own)[:, :2]
         if len(outline) > 2:
-            paths = _without(paths, shapely.Polygon(outline).buffer(0))
+            paths = without(paths, shapely.Polygon(outline).buffer(0))
     if not lost:
         return paths, Unkept()
     return paths, Unkept(frozen(np.array([place for place, _ in lost])), tuple(reason for _, reason in lost))
@@ -83,7 +83,8 @@ def _led_on(paths: list[Path], place: Floats, by: float, floor: int) -> Path | N
     return Path(np.array([end, end + by * way]), floor)
 
 
-def _without(paths: list[Path], shape: Shape) -> list[Path]:
+def without(paths: list[Path], shape: Shape) -> list[Path]:
+    """Paths, but for what of them lies within a shape."""
     kept: list[Path] = []
     for path in paths:
         line = _line(path)

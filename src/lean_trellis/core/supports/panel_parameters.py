@@ -97,6 +97,15 @@ class PanelParameters(FamilyParameters):
         follows=lambda p: p.rib_mm, help="The least material beside, over and under an opening.",
     )  # fmt: skip
 
+    trim: Literal["none", "bars"] = parameter(
+        "none", "Makes room for", question="carries", words={"none": "Nothing", "bars": "Bars of the same part"},
+        help="Walls are left out where bars of the part pass, so that no two supports are built into each other.",
+    )  # fmt: skip
+    trim_clearance: float = parameter(
+        0.2, "Room round them", unit="mm", least=0, most=20, question="carries",
+        applies_when=lambda p: p.trim != "none", help="How far walls stay away from what they make room for.",
+    )  # fmt: skip
+
     @property
     def has_own_lower_edge(self) -> bool:
         """Whether tabs below have values of their own."""

@@ -195,6 +195,11 @@ class Panels:
         return self._built.mesh
 
     @property
+    def solid_mesh(self) -> Mesh:
+        """Closed solids in either case: sheets as thick as their scan line."""
+        return self.mesh if self.thickness else _build(self.columns, self.slabs, self.line_mm).mesh
+
+    @property
     def element_of_face(self) -> Longs:
         """(m,): the wall of each face."""
         return self.slabs.walls[self._built.slab_of_face]

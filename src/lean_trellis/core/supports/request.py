@@ -11,6 +11,7 @@ import numpy as np
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.shop.material import Constant
+from lean_trellis.core.supports.floors import Shape
 from lean_trellis.core.supports.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.parameters import FamilyParameters
 from lean_trellis.core.supports.support import HandWork
@@ -37,6 +38,8 @@ class Request(Generic[P]):
     """(m,): 1 for faces of the own part that nothing may touch, 2 for those that are touched only where it must be."""
     hand: HandWork = field(default_factory=HandWork)
     line_mm: float = 0.1
+    around: Shape | None = None
+    """What walls make room for, as seen from above."""
 
 
 def line_width(constants: Mapping[str, Constant]) -> float:

@@ -1,0 +1,220 @@
+"""Checks of what is no bar: walls and bodies that run into parts, stretches left out, rafts; and of overlaps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from shapely import area as area_of
+
+from lean_trellis.core.arrays import Bools, Floats
+from lean_trellis.core.checks.finding import Cure, Finding
+from lean_trellis.core.checks.state import BuildState, PartState, SupportState
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.primitives import to_manifold
+from lean_trellis.core.supports.bodies import Bodies
+from lean_trellis.core.supports.panel_parameters import PanelParameters
+from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.raft import Raft, shadow_of
+from lean_trellis.core.supports.structure import Structure
+
+_SPARE_MM = 0.05
+_LEAST_OVERLAP_MM3 = 0.01
+_OPEN = (("station", "supports"),)
+
+
+def check_structures(state: BuildState) -> Iterator[Finding]:
+    """Findings on lattices, walls, rafts, blocks and cradles, and on supports that overlap."""
+    for held in state.supports:
+        made = held.structure
+        state.watch.at(0.92, f"checking the supports of {state.name_of(held.support.part_id)}")
+        if isinstance(made, Panels):
+            yield from _walls_through_part(state, held, made)
+            yield from _left_out(state, held, made)
+            yield from _not_kept(state, held, made)
+        elif isinstance(made, Raft):
+            yield from _raft(state, held, made)
+        elif isinstance(made, Bodies):
+            yield from _bodies_through_part(state, held, made)
+        if isinstance(made, (Panels, Bodies)) and made.is_empty:
+            yield _empty(state, held)
+    yield from _overlaps(state)
+
+
+def _walls_through_part(state: BuildState, held: SupportState, walls: Panels) -> Iterator[Finding]:
+    """Measured anew by rays from edge to edge, in the middle and on both sides; bites are left out."""
+    for part in state.parts:
+        through = _met_within(walls, part, held)
+        if not through.any():
+            continue
+        places = (walls.columns.places[walls.slabs.left] + walls.columns.places[walls.slabs.right]) / 2
+        first = int(np.flatnonzero(through)[0])
+        length = float(walls.lengths_mm[through].sum())
+        yield Finding(
+            "support_through_part", "stop", part.part.name,
+            f"walls of {state.name_of(held.support.part_id)} run into it over {length:.1f} mm",
+            cause="the part has changed since, or is finer than the walls' columns lie apart",
+            at_mm=(float(places[first, 0]), float(places[first, 1]), float(walls.slabs.high[first].mean())),
+            value=length, limit=0.0, unit="mm", part_id=part.part.id, support_id=held.support.id,
+            cures=(Cure("Open its support", "open_station", _OPEN),),
+        )  # fmt: skip
+
+
+def _met_within(walls: Panels, part: PartState, held: SupportState) -> Bools:
+    """(k,): slabs that a part lies in, beyond the bite."""
+    slabs, columns = walls.slabs, walls.columns
+    parameters = held.support.parameters
+    bite = parameters.bite_depth if isinstance(parameters, PanelParameters) else 0.0
+    low_bite = parameters.lower[0] if isinstance(parameters, PanelParameters) else 0.0
+    tilt = np.maximum(np.abs(columns.tilts[slabs.left]), np.abs(columns.tilts[slabs.right]))
+    low_tilt = np.maximum(np.abs(columns.low_tilts[slabs.left]), np.abs(columns.low_tilts[slabs.right]))
+    begin = slabs.low.mean(axis=1) + np.where(slabs.low_bites, low_bite + low_tilt, 0) + _SPARE_MM
+    end = slabs.high.mean(axis=1) - np.where(slabs.bites, bite + tilt, 0) - _SPARE_MM
+    middle = (columns.places[slabs.left] + columns.places[slabs.right]) / 2
+    across = (columns.across[slabs.left] + columns.across[slabs.right]) / 2 * (0.98 * walls.thickness / 2)
+    met = np.zeros(len(slabs), bool)
+    up = np.array([[0.0, 0.0, 1.0]]) @ part.part.pose.matrix
+    for side in (0.0,) if walls.thickness == 0 else (-1.0, 0.0, 1.0):
+        starts = np.column_stack([middle + side * across, begin])
+        hits = part.tree.first_hits(part.part.pose.to_part(part.part.mesh, starts), up)
+        met |= hits.distance < end - begin
+    return met
+
+
+def _left_out(state: BuildState, held: SupportState, walls: Panels) -> Iterator[Finding]:
+    """Stretches of wall that could not be built, by reason."""
+    reasons = np.array(walls.left_out.reasons)
+    for reason in dict.fromkeys(walls.left_out.reasons):
+        mine = reasons == reason
+        length = float(walls.left_out.lengths_mm[mine].sum())
+        if length < 1.0:
+            continue
+        place = walls.left_out.places[int(np.flatnonzero(mine)[0])]
+        yield Finding(
+            "wall_left_out", "caution", state.name_of(held.support.part_id),
+            f"{length:.1f} mm of wall could not be built: {reason}", cause=reason, at_mm=tuple(place.tolist()),
+            value=length, limit=0.0, unit="mm", part_id=held.support.part_id, support_id=held.support.id,
+            cures=(Cure("Open its support", "open_station", _OPEN),),
+        )  # fmt: skip
+
+
+def _not_kept(state: BuildState, held: SupportState, walls: Panels) -> Iterator[Finding]:
+    reasons = walls.unkept.reasons
+    if reasons:
+        yield Finding(
+            "hand_work_lost", "caution", state.name_of(held.support.part_id),
+            f"{len(reasons)} thing{'s' * (len(reasons) > 1)} done by hand could not be kept: {reasons[0]}",
+            cause=reasons[0], at_mm=tuple(walls.unkept.places[0].tolist()), value=float(len(reasons)), limit=0.0,
+            part_id=held.support.part_id, support_id=held.support.id,
+            cures=(Cure("Open its support", "open_station", _OPEN),),
+        )  # fmt: skip
+
+
+def _empty(state: BuildState, held: SupportState) -> Finding:
+    return Finding(
+        "support_empty", "caution", state.name_of(held.support.part_id), "a support of it has nothing to build",
+        cause="its regions are not there any more or are none that this family serves, or all was taken out by hand",
+        part_id=held.support.part_id, support_id=held.support.id,
+        cures=(Cure("Open its support", "open_station", _OPEN),),
+    )  # fmt: skip
+
+
+def _raft(state: BuildState, held: SupportState, raft: Raft) -> Iterator[Finding]:
+    for part_id in held.support.parts:
+        part = state.job.part(part_id)
+        offset = part.pose.build_offset
+        if raft.thickness > offset + 1e-9:
+            yield Finding(
+                "raft_too_thick", "stop", part.name,
+                f"its raft is {raft.thickness:g} mm thick and it stands {offset:g} mm above the plate",
+                cause="the build offset counts from the plate, raft included", at_mm=(part.pose.x, part.pose.y, offset),
+                value=raft.thickness, limit=offset, unit="mm", part_id=part_id, support_id=held.support.id,
+                cures=(Cure(f"Lift by the difference, {raft.thickness - offset:.3g} mm", "set_build_offset",
+                            (("offset", raft.thickness),)),),
+            )  # fmt: skip
+    for hole in raft.holes:
+        if hole.is_closed:
+            margin = getattr(held.support.parameters, "margin", 0.0)
+            kept = np.floor(hole.closes_at * 98) / 100
+            yield Finding(
+                "raft_hole_closed", "caution", state.name_of(held.support.part_id),
+                f"a hole of its raft is closed at a margin of {margin:g} mm; it closes at {hole.closes_at:.2f} mm",
+                cause="the margin goes inward from the rim of holes as well", at_mm=(*hole.place, raft.thickness),
+                value=float(margin), limit=hole.closes_at, unit="mm", part_id=held.support.part_id,
+                support_id=held.support.id,
+                cures=(Cure(f"Use a margin of {kept:g} mm", "set_parameter", (("key", "margin"), ("value", kept))),),
+            )  # fmt: skip
+
+
+def _bodies_through_part(state: BuildState, held: SupportState, made: Bodies) -> Iterator[Finding]:
+    """By the volume that bodies and a part have in common, less what bites may take."""
+    parameters = held.support.parameters
+    bite = max(getattr(parameters, "tie_bite", 0.0), getattr(parameters, "seat_depth", 0.0), 0.0)
+    allowed = 1.5 * made.contact_area_mm2 * bite + _LEAST_OVERLAP_MM3
+    for part in state.parts:
+        common = _common_volume(made.mesh, part.overhangs.mesh)
+        if common is not None and common > allowed + 1e-4 * made.volume_mm3:
+            yield Finding(
+                "support_through_part", "stop", part.part.name,
+                f"{made.counted.several} of {state.name_of(held.support.part_id)} run into it by {common:.2f} mm³",
+                cause="they are placed or sized so that they reach into the part",
+                at_mm=tuple(made.mesh.bounds.mean(axis=0).tolist()), value=common, limit=allowed, unit="mm³",
+                part_id=part.part.id, support_id=held.support.id,
+                cures=(Cure("Open its support", "open_station", _OPEN),),
+            )  # fmt: skip
+
+
+def _common_volume(one: Mesh, other: Mesh) -> float | None:
+    """What two solids have in common, mm³; None where their boxes do not meet or one bounds no solid."""
+    if not len(one.faces) or not len(other.faces) or not _meet(one.bounds, other.bounds):
+        return None
+    try:
+        return float((to_manifold(one) ^ to_manifold(other)).volume())
+    except EditError:
+        return None
+
+
+def _meet(one: Floats, other: Floats) -> bool:
+    return bool((one[0] <= other[1]).all() and (other[0] <= one[1]).all())
+
+
+def _overlaps(state: BuildState) -> Iterator[Finding]:
+    """Supports built into each other of which one at least is no bar. What stands on a raft is meant to."""
+    some = [held for held in state.supports if not isinstance(held.structure, Raft) and not held.structure.is_empty]
+    for number, held in enumerate(some):
+        for other in some[number + 1 :]:
+            if held.support.family == other.support.family == "bars":
+                continue
+            common = _common_of_supports(held.structure, other.structure)
+            if common > _LEAST_OVERLAP_MM3:
+                yield _overlap(state, held, other, common)
+
+
+def _overlap(state: BuildState, held: SupportState, other: SupportState, common: float) -> Finding:
+    walls = next((s for s in (held, other) if isinstance(s.structure, Panels)), held)
+    families = {held.support.family, other.support.family}
+    trims = isinstance(walls.structure, Panels) and "bars" in families
+    room = (Cure("Let the walls make room for bars", "set_parameter", (("key", "trim"), ("value", "bars"))),) * trims
+    names = f"{held.support.set_name} and {other.support.set_name}"
+    return Finding(
+        "supports_overlap", "note", state.name_of(held.support.part_id),
+        f"{names} are built into each other by {common:.2f} mm³",
+        cause="supports of several families serve the same place", value=common, limit=0.0, unit="mm³",
+        at_mm=tuple(((held.structure.mesh.bounds + other.structure.mesh.bounds) / 2).mean(axis=0).tolist()),
+        part_id=walls.support.part_id, support_id=walls.support.id,
+        cures=(*room, Cure("Open its support", "open_station", _OPEN)),
+    )  # fmt: skip
+
+
+def _common_of_supports(one: Structure, other: Structure) -> float:
+    """Volume in common; looked for in space only where they overlap as seen from above."""
+    if not _meet(one.mesh.bounds, other.mesh.bounds):
+        return 0.0
+    if area_of(shadow_of(one).intersection(shadow_of(other))) <= 0:
+        return 0.0
+    return _common_volume(_solid(one), _solid(other)) or 0.0
+
+
+def _solid(made: Structure) -> Mesh:
+    return made.solid_mesh if isinstance(made, Panels) else made.mesh
