@@ -1,4 +1,4 @@
-"""Bars that are pulled by a handle, the same in both views."""
+"""Bars and other supports that are pulled by a handle, the same in both views."""
 
 from __future__ import annotations
 
@@ -8,13 +8,16 @@ from typing import Literal
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.struts import BEND, LOWER_END, ON_PLATE
 
-Handle = Literal["hold", "foot", "bend"]
+Handle = Literal["hold", "foot", "bend", "path", "block", "flank"]
 _FOOT_BELOW, _HOLD_ABOVE = 0.3, 0.7
 
 
 @dataclass(frozen=True)
 class Pull:
-    """A bar that is pulled by a handle: its hold point, its foot or its bend.
+    """What is pulled by a handle: a bar by its hold point, its foot or its bend.
+
+    Of other supports `bar` is the handle's number: a point of a drawn path, a block's middle or corner, an end of a
+    flank wall.
 
     `place` is where it is now on the plate's frame, with the `face` there; a face of -1 stands for what is first met
     from straight below. `is_over`: it was let go there.

@@ -37,6 +37,11 @@ class Block(Bodies):
     density: float = 1.0
     is_separator: bool = False
 
+    @property
+    def derived_values(self) -> dict[str, float]:
+        """The height, where it was not typed."""
+        return {"size_z": self.size_mm[2]}
+
 
 def generate_block(request: BlockRequest, body: Mesh | None = None, watch: Watch = UNWATCHED) -> Block:
     """The block where it is placed, less the parts that it runs into.

@@ -64,6 +64,11 @@ class Cradle(Bodies):
     rows: int = 0
     columns: int = 0
 
+    @property
+    def derived_values(self) -> dict[str, float]:
+        """Rows and columns, where they were not typed."""
+        return {"rows": float(self.rows), "columns": float(self.columns)}
+
 
 def generate_cradle(request: CradleRequest, watch: Watch = UNWATCHED) -> Cradle:
     """The cradle under a part: posts in rows and columns round its middle, none under protected surfaces.

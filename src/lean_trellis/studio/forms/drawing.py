@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from lean_trellis.core.supports import BarParameters
 from lean_trellis.studio.theme import Tokens
 
 
 class Drawing:
     """A drawing on an area, of some values, with the one in hand dimensioned."""
 
-    def __init__(self, painter: QPainter, area: QRectF, tokens: Tokens, values: BarParameters, key: str) -> None:
+    def __init__(self, painter: QPainter, area: QRectF, tokens: Tokens, values: Any, key: str) -> None:
         self.painter, self.area, self.tokens, self.values, self.key = painter, area, tokens, values, key
 
     def fill(self, points: list[tuple[float, float]], colour: str) -> None:

@@ -70,6 +70,10 @@ class NumberField(QLineEdit):
         self.setModified(True)
         self.refused.emit(why)
 
+    def mark_wrong(self) -> None:
+        """Mark the value that is shown: it was refused, and why is told elsewhere."""
+        self._mark(wrong=True)
+
     def _mark(self, *, wrong: bool) -> None:
         if bool(self.property("wrong")) != wrong:
             self.setProperty("wrong", wrong)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Mapping
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
@@ -56,12 +58,17 @@ class _Line(QWidget):
             return tick
         number = NumberField(known.unit, may_be_empty=known.kind == "optional_number", width=72)
         if known.kind == "optional_number":
-            number.setPlaceholderText("off")
+            number.setPlaceholderText("off" if known.follows is None else "=")
         as_count = known.kind == "count"
         number.taken.connect(lambda value: form.changed.emit(known.key, round(value) if as_count else value))
         number.emptied.connect(lambda: form.changed.emit(known.key, None))
         number.entered.connect(lambda: form.entered.emit(known.key))
         return number
+
+    def show_following(self, value: float) -> None:
+        """What a value that is not typed is now."""
+        if isinstance(self.field, NumberField):
+            self.field.setPlaceholderText("=" if math.isnan(value) else f"= {value:.4g}")
 
     def show_value(self, value: Any, *, origin: Any) -> None:
         """Show a value, and whether it is the set's own."""
@@ -75,7 +82,8 @@ class _Line(QWidget):
         differs = value != origin
         self._back.setEnabled(differs)
         self._back.setText("↺" if differs else "")
-        shown = "off" if origin is None else origin
+        unset = "off" if self.known.follows is None else "what follows from the others"
+        shown = unset if origin is None else origin
         self._back.setToolTip(f"Back to the set's value: {shown}" if differs else "")
         if bool(self.field.property("differs")) != differs:
             self.field.setProperty("differs", differs)
@@ -122,9 +130,16 @@ class ParameterForm(QWidget):
         """The field of one parameter."""
         return self._lines[key].field
 
-    def show_parameters(self, values: FamilyParameters, origin: FamilyParameters) -> None:
-        """Show values and mark those that differ from the set they came from."""
+    def show_parameters(
+        self, values: FamilyParameters, origin: FamilyParameters, derived: Mapping[str, float] | None = None
+    ) -> None:
+        """Show values and mark those that differ from the set they came from.
+
+        `derived` are what values that follow from others, and the shape of the part, are now.
+        """
         self._origin = origin
         for key, line in self._lines.items():
+            if line.known.follows is not None:
+                line.show_following((derived or {}).get(key, line.known.follows(values)))
             line.show_value(getattr(values, key), origin=getattr(origin, key))
             line.setVisible(line.known.applies_when(values))

@@ -1,4 +1,4 @@
-"""The sketch: a bar drawn to scale, with the value in hand dimensioned."""
+"""The sketch: what the values of a family make, drawn to scale, with the value in hand dimensioned."""
 
 from __future__ import annotations
 
@@ -9,8 +9,13 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trellis.core.supports import BarParameters
+from lean_trellis.core.supports.body_parameters import BlockParameters, RaftParameters
+from lean_trellis.core.supports.flank_parameters import FlankParameters
+from lean_trellis.core.supports.panel_parameters import PanelParameters
 from lean_trellis.core.supports.parameters import FamilyParameters
 from lean_trellis.studio.forms.drawing import Drawing
+from lean_trellis.studio.forms.sketch_body import BlockSketch, CradleSketch, RaftSketch
+from lean_trellis.studio.forms.sketch_panel import PLAN_KEYS, FlankSide, LatticePlan, PanelSide
 from lean_trellis.studio.forms.sketch_several import TOGETHER, Several
 from lean_trellis.studio.theme import Tokens
 
@@ -56,16 +61,32 @@ class Sketch(QWidget):
         painter.fillRect(self.rect(), QColor(self._tokens.card))
         painter.setPen(QPen(QColor(self._tokens.line), 1))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        if not isinstance(self._values, BarParameters):
+        if self._values is None:
             painter.setPen(QColor(self._tokens.muted))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "A drawing of the value in hand")
             return
-        if self._key in _IN_PLAN:
+        area = self.rect().toRectF()
+        if not isinstance(self._values, BarParameters):
+            self._drawing_of(self._values)(painter, area, self._tokens, self._values, self._key).draw()
+        elif self._key in _IN_PLAN:
             _Plan(painter, self.rect().toRectF(), self._tokens, self._values, self._key).draw()
         elif self._key in TOGETHER:
             Several(painter, self.rect().toRectF(), self._tokens, self._values, self._key).draw()
         else:
             _Side(painter, self.rect().toRectF(), self._tokens, self._values, self._key, self._layer).draw()
+
+    def _drawing_of(self, values: FamilyParameters) -> type[Drawing]:
+        """What draws the values of a family, by the value in hand."""
+        match values:
+            case PanelParameters():
+                return LatticePlan if self._key in PLAN_KEYS else PanelSide
+            case FlankParameters():
+                return FlankSide
+            case RaftParameters():
+                return RaftSketch
+            case BlockParameters():
+                return BlockSketch
+        return CradleSketch
 
 
 class _Side(Drawing):

@@ -31,6 +31,7 @@ from lean_trellis.studio.stations.sections.bar_figures import FiguresSection, ba
 from lean_trellis.studio.stations.sections.by_hand import ByHandSection
 from lean_trellis.studio.stations.sections.section import button
 from lean_trellis.studio.stations.sections.set_values import ValuesSection
+from lean_trellis.studio.stations.sections.shapes import ShapesSection
 from lean_trellis.studio.stations.sections.structure_words import totals_in_words, trouble_in_words
 from lean_trellis.studio.stations.station import Drawn, Fact, Station
 from lean_trellis.studio.stations.tables import PickTable
@@ -93,17 +94,18 @@ class SupportsStation(Station):
         self.bar_facts = figure()
         self.page.addWidget(self.bar_facts)
         self.by_hand, self.figures = ByHandSection(session, self._chosen_set), FiguresSection(session)
-        for section in (self.by_hand, self.figures):
+        self.shapes = ShapesSection(session, self._chosen_set)
+        for section in (self.by_hand, self.shapes, self.figures):
             section.asks.connect(self.asks)
             self.page.addWidget(section)
-        self.watch_tools(self.by_hand.modes, self.by_hand.pickers)
+        self.watch_tools(self.by_hand.modes, self.by_hand.pickers, self.shapes.modes)
         self.values = ValuesSection(session)
         self.page.addWidget(self.values)
         self.page.addStretch(1)
         self.sketch = Sketch(DAY)
         self.values.entered.connect(self.sketch.show_key)
         self.footing.addWidget(self.sketch)
-        self._folds = (self.by_hand, self.figures, self.values)
+        self._folds = (self.by_hand, self.shapes, self.figures, self.values)
         for fold in self._folds:
             fold.heading.toggled.connect(lambda is_open, fold=fold: self._unfolded(fold, is_open=is_open))
 
@@ -119,6 +121,12 @@ class SupportsStation(Station):
 
     def _chosen_set(self) -> ParameterSet:
         return shipped_sets()[str(self.set_choice.currentData())]
+
+    @property
+    def _is_bars(self) -> bool:
+        """Whether bars are worked on: by the support in hand, or without one by the set."""
+        support = self.session.support
+        return (self._chosen_set() if support is None else support).family == "bars"
 
     def add(self, *, picked_only: bool) -> None:
         """Support the picked regions, or all of the part in hand, with the chosen set."""
@@ -158,8 +166,10 @@ class SupportsStation(Station):
 
     def delete(self) -> None:
         """Delete the picked bars; where none is picked, the support in hand."""
-        if self.session.selection.bars:
+        if self._is_bars:
             self.by_hand.delete()
+        elif self.shapes.delete():
+            return
         else:
             self.delete_support()
 
@@ -200,12 +210,17 @@ class SupportsStation(Station):
         support = self.session.support
         values = support.parameters if support is not None else self._chosen_set().parameters
         width = values.tip_diameter if isinstance(values, BarParameters) else 1.0
+        if not self._is_bars:
+            return self.shapes.gesture_of(mode)
         gestures = {"add": "hover", "stroke": "brush", "pull": "pull", "box": "box", "patch": "click", "tie": "click"}
         return gestures.get(mode, ""), width
 
     def take_drawn(self, gesture: str, drawn: Drawn) -> None:
         """What was drawn goes to the tool in hand."""
-        self.by_hand.take_drawn(gesture, drawn)
+        if self.shapes.modes.mode:
+            self.shapes.take_drawn(drawn)
+        else:
+            self.by_hand.take_drawn(gesture, drawn)
 
     def take_hover(self, pick: Pick) -> None:
         """The way of a bar that would be."""
@@ -213,7 +228,10 @@ class SupportsStation(Station):
 
     def take_pull(self, pull: Pull) -> None:
         """A bar is pulled."""
-        self.by_hand.take_pull(pull)
+        if self.shapes.modes.mode:
+            self.shapes.take_pull(pull)
+        else:
+            self.by_hand.take_pull(pull)
 
     def end_mode(self) -> bool:
         """Escape: end the mode that is on. True when there was one."""
@@ -248,10 +266,11 @@ class SupportsStation(Station):
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
         self._show_support(support, has_any=bool(mine))
         self._show_cures(support)
-        is_bars = (self._chosen_set() if support is None else support).family == "bars"
         for section in (self.by_hand, self.figures):
-            section.setVisible(is_bars)
+            section.setVisible(self._is_bars)
             section.refresh()
+        self.shapes.setVisible(not self._is_bars)
+        self.shapes.refresh()
 
     def _show_cures(self, support: Support | None) -> None:
         """What can be done about hold points without a way, as buttons."""

@@ -37,9 +37,11 @@ from lean_trellis.studio.underside.painting import (
     paint_parts,
     paint_plate,
     paint_rulers,
+    paint_solids,
     paint_supports,
 )
 from lean_trellis.studio.underside.sheet import RegionShape, UndersideSheet
+from lean_trellis.studio.underside.solid_sheet import grips, paint_grips, wall_near
 
 Gesture = Literal["", "click", "box", "lasso", "brush", "line", "pull"]
 _DRAG_STARTS_AT = 4
@@ -151,6 +153,7 @@ class UndersideMap(QWidget):
             self._picked_holds(),
             {part.id: session.job.critical_angle(part) for part in session.job.parts},
             self.shows_supports,
+            session.selection.bars,
         )
 
     def _picked_holds(self) -> Any:
@@ -211,6 +214,7 @@ class UndersideMap(QWidget):
         machine, look = self.machine, self.look()
         paint_plate(painter, frame, machine, self._tokens, visible)
         paint_parts(painter, frame, self.sheet.parts(), look, visible)
+        paint_solids(painter, frame, self.sheet.solids(self._tokens), look)
         paint_supports(painter, frame, self.sheet.supports(), look, visible)
         paint_front(painter, visible, self._tokens)
 
@@ -223,6 +227,12 @@ class UndersideMap(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._ghost is not None:
             paint_ghost(painter, self.frame, *self._ghost, self._tokens)
+        if self.gesture == "pull":
+            handles = grips(self._session)
+            if self._grip is not None and self._pointer is not None:
+                at = (*self.frame.to_plate(self._pointer.x(), self._pointer.y()), 0.0)
+                handles = [replace(h, place=at) if h.bar == self._grip.bar else h for h in handles]
+            paint_grips(painter, self.frame, handles, self._tokens)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         ivy = QColor(self._tokens.ivy)
         if self.gesture == "brush" and self._pointer is not None:
@@ -305,7 +315,7 @@ class UndersideMap(QWidget):
         if self._grip is not None:
             if moved:
                 self._pull(event.position(), is_over=True)
-            else:
+            elif self._grip.handle in ("hold", "foot", "bend"):
                 self.bar_picked.emit(self._grip.support, frozenset({self._grip.bar}), False)
             self._grip = None
             return
@@ -374,6 +384,9 @@ class UndersideMap(QWidget):
                 if away[bar] <= max(float(radii[bar]), pixels / self.frame.scale):
                     place = tuple(places[bar].tolist())
                     found.append((rank + float(away[bar]) * 1e-6, Pull(support.id, bar, handle, place)))
+        for pull in grips(self._session):
+            if np.hypot(pull.place[0] - x, pull.place[1] - y) <= _RING_PX / self.frame.scale:
+                return pull
         in_hand = self._session.selection.support
         return min(found, key=lambda entry: (entry[1].support != in_hand, entry[0]), default=(0.0, None))[1]
 
@@ -382,10 +395,23 @@ class UndersideMap(QWidget):
         grip = self._grip_at(at)
         return None if grip is None or grip.handle != "hold" else (grip.support, grip.bar)
 
+    def wall_at(self, at: QPointF) -> tuple[str, int] | None:
+        """The wall under a pixel, of the support in hand alone: elsewhere a click means the region."""
+        x, y = self.frame.to_plate(at.x(), at.y())
+        for sheet in self.sheet.solids(self._tokens):
+            if sheet.support == self._session.selection.support:
+                wall = wall_near(sheet, x, y, _DOT_PX / self.frame.scale)
+                return None if wall is None else (sheet.support, wall)
+        return None
+
     def _pick(self, at: QPointF, *, adds: bool) -> None:
         bar = self.bar_at(at) if self.picks_bars and self.shows_supports else None
         if bar is not None:
             self.bar_picked.emit(bar[0], frozenset({bar[1]}), adds)
+            return
+        wall = self.wall_at(at) if self.picks_bars and self.shows_supports else None
+        if wall is not None:
+            self.bar_picked.emit(wall[0], frozenset({wall[1]}), adds)
             return
         found = self.region_at(at)
         session = self._session

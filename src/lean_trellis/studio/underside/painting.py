@@ -17,6 +17,7 @@ from lean_trellis.core.supports.struts import BEND, LOWER_END, TIP_END
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 from lean_trellis.studio.underside.sheet import PartSheet, RegionShape, SupportSheet, angle_colour
+from lean_trellis.studio.underside.solid_sheet import SolidSheet, paint_solid
 
 _SMALL_PX = 1.2
 _POINT_PX = 5.0
@@ -39,6 +40,8 @@ class MapLook:
     picked_holds: Floats
     critical: dict[str, float]
     shows_supports: bool = True
+    picked_elements: frozenset[int] = frozenset()
+    """Of the support in hand: the walls or bodies that are picked."""
 
 
 def paint_plate(painter: QPainter, frame: MapFrame, machine: Machine, tokens: Tokens, visible: QRectF) -> None:
@@ -180,6 +183,17 @@ def paint_supports(
             _draw_dots(painter, frame, places, max(diameter, 2.4 / frame.scale), dot, visible)
     if len(look.picked_holds):
         _draw_dots(painter, frame, look.picked_holds, _PICKED_PX / frame.scale, QColor(tokens.ivy), visible)
+
+
+def paint_solids(painter: QPainter, frame: MapFrame, solids: list[SolidSheet], look: MapLook) -> None:
+    """Walls, rafts, blocks, cradles."""
+    if not look.shows_supports:
+        return
+    for sheet in solids:
+        is_in_hand = sheet.support == look.support
+        strong = 1.0 if is_in_hand or not look.support else 0.45
+        picked = look.picked_elements if is_in_hand else frozenset()
+        paint_solid(painter, frame, sheet, strong=strong, picked=picked, tokens=look.tokens)
 
 
 def paint_ghost(painter: QPainter, frame: MapFrame, bars: Bars, is_way: bool, tokens: Tokens) -> None:

@@ -21,6 +21,8 @@ from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.struts import BEND, ON_PART, ON_TRUNK, TIP_END
 from lean_trellis.studio.requests import ShownRegions
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.theme import Tokens
+from lean_trellis.studio.underside.solid_sheet import SolidSheet, solid_sheet
 
 HATCH_MM = 1.2
 _SHADES = 32
@@ -86,6 +88,7 @@ class UndersideSheet:
         self._session = session
         self._kept: dict[str, tuple[Any, PartSheet]] = {}
         self._supports: dict[str, tuple[Bars, SupportSheet]] = {}
+        self._solids: dict[str, tuple[Any, SolidSheet]] = {}
 
     def parts(self) -> list[PartSheet]:
         """The drawings of all parts that are shown and known; the lowest last, which lies over the others."""
@@ -116,6 +119,21 @@ class UndersideSheet:
                 shared = [polygon(rings[1, :, :2]) for rings in bars.feet.rings]
                 kept = (bars, SupportSheet(support.id, _contacts(bars), _feet(bars), _lines(bars), shared))
                 self._supports[support.id] = kept
+            found.append(kept[1])
+        return found
+
+    def solids(self, tokens: Tokens) -> list[SolidSheet]:
+        """The drawings of all supports that are no bars: rafts first, which lie below the others."""
+        found = []
+        job = self._session.job
+        hidden = {part.id for part in job.parts if part.is_hidden}
+        for support in sorted(job.supports, key=lambda support: support.family != "raft"):
+            made = self._session.solid(support)
+            if made is None or support.part_id in hidden or made.is_empty:
+                continue
+            kept = self._solids.get(support.id)
+            if kept is None or kept[0][0] is not made or kept[0][1] != tokens:
+                kept = self._solids[support.id] = ((made, tokens), solid_sheet(support, made, tokens))
             found.append(kept[1])
         return found
 

@@ -172,7 +172,7 @@ def copy_support(job: Job, support_id: str, part_ids: Sequence[str]) -> Edit:
     supports = list(job.supports)
     for part_id in part_ids:
         fresh = fresh_id("support", (entry.id for entry in supports))
-        supports.append(replace(support, id=fresh, part_id=part_id))
+        supports.append(replace(support, id=fresh, part_id=part_id, others=()))
     what = job.part(part_ids[0]).name if len(part_ids) == 1 else f"{len(part_ids)} copies"
     return Edit(f"Copy the support to {what}", replace(job, supports=tuple(supports)))
 

@@ -32,7 +32,7 @@ def _with_copy(job: Job, part: Part) -> tuple[Job, Part]:
     again = replace(again, group="", is_locked=False)
     supports = list(job.supports)
     for support in job.supports_of(part.id):
-        supports.append(replace(support, id=fresh_id("support", (s.id for s in supports)), part_id=again.id))
+        supports.append(replace(support, id=fresh_id("support", (s.id for s in supports)), part_id=again.id, others=()))
     return replace(job, parts=(*job.parts, again), supports=tuple(supports)), again
 
 

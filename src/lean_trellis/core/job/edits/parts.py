@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -18,6 +18,7 @@ from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import Part, with_nominal, with_size
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size
+from lean_trellis.core.supports.support import Support
 
 
 def add_bodies(
@@ -54,7 +55,7 @@ def remove_parts(job: Job, part_ids: Sequence[str]) -> Edit:
     gone = set(part_ids)
     title = f"Remove {named(job, list(part_ids))}"
     parts = tuple(part for part in job.parts if part.id not in gone)
-    supports = tuple(support for support in job.supports if support.part_id not in gone)
+    supports = tuple(entry for support in job.supports if (entry := _left_of(support, gone)) is not None)
     return Edit(title, replace(job, parts=parts, supports=supports, stacks=without(job.stacks, gone)))
 
 
@@ -180,3 +181,9 @@ def retake_unit(job: Job, part_ids: Sequence[str], unit: str) -> Edit:
         for support in job.supports_of(part_id):
             job = job.with_support(support.scaled(np.full(3, ratio)))
     return Edit(title, job)
+
+
+def _left_of(support: Support, gone: Collection[str]) -> Support | None:
+    """A support once parts are gone: one that several share goes on with those that stay."""
+    kept = [part_id for part_id in support.parts if part_id not in gone]
+    return replace(support, part_id=kept[0], others=tuple(kept[1:])) if kept else None

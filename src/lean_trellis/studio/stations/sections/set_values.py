@@ -51,7 +51,12 @@ class ValuesSection(Fold):
         origin = shipped_sets().get(support.set_name)
         same = origin is not None and type(origin.parameters) is type(support.parameters)
         base = origin.parameters if origin is not None and same else support.parameters
-        form.show_parameters(support.parameters, base)
+        made, problem = self.session.structure(support), self.session.problem_of(support)
+        form.show_parameters(support.parameters, base, getattr(made, "derived_values", None))
+        if isinstance(problem, ParameterError) and problem.subject in type(support.parameters).model_fields:
+            field = form.field(problem.subject)
+            if isinstance(field, NumberField):
+                field.mark_wrong()
         count = len(support.parameters.differences(base))
         words = f"Values of {support.set_name}, version {support.set_version}"
         self.set_words(words + (f" · {count} differ{'s' * (count == 1)}" if count else ""))

@@ -2,18 +2,67 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.structure import Structure
+from lean_trellis.core.supports.block import Block
+from lean_trellis.core.supports.cradle import Cradle
+from lean_trellis.core.supports.flank import FlankWall
+from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.raft import Raft
+from lean_trellis.core.supports.structure import Counted, Structure
 from lean_trellis.core.supports.struts import NO_WAY_WORDS
+from lean_trellis.studio.stations.sections.shapes import holes_in_words
+
+_MOST_SIZED = 400
+"""With more pieces their sizes are not measured for the bench."""
 
 
 def totals_in_words(made: Structure) -> str:
     """Counts, volume, contact."""
     if isinstance(made, Bars):
         return _bars_in_words(made)
-    return f"{made.counted}\n{made.volume_mm3 / 1000:,.2f} cm³, contact {made.contact_area_mm2:,.1f} mm²"
+    size = f"{made.volume_mm3 / 1000:,.2f} cm³, contact {made.contact_area_mm2:,.1f} mm²"
+    return "\n".join(line for line in (_counts(made), size, _further(made)) if line)
+
+
+def _counts(made: Structure) -> str:
+    """What it is made of."""
+    match made:
+        case Panels():
+            openings = f", {100 * made.open_mm2 / max(made.area_mm2 + made.open_mm2, 1e-9):.0f} % open"
+            return f"{made.counted} in {Counted(made.piece_count, 'piece', 'pieces')}{openings * (made.open_mm2 > 0)}"
+        case FlankWall():
+            return f"{Counted(made.ties, 'tie', 'ties')} in {Counted(made.lines, 'line', 'lines')}"
+        case Cradle():
+            return f"{Counted(len(made.posts), 'post', 'posts')} in {made.rows} rows and {made.columns} columns"
+        case Raft():
+            return f"{made.counted}, {made.area_mm2:,.1f} mm² on the plate"
+        case Block():
+            x, y, z = made.size_mm
+            return f"{made.counted}, {x:.4g} by {y:.4g} by {z:.4g} mm, {made.trimmed_mm3 / 1000:.2f} cm³ trimmed away"
+    return str(made.counted)
+
+
+def _further(made: Structure) -> str:
+    match made:
+        case Raft():
+            return holes_in_words(made)
+        case FlankWall():
+            reserve = "" if math.isinf(made.reserve) else f"base holds {made.reserve:.1f} times the push"
+            missed = f"{made.missed} ties found no part" if made.missed else ""
+            return ", ".join(words for words in (reserve, missed) if words)
+        case Cradle():
+            kinds = [made.posts.state(number) for number in range(len(made.posts))]
+            counted = [f"{kinds.count(kind)} {kind}" for kind in dict.fromkeys(kinds)]
+            off = f", {len(made.posts.kept_off)} left out below protected surfaces" * bool(len(made.posts.kept_off))
+            return ", ".join(counted) + off
+        case Panels():
+            longest = float(made.piece_sizes_mm.max(initial=0.0))
+            return f"largest piece {longest:.1f} mm" if made.piece_count < _MOST_SIZED else ""
+    return ""
 
 
 def _bars_in_words(bars: Bars) -> str:
@@ -34,4 +83,7 @@ def trouble_in_words(made: Structure) -> str:
             f"{int((made.missed_reasons == r).sum())} {NO_WAY_WORDS[int(r)]}" for r in np.unique(made.missed_reasons)
         ]
         return f"{len(made.missed_holds)} hold points found no way: {'; '.join(reasons)}."
+    if isinstance(made, Panels) and made.left_out.reasons:
+        told = "; ".join(dict.fromkeys(made.left_out.reasons))
+        return f"{made.left_out.lengths_mm.sum():.1f} mm of wall could not be built: {told}."
     return ""
