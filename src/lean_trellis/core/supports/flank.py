@@ -17,7 +17,7 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.material import Constant
 from lean_trellis.core.supports.bodies import Bodies, Grip
 from lean_trellis.core.supports.flank_parameters import FlankParameters
-from lean_trellis.core.supports.floors import Shape
+from lean_trellis.core.supports.floors import Shape, moved_out
 from lean_trellis.core.supports.outlines import plate, polygons_of, shadow
 from lean_trellis.core.supports.panel_parameters import self_holding_lean
 from lean_trellis.core.supports.request import Request
@@ -82,7 +82,7 @@ def generate_flank(request: FlankRequest, push: Push, watch: Watch = UNWATCHED) 
     base_width = p.base_width
     if base_width is None:
         base_width = base_for(push, top, length, p.tipping_reserve, p.wall_thickness)
-    wall = line.buffer(p.wall_thickness / 2, cap_style="flat", join_style="mitre")
+    wall = moved_out(line, p.wall_thickness / 2, cap_style="flat", join_style="mitre")
     bodies = [plate(part, 0.0, top) for part in polygons_of(wall)]
     bodies += _base(line, outline, base_width, p)
     watch.at(0.5, "setting ties")
@@ -125,8 +125,8 @@ def outline_of(mesh: Mesh) -> Shape:
 def flank_line(outline: Shape, p: FlankParameters) -> Shape:
     """The middle line of the wall in plan: the outline moved out, from where it begins over its length."""
     away = p.standoff + p.wall_thickness / 2
-    moved_out = shapely.orient_polygons(outline.buffer(away, join_style="mitre"))
-    ring = shapely.get_coordinates(moved_out.exterior)
+    ring_shape = shapely.orient_polygons(moved_out(outline, away, join_style="mitre"))
+    ring = shapely.get_coordinates(ring_shape.exterior)
     around = shapely.LineString(ring)
     whole = outline.exterior.length
     length = whole if p.along_length is None else min(p.along_length, whole)
@@ -155,8 +155,8 @@ def _base(line: Shape, outline: Shape, width: float, p: FlankParameters) -> list
     if width <= p.wall_thickness + 1e-9:
         return []
     inner = min(width / 2, p.standoff + p.wall_thickness / 2 - _BASE_CLEAR_MM)
-    wide = line.buffer(width - inner, cap_style="square", join_style="mitre")
-    shape = wide.difference(outline.buffer(_BASE_CLEAR_MM, join_style="mitre"))
+    wide = moved_out(line, width - inner, cap_style="square", join_style="mitre")
+    shape = wide.difference(moved_out(outline, _BASE_CLEAR_MM, join_style="mitre"))
     height = max(p.wall_thickness, _LEAST_BASE_MM)
     touching = [part for part in polygons_of(shape) if part.intersects(line)]
     return [plate(part, 0.0, height) for part in touching]

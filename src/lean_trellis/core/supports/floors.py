@@ -26,6 +26,12 @@ Shape = Any
 """A shapely geometry; shapely has no types of its own."""
 
 
+def moved_out(shape: Shape, by: float, **how: Any) -> Shape:
+    """A shape grown, or below 0 shrunk, all round; shapely's own words say how corners and ends become."""
+    with np.errstate(all="ignore"):  # mitres of nearly straight corners are worked out by dividing by nearly nothing
+        return shapely.buffer(shape, by, **how)
+
+
 @dataclass(frozen=True, eq=False)
 class Floor:
     """Faces of a region that can be seen from below, `outline` their shape in plan, holes kept.
@@ -57,11 +63,11 @@ class Floor:
 
     def inside(self, inset: float) -> Shape:
         """The outline drawn in by an inset from hard edges; nearly to the rim where the surface merely bends away."""
-        shape = self.outline.buffer(-_RIM_SPARE_MM, join_style="mitre")
+        shape = moved_out(self.outline, -_RIM_SPARE_MM, join_style="mitre")
         if inset <= _RIM_SPARE_MM or not len(self.hard):
             return shape
         lines = shapely.multilinestrings(self.hard)
-        return shape.difference(shapely.buffer(lines, inset, quad_segs=8))
+        return shape.difference(moved_out(lines, inset, quad_segs=8))
 
     @cached_property
     def edges(self) -> Floats:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ import shapely
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.courses import Footing, Path, Roof, Surveyor
-from lean_trellis.core.supports.floors import Floor, Shape, floors_of
+from lean_trellis.core.supports.floors import Floor, Shape, floors_of, moved_out
 from lean_trellis.core.supports.panel_hand import without, without_pieces, worked_on
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, PanelParameters, self_holding_lean
 from lean_trellis.core.supports.panel_shapes import panels_of, where_walls_meet
@@ -21,6 +22,7 @@ from lean_trellis.core.supports.request import Request
 
 _LEAST_WALL_MM = 0.3
 _LOOKS_DOWN = 0.02
+_SHARP_DEG = 20.0
 _LEAST_HEIGHT_MM = 0.2
 _BEND_MM = 0.005
 """Corners of outlines that stand off the line between their neighbours by less are passed over."""
@@ -62,6 +64,8 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
     own = request.obstacles[0]
     if request.hand.extended:
         roofs = [*roofs, open_floor(request)]
+    if p.thickness > 0:
+        paths = [part for path in paths for part in parted_at_corners(path)]
     paths, unkept = worked_on(paths, request.hand, own, len(roofs) - 1)
     if request.around is not None and not request.around.is_empty:
         paths = without(paths, request.around.buffer(p.trim_clearance + p.thickness / 2))
@@ -85,7 +89,7 @@ def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Float
     shape = inside
     for number in range(p.rim_walls):
         if number:
-            shape = shape.buffer(-p.rim_spacing, join_style="mitre")
+            shape = moved_out(shape, -p.rim_spacing, join_style="mitre")
         if shape.is_empty:
             break
         rings += rings_of(shape)
@@ -102,6 +106,26 @@ def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Float
             if part.length >= _LEAST_WALL_MM
         ]
     return found
+
+
+def parted_at_corners(path: Path) -> list[Path]:
+    """A path parted where it turns sharply: thick walls meet there with their ends, and each keeps its thickness."""
+    places = path.places
+    steps = np.diff(places, axis=0, append=places[:1] if path.is_closed else places[-1:])
+    angles = np.degrees(np.arctan2(steps[:, 1], steps[:, 0]))
+    turns = np.abs((angles - np.roll(angles, 1) + 180) % 360 - 180)
+    if not path.is_closed:
+        turns[[0, -1]] = 0
+    corners = np.flatnonzero(turns > _SHARP_DEG)
+    if not len(corners):
+        return [path]
+    if path.is_closed:
+        around = np.roll(places, -corners[0], axis=0)
+        whole = np.vstack([around, around[:1]])
+        cuts = np.append(corners - corners[0], len(places))
+    else:
+        whole, cuts = places, np.concatenate([[0], corners, [len(places) - 1]])
+    return [Path(whole[a : b + 1], path.floor) for a, b in pairwise(cuts.tolist())]
 
 
 def rings_of(shape: Shape) -> list[Shape]:

@@ -12,7 +12,7 @@ from manifold3d import CrossSection, FillRule
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.supports.floors import Shape
+from lean_trellis.core.supports.floors import Shape, moved_out
 
 _FINE = 32
 """Segments of a quarter circle: the area of a round corner is right to one in 2,500."""
@@ -22,7 +22,7 @@ _TINY_MM2 = 1e-6
 def shadow(mesh: Mesh) -> Shape:
     """What a mesh covers as seen from above, holes kept; its faces need not bound a solid."""
     corners = mesh.vertices[mesh.faces][:, :, :2]
-    turn = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    turn = _turns(corners)
     up = corners[turn > 1e-12]
     down = corners[turn < -1e-12][:, ::-1]
     # One side of a closed body covers all of it: the one with fewer faces is taken.
@@ -31,6 +31,13 @@ def shadow(mesh: Mesh) -> Shape:
         return shapely.Polygon()
     rings = CrossSection(list(seen), FillRule.NonZero).to_polygons()
     return from_rings(rings)
+
+
+def _turns(corners: Floats) -> Floats:
+    """(n,): twice the area of triangles (n, 3, 2) in plan, above 0 where they turn left."""
+    u, v = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    result: Floats = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+    return result
 
 
 def from_rings(rings: list[np.ndarray]) -> Shape:
@@ -50,7 +57,7 @@ def _turn(ring: np.ndarray) -> float:
 
 def widened(shape: Shape, margin: float) -> Shape:
     """A shape with all that is within a margin of it, or without what is that near to its rim where it is below 0."""
-    return shape if margin == 0 else shape.buffer(margin, quad_segs=_FINE)
+    return shape if margin == 0 else moved_out(shape, margin, quad_segs=_FINE)
 
 
 def polygons_of(shape: Shape) -> list[Shape]:
@@ -66,7 +73,7 @@ def plate(polygon: Shape, low: float, high: float, draw_in: float = 0.0) -> Mesh
     """
     top = polygon
     if draw_in > 0:
-        smaller = polygon.buffer(-draw_in, join_style="mitre")
+        smaller = moved_out(polygon, -draw_in, join_style="mitre")
         if len(polygons_of(smaller)) == 1 and len(smaller.interiors) == len(polygon.interiors):
             top = smaller
     return _lofted(polygon, top, low, high)
@@ -129,7 +136,7 @@ def _triangles(polygon: Shape, number: Callable[[tuple[float, float]], int]) -> 
     """(t, 3): triangles that turn left, between the polygon's own corners."""
     parts = shapely.get_parts(shapely.constrained_delaunay_triangles(polygon))
     corners = shapely.get_coordinates(parts).reshape(-1, 4, 2)[:, :3]
-    turn = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    turn = _turns(corners)
     corners[turn < 0] = corners[turn < 0][:, ::-1]
     flat = [number((x, y)) for x, y in corners.reshape(-1, 2).tolist()]
     return np.array(flat, np.int64).reshape(-1, 3)

@@ -18,6 +18,7 @@ from lean_trellis.core.supports.panels import Columns, LeftOut, Panels, Slabs, T
 
 _SAME_STATION_MM = 1e-6
 _MOST_TOLD = 200
+_INSIDE_MM = 1e-4
 
 
 @dataclass(frozen=True, eq=False)
@@ -394,5 +395,10 @@ def where_walls_meet(paths: list[Floats], offsets: Floats, reach: float) -> Floa
     kept = walls[one] < walls[other]
     one, other = one[kept], other[kept]
     ends = shapely.get_coordinates(shapely.shortest_line(lines[one], lines[other])).reshape(-1, 2, 2)
-    found = [begins[which] + np.hypot(*(ends[:, side] - a[which]).T) for side, which in ((0, one), (1, other))]
+    # Where a wall ends at another, it is its last stretch that meets it: a little inside of its end.
+    last = offsets + np.bincount(walls, weights=lengths, minlength=len(paths)) - _INSIDE_MM
+    found = [
+        np.minimum(begins[which] + np.hypot(*(ends[:, side] - a[which]).T), last[walls[which]])
+        for side, which in ((0, one), (1, other))
+    ]
     return np.stack(found, axis=1)

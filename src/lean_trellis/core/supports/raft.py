@@ -12,7 +12,7 @@ from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.supports.bodies import Bodies, Grip, grip_on_faces
 from lean_trellis.core.supports.body_parameters import RaftParameters
-from lean_trellis.core.supports.floors import Shape
+from lean_trellis.core.supports.floors import Shape, moved_out
 from lean_trellis.core.supports.outlines import largest_circle, plate, polygons_of, shadow, widened
 from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.structure import Structure
@@ -79,7 +79,7 @@ def _base(standing: Shape, p: RaftParameters) -> Shape:
 
 def _with_margin(base: Shape, p: RaftParameters) -> Shape:
     if p.outline == "rectangle":
-        return base.buffer(p.margin, join_style="mitre") if p.margin else base
+        return moved_out(base, p.margin, join_style="mitre") if p.margin else base
     shape = widened(base, p.margin)
     if p.holes == "fill" and p.outline == "follow":
         # Parts of the outline that grew together may enclose a new hole.
@@ -133,5 +133,5 @@ def shadow_of(made: Structure) -> Shape:
         places, slabs = made.columns.places, made.slabs
         lines = shapely.linestrings(np.stack([places[slabs.left], places[slabs.right]], axis=1))
         joined = shapely.line_merge(shapely.union_all(lines))
-        return joined.buffer(made.built_thickness / 2, cap_style="flat", join_style="mitre")
+        return moved_out(joined, made.built_thickness / 2, cap_style="flat", join_style="mitre")
     return shadow(made.mesh)
