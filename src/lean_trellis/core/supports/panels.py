@@ -134,6 +134,12 @@ class Panels:
         return frozen(np.hypot(steps[:, 0], steps[:, 1]))
 
     @cached_property
+    def length_mm(self) -> float:
+        """Of all walls in plan."""
+        _, first = np.unique(np.column_stack([self.slabs.left, self.slabs.right]), axis=0, return_index=True)
+        return float(self.lengths_mm[first].sum())
+
+    @cached_property
     def areas_mm2(self) -> Floats:
         """(k,): of each slab."""
         return frozen(self.lengths_mm * (self.slabs.high - self.slabs.low).mean(axis=1))

@@ -153,7 +153,7 @@ class ShapesSection(Section):
 
     def extend_walls(self) -> None:
         """Lead the picked wall on at its end that is farther from the part's middle."""
-        walls, part, by = self._walls_in_hand(), self.session.part, self.by.value()
+        walls, part, by = self._walls_in_hand(), self.session.part, self.by.value
         picked = sorted(self.session.selection.bars)
         if walls is None or part is None or not picked:
             return
