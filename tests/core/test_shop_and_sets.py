@@ -15,6 +15,7 @@ from lean_trellis.core.shop import Machine, Material, load_library
 from lean_trellis.core.shop.library import SHIPPED, read_model
 from lean_trellis.core.supports import BarParameters
 from lean_trellis.core.supports.bar_parameters import require_self_holding
+from lean_trellis.core.supports.families import require_buildable
 from lean_trellis.core.supports.parameters import QUESTIONS, validated
 
 MACHINES = {"metal-260", "metal-120", "vat-150", "vat-200", "filament-320", "belt-260"}
@@ -51,8 +52,8 @@ def test_every_constant_has_a_source_and_every_machine_a_material(library):
 def test_every_shipped_set_holds_itself_in_every_material_of_its_process(library):
     for chosen in shipped_sets().values():
         for material in library.materials.values():
-            if material.process == chosen.process:
-                require_self_holding(chosen.parameters, material.detection.critical_angle)
+            if chosen.suits(material.process):
+                require_buildable(chosen.parameters, material.detection.critical_angle)
 
 
 def test_a_round_plate_knows_what_lies_on_it(library):

@@ -46,6 +46,7 @@ from lean_trellis.core.shop import full_library
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.figures import BarFigures
 from lean_trellis.core.supports.structure import Structure
+from lean_trellis.core.supports.structure_figures import figures_of_structure
 
 _FORMAT_HELP = f"{', '.join(WRITERS)}; default: by the name."
 JobArgument = Annotated[Path, typer.Argument(help="A job file.", metavar="JOB")]
@@ -172,7 +173,7 @@ def _further(made: Structure, figures: BarFigures | None) -> dict[str, Any]:
             "strength_used": 0.0 if figures is None else float(figures.used.max(initial=0.0)),
             "slenderness": 0.0 if figures is None else float(figures.slenderness.max(initial=0.0)),
         }
-    return {}
+    return figures_of_structure(made)
 
 
 def _say_prepared(document: dict[str, Any]) -> None:

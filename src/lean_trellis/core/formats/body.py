@@ -51,6 +51,8 @@ class Named:
     mesh: Mesh
     role: Literal["part", "support"] = "part"
     beams: Beams | None = None
+    is_sheet: bool = False
+    """Whether it is open on purpose: walls of no thickness, drawn by one scan line."""
 
 
 def require_finite(path: object, points: AnyArray) -> None:

@@ -95,7 +95,7 @@ def _safe_tree(path: Path, text: bytes) -> Any:
     try:
         return etree.fromstring(text, etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False))
     except etree.XMLSyntaxError as problem:
-        raise FormatError(path, f"holds broken XML ({problem.msg})", "export it again") from None
+        raise FormatError(path, f"holds broken XML ({' '.join(problem.msg.split())})", "export it again") from None
 
 
 class _Builder(Target):

@@ -52,7 +52,7 @@ def streamed(path: Path, stream: IO[bytes], size: int, target: Target, watch: Wa
             watch.at(0.05 + 0.6 * done / max(size, 1), f"reading {path.name}")
         return parser.close()
     except etree.XMLSyntaxError as problem:
-        raise FormatError(path, f"holds broken XML ({problem.msg})", "export it again") from None
+        raise FormatError(path, f"holds broken XML ({' '.join(problem.msg.split())})", "export it again") from None
     except Broken as problem:
         raise FormatError(path, str(problem), "export it again") from None
     except KeyError as problem:

@@ -13,10 +13,11 @@ from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.errors import AccessError, EditError
 from lean_trellis.core.formats import amf, obj, ply, stl, three_mf
 from lean_trellis.core.formats.body import Beams, Named
-from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.structure import Structure
 from lean_trellis.core.supports.struts import Bars
 
@@ -52,7 +53,8 @@ class ExportRequest:
 def export_build(state: BuildState, request: ExportRequest, watch: Watch = UNWATCHED) -> tuple[Path, ...]:
     """Write the files and give their paths.
 
-    Merged, STL and PLY hold one solid of everything, so that overlaps count once. 3MF, AMF and OBJ keep parts
+    Merged, STL and PLY hold one solid of everything, so that overlaps count once, and sheets beside it, which bound
+    nothing. 3MF, AMF and OBJ keep parts
     and supports as named objects in either case; merged, the bars of each support are united. Raises `EditError` when
     there is nothing to write or the format knows no beams, `AccessError` when the system refuses.
     """
@@ -104,7 +106,9 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
             ]
     if request.merged and request.format in ONE_SOLID and bodies:
         watch.at(0.6, "uniting everything")
-        return [Named(state.job.name, united([body.mesh for body in bodies]))]
+        sheets = [body.mesh for body in bodies if body.is_sheet]
+        solids = [body.mesh for body in bodies if not body.is_sheet]
+        return [Named(state.job.name, join([united(solids), *sheets]))]
     return bodies
 
 
@@ -112,7 +116,9 @@ def _support_bodies(made: Structure, name: str, request: ExportRequest) -> list[
     """One support as one solid; of bars one a bar, or beams, where asked."""
     if isinstance(made, Bars) and (request.as_beams or request.each_bar):
         return _bars_apart(made, name, request)
-    return [Named(name, united([made.mesh]) if request.merged else made.mesh, "support")]
+    is_sheet = isinstance(made, Panels) and made.thickness == 0
+    one = made.mesh if is_sheet or not request.merged else united([made.mesh])
+    return [Named(name, one, "support", is_sheet=is_sheet)]
 
 
 def _bars_apart(bars: Bars, name: str, request: ExportRequest) -> list[Named]:

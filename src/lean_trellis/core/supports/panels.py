@@ -319,5 +319,12 @@ def _rim(flat: _Flat, count: int) -> tuple[Longs, Longs, Longs]:
     """Directed edges of only one triangle: begins, ends and the slab of each."""
     begins = flat.faces.reshape(-1)
     ends = flat.faces[:, [1, 2, 0]].reshape(-1)
-    alone = ~np.isin(begins * count + ends, ends * count + begins)
-    return begins[alone], ends[alone], np.repeat(flat.owners, 3)[alone]
+    # An edge inside is passed once each way: sorted by its lower end, then its upper one, both stand side by side.
+    low, high = np.minimum(begins, ends), np.maximum(begins, ends)
+    keys = low * count + high
+    order = np.argsort(keys, kind="stable")
+    same = keys[order][1:] == keys[order][:-1]
+    paired = np.zeros(len(keys), bool)
+    paired[order[1:][same]] = True
+    paired[order[:-1][same]] = True
+    return begins[~paired], ends[~paired], np.repeat(flat.owners, 3)[~paired]
