@@ -19,6 +19,7 @@ from lean_trellis.core.parts import Pose, rotation_about
 from measured import Measured, best_of
 from planning import planning
 from seen_from_below import seen_from_below
+from walls import walls
 
 
 def read_and_examine(path: Path) -> None:
@@ -97,7 +98,7 @@ def plain_turn(mesh: Mesh) -> None:
 def main() -> int:
     print(f"{'what':58} {'ours':>8} {'asked':>7}   {'ratio':>7}  against")
     met = True
-    for row in (*measure(), *bars(), *seen_from_below(), *planning()):
+    for row in (*measure(), *bars(), *walls(), *seen_from_below(), *planning()):
         asked = "" if row.limit_s is None else f"< {row.limit_s:g} s"
         ratio = "" if np.isnan(row.theirs_s) else f"{row.theirs_s / row.ours_s:6.1f}x"
         print(f"{row.what:58} {row.ours_s:6.2f} s {asked:>7}   {ratio:>7}  {row.theirs}")

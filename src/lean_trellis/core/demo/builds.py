@@ -59,13 +59,13 @@ def _arranged(job: Job, clearance: float, step_deg: float = 0.0) -> Job:
 
 
 def metal_build(library: Library) -> Job:
-    """Friday's metal build: four parts of two customers, two of them supported, two still to do."""
+    """Friday's metal build: four parts of two customers, three of them supported, one still to do."""
     job = new_job(library.machine("metal-260"), library.material("steel-316l"), "Friday metal")
     wanted = (
         _Wanted("Strut bracket", metal_parts.strut_bracket, RIVER, (0.0, 32.0, 0.0), "bars-metal-braced"),
         _Wanted("Sensor manifold", metal_parts.sensor_manifold, RIVER, set="bars-metal"),
         _Wanted("Exhaust elbow", metal_parts.exhaust_elbow, ORGANS, (0.0, -20.0, 0.0)),
-        _Wanted("Impeller", metal_parts.impeller, RIVER),
+        _Wanted("Impeller", metal_parts.impeller, RIVER, set="lattice-metal"),
     )
     return _held(arrange_parts(_filled(job, wanted)).job, wanted)
 
@@ -80,7 +80,8 @@ def vat_build(library: Library) -> Job:
         _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0)),
         _Wanted("Coping 25", lambda: dental_parts.coping(7.4, 6.6, 6.4), CLINIC, (168.0, 0.0, 0.0)),
     )
-    return _held(_arranged(_filled(job, wanted), 2.0), wanted)
+    job = _held(_arranged(_filled(job, wanted), 2.0), wanted)
+    return add_support(job, job.parts[1].id, shipped_sets()["raft-follow"]).job
 
 
 def extrusion_build(library: Library) -> Job:
