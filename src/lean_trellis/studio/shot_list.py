@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 
+from lean_trellis.core.job.edits import add_support
+from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.view3d.camera import Eye
@@ -144,6 +146,62 @@ def _figures(window: MainWindow) -> None:
     window.view.eye = Eye(azimuth=-58.0, height=-6.0).fitted(low, high, 1.25)
 
 
+def _held_by(window: MainWindow, part_number: int, support_number: int, key: str) -> None:
+    """A support of a part in hand, its values open with one of them drawn, the part in the middle of the map."""
+    window.open_station(4)
+    part = window.session.job.parts[part_number]
+    window.session.select(parts=(part.id,))
+    window.session.select(support=window.session.job.supports_of(part.id)[support_number].id)
+    bench = window.stations[4]
+    bench.values.heading.setChecked(True)
+    bench.sketch.show_key(key)
+    settle(window)
+    low, high = part.bounds()[:, :2]
+    window.map._take_frame(MapFrame.fitted(low - 3, high + 3, window.map.width(), window.map.height()))
+    window.map._draw_smoothly()
+
+
+def _lattice(window: MainWindow) -> None:
+    """The impeller on its lattice, from the side: openings, and pieces in their tints."""
+    _held_by(window, 3, 0, "open_share")
+    low, high = window.session.job.parts[3].bounds().copy()
+    middle = (low + high) / 2
+    low[1], high[0], low[2], high[2] = middle[1] + 4, middle[0] + 6, 0, low[2] + 6
+    window.view.eye = Eye(azimuth=112.0, height=4.0).fitted(low, high, 1.2)
+
+
+def _raft(window: MainWindow) -> None:
+    """The tracker lever on its raft, whose margin nearly closes the hole of its eye."""
+    show_demo(window, "extrusion")
+    _held_by(window, 3, 1, "margin")
+    low, high = window.session.job.parts[3].bounds().copy()
+    window.view.eye = Eye(azimuth=-100.0, height=-52.0).fitted(low, high, 1.0)
+
+
+def _cradle(window: MainWindow) -> None:
+    """A coping carried by a cradle of posts, with what each of them does."""
+    show_demo(window, "vat")
+    part = window.session.job.parts[3]
+    chosen = shipped_sets()["cradle-posts"]
+    values = {"post_pitch": 2.0, "post_diameter": 0.9, "post_tip": 0.4}
+    window.session.do(lambda job: add_support(job, part.id, chosen, None, chosen.parameters.model_copy(update=values)))
+    settle(window)
+    _held_by(window, 3, 0, "post_pitch")
+    low, high = part.bounds().copy()
+    low[2] = 0
+    window.view.eye = Eye(azimuth=-60.0, height=8.0).fitted(low, high, 1.3)
+    window.stations[4].shapes.heading.setChecked(True)
+
+
+def _flank(window: MainWindow) -> None:
+    """The tall panel with the wall behind it."""
+    show_demo(window, "extrusion")
+    _held_by(window, 0, 0, "tie_pitch")
+    low, high = window.session.job.parts[0].bounds().copy()
+    low[0], high[0], low[2], high[2] = high[0] - 50, high[0] - 20, 30, 66
+    window.view.eye = Eye(azimuth=24.0, height=8.0).fitted(low, high, 1.2)
+
+
 def _after_figures(window: MainWindow) -> None:
     bench = window.stations[4]
     bench.figures.choice.setCurrentIndex(0)
@@ -182,17 +240,6 @@ def _night(window: MainWindow) -> None:
     window.actions_by_id["night"].trigger()
 
 
-def _vat(window: MainWindow) -> None:
-    show_demo(window, "vat")
-    window.open_station(2)
-    window.session.select(parts=(window.session.job.parts[1].id,))
-    bench = window.stations[2]
-    for section in (bench.lift, bench.turn, bench.lay_down, bench.place):
-        section.heading.setChecked(True)
-    low, high = window.view.scene.bounds()
-    window.view.eye = Eye(azimuth=-64.0, height=24.0).fitted(low, high, 1.2)
-
-
 def _extrusion(window: MainWindow) -> None:
     show_demo(window, "extrusion")
     window.open_station(1)
@@ -202,12 +249,6 @@ def _extrusion(window: MainWindow) -> None:
     for section in bench.sections:
         section.heading.setChecked(section is bench.copies)
     window.view.eye = Eye(azimuth=-60.0, height=16.0).fitted(*window.view.scene.bounds(), 1.2)
-
-
-def _belt(window: MainWindow) -> None:
-    show_demo(window, "belt")
-    window.open_station(0)
-    window.view.eye = Eye(azimuth=-50.0, height=26.0).fitted(*window.view.scene.bounds(), 1.2)
 
 
 def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
@@ -220,10 +261,6 @@ def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
     assert chosen is not None
     low, high = chosen.bounds().copy()
     window.view.eye = Eye(azimuth=-60.0, height=-25.0).fitted(low, high, 1.2)
-
-
-def _vat_overhangs(window: MainWindow) -> None:
-    _overhangs_of(window, "vat", 2)
 
 
 def _extrusion_overhangs(window: MainWindow) -> None:
@@ -248,17 +285,17 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("overhangs-below", _overhangs),
     ("protect", _protect),
     ("supports", _supports),
-    ("supports-below", _supports_below),
     ("by-hand", _by_hand),
+    ("lattice", _lattice),
     ("section", _section),
     ("release", _release),
-    ("vat-pose", _vat),
-    ("vat-overhangs", _vat_overhangs),
     ("trees", _figures),
+    ("raft", _raft),
+    ("cradle", _cradle),
+    ("flank-wall", _flank),
     ("extrusion-overhangs", _extrusion_overhangs),
     ("belt-overhangs", _belt_overhangs),
     ("extrusion-stack", _extrusion),
-    ("belt-setup", _belt),
     ("night-shift", _night),
 )
 

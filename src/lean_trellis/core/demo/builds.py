@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from lean_trellis.core.demo import dental_parts, metal_parts, organ_parts
 from lean_trellis.core.formats.body import Body
-from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, copy_part, stack_part
+from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, change_support, copy_part, stack_part
 from lean_trellis.core.job.job import Job, new_job
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
@@ -80,8 +80,7 @@ def vat_build(library: Library) -> Job:
         _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0)),
         _Wanted("Coping 25", lambda: dental_parts.coping(7.4, 6.6, 6.4), CLINIC, (168.0, 0.0, 0.0)),
     )
-    job = _held(_arranged(_filled(job, wanted), 2.0), wanted)
-    return add_support(job, job.parts[1].id, shipped_sets()["raft-follow"]).job
+    return _held(_arranged(_filled(job, wanted), 2.0), wanted)
 
 
 def extrusion_build(library: Library) -> Job:
@@ -96,7 +95,11 @@ def extrusion_build(library: Library) -> Job:
     job = _filled(job, wanted)
     separator = Separator(library.material("petg"), inset=0.4, layers=2)
     job = stack_part(job, job.parts[1].id, 3, 2, "layers", separator).job
-    return _held(_arranged(job, 6.0), wanted)
+    job = _held(_arranged(job, 6.0), wanted)
+    # The panel's wall stands behind it, off the lever before it; the lever's raft nearly closes the hole of its eye.
+    job = change_support(job, job.supports_of(job.parts[0].id)[0].id, "along_start", 160.0).job
+    job = add_support(job, job.parts[3].id, shipped_sets()["raft-follow"]).job
+    return change_support(job, job.supports[-1].id, "margin", 2.2).job
 
 
 def belt_build(library: Library) -> Job:

@@ -101,8 +101,9 @@ def _holes(base: Shape, shape: Shape, p: RaftParameters) -> tuple[Hole, ...]:
     for part in polygons_of(base):
         for ring in part.interiors:
             radius, place = largest_circle(shapely.Polygon(ring))
-            closed = bool(shape.covers(shapely.Point(place)))
-            found.append(Hole(radius - p.smallest_hole / 2, place, closed))
+            closes_at = radius - p.smallest_hole / 2
+            if closes_at > 0:  # smaller ones are filled at any margin
+                found.append(Hole(closes_at, place, bool(shape.covers(shapely.Point(place)))))
     return tuple(sorted(found, key=lambda hole: hole.closes_at))
 
 

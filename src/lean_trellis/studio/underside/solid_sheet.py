@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import shapely
-from PyQt6.QtCore import QLineF, QPointF, Qt
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from lean_trellis.core.arrays import Longs
@@ -100,10 +100,21 @@ def paint_solid(painter: QPainter, frame: MapFrame, sheet: SolidSheet, *, strong
         painter.setPen(_cosmetic(QColor(tokens.ivy) if is_picked else colour, width + 1.6 * is_picked))
         painter.drawLines(lines)
     painter.restore()
-    for place, words, is_closed in sheet.holes:
-        at = QPointF(*frame.to_screen(place.x(), place.y()))
-        painter.setPen(QColor(tokens.stop if is_closed else tokens.ink))
-        painter.drawText(at + QPointF(-painter.fontMetrics().horizontalAdvance(words) / 2, 4), words)
+    for place, words, is_closed in sheet.holes if strong == 1.0 else ():
+        _label(painter, QPointF(*frame.to_screen(place.x(), place.y())), words, is_closed=is_closed, tokens=tokens)
+
+
+def _label(painter: QPainter, at: QPointF, words: str, *, is_closed: bool, tokens: Tokens) -> None:
+    """Words on a card above a place, a short line to it."""
+    width, height = painter.fontMetrics().horizontalAdvance(words) + 10, painter.fontMetrics().height() + 4
+    card = QRectF(at.x() - width / 2, at.y() - height - 14, width, height)
+    colour = QColor(tokens.stop if is_closed else tokens.slate)
+    painter.setPen(QPen(colour, 1.2))
+    painter.drawLine(at, QPointF(at.x(), card.bottom()))
+    painter.setBrush(QColor(tokens.card))
+    painter.drawRoundedRect(card, 3, 3)
+    painter.setPen(QColor(tokens.stop if is_closed else tokens.ink))
+    painter.drawText(card, Qt.AlignmentFlag.AlignCenter, words)
 
 
 def _cosmetic(colour: QColor, pixels: float) -> QPen:
