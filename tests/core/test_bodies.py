@@ -314,3 +314,31 @@ def test_a_wavy_part_in_a_cradle_and_on_a_lattice_has_no_stop(metal_job):
     job = edits.set_build_offset(job, [job.parts[0].id], 6.0).job
     job = edits.add_support(job, job.parts[0].id, shipped_sets()["lattice-metal"]).job
     assert not [finding.message for finding in Pipeline().findings(job) if finding.severity == "stop"]
+
+
+def test_a_part_becomes_a_block_where_it_stands_and_is_a_part_no_more(metal_job):
+    job = edits.set_build_offset(metal_job, ["part-2"], 0.0).job
+    x, y = job.part("part-1").pose.x, job.part("part-1").pose.y
+    job = edits.set_build_offset(edits.move_part(job, "part-2", x + 3, y).job, ["part-1"], 16.0).job
+    job = edits.add_support(job, "part-1", shipped_sets()["block-plain"]).job
+    before = job.part("part-2").bounds()
+    made = edits.become_block(job, "support-1", "part-2").job
+    assert [part.id for part in made.parts] == ["part-1"]
+    block = Pipeline().structure(made.supports[0], made)
+    assert block.mesh.bounds == pytest.approx(before, abs=1e-6)
+    assert block.volume_mm3 == pytest.approx(job.part("part-2").mesh.volume)
+    with pytest.raises(EditError, match="own part"):
+        edits.become_block(job, "support-1", "part-1")
+
+
+def test_walls_that_end_at_a_level_want_something_to_stand_on(metal_job):
+    job = edits.add_support(metal_job, "part-1", shipped_sets()["lattice-metal"]).job
+    job = edits.change_values(job, "support-1", {"ends_on": "level", "level": 1.0}, "End higher").job
+    found = [finding for finding in Pipeline().findings(job) if finding.code == "walls_end_in_air"]
+    assert len(found) == 1 and found[0].value > 50
+    on_raft = edits.add_support(job, "part-1", shipped_sets()["raft-rectangle"]).job
+    on_raft = edits.change_support(on_raft, "support-2", "thickness", 1.0).job
+    assert "walls_end_in_air" not in {finding.code for finding in Pipeline().findings(on_raft)}
+    cure = found[0].cures[0]
+    cured = edits.change_support(job, "support-1", cure.value("key"), cure.value("value")).job
+    assert "walls_end_in_air" not in {finding.code for finding in Pipeline().findings(cured)}

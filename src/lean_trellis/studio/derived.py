@@ -35,7 +35,7 @@ from lean_trellis.core.supports.structure import Solid, Structure
 from lean_trellis.studio import requests
 from lean_trellis.studio.hand_requests import ShowFigures
 from lean_trellis.studio.part_requests import FindFaults, ShowFillings
-from lean_trellis.studio.requests import ShownPart, ShownRegions
+from lean_trellis.studio.requests import ShownPart, ShownRegions, ShownStructure
 from lean_trellis.studio.selection import Selection
 from lean_trellis.studio.worker import Worker
 
@@ -99,6 +99,11 @@ class Derived(QObject):
 
     def structure(self, support: Support) -> Structure | None:
         """The structures of a support as it is now, once known."""
+        shown = self.shown_structure(support)
+        return None if shown is None else shown.made
+
+    def shown_structure(self, support: Support) -> ShownStructure | None:
+        """The structures of a support with what the view shows of them, once known."""
         return self._results.get(("structure", structure_key(support, self.job)))
 
     def bars(self, support: Support) -> Bars | None:
@@ -190,7 +195,7 @@ class Derived(QObject):
         supports = sorted(job.supports, key=lambda support: support.id != self.selection.support)
         for support in supports:
             key = ("structure", structure_key(support, job))
-            yield key, "Generating supports", lambda s=support: requests.ShowStructure(s, job)
+            yield key, "Generating supports", lambda s=support: requests.ShowStructure(s, job, self.most_shown)
         for part in parts:
             yield (
                 ("tree", part.mesh.key),

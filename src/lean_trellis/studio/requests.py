@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -26,13 +26,16 @@ from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.shop import full_library
-from lean_trellis.core.supports import Support
-from lean_trellis.core.supports.structure import Structure
+from lean_trellis.core.supports import Bars, Support
+from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.structure import Solid, Structure
 
 MOST_SHOWN_SOFTWARE = 20_000
 """Faces of one part shown at most where no graphics hardware draws: some 25 ms a frame on one core."""
 _GATHERED_TO = 8
 """How many times the faces wanted are left for the careful simplification."""
+_WALL_SHARE = 4
+"""How many times the faces of one part a thick lattice may have before it is shown as sheets."""
 MOST_SHOWN = 600_000
 """The same with graphics hardware."""
 
@@ -196,16 +199,32 @@ class ShowIslands:
         return pipeline.islands(self.part, self.job)
 
 
+@dataclass(frozen=True, eq=False)
+class ShownStructure:
+    """What the window knows of a support: its structures, and of those that are no bars the mesh that is shown.
+
+    Each face has its `elements` and `pieces` (m,); `frames` (k, 2, 3) are lines that stand for it while the view moves,
+    where it is heavy. Thick walls of many faces are shown as sheets.
+    """
+
+    made: Structure
+    mesh: Mesh | None = None
+    elements: Longs | None = None
+    pieces: Longs | None = None
+    frames: Floats | None = None
+
+
 @dataclass(frozen=True)
 class ShowStructure:
     """Generate a support's structures."""
 
     support: Support
     job: Job
+    most: int = MOST_SHOWN_SOFTWARE
 
-    def answer(self, pipeline: Pipeline, watch: Watch) -> Structure:
-        """The structures."""
-        return pipeline.structure(self.support, self.job, watch)
+    def answer(self, pipeline: Pipeline, watch: Watch) -> ShownStructure:
+        """The structures, and what is shown of them."""
+        return shown_structure(pipeline.structure(self.support, self.job, watch), self.most)
 
 
 @dataclass(frozen=True)
@@ -229,6 +248,20 @@ class PrepareTree:
         """True when it is there."""
         pipeline.tree(self.mesh).prepare()
         return True
+
+
+def shown_structure(made: Structure, most: int = MOST_SHOWN_SOFTWARE) -> ShownStructure:
+    """What is shown of structures; bars are made into faces where they are drawn."""
+    if isinstance(made, Bars):
+        return ShownStructure(made)
+    solid = cast("Solid", made)
+    if not isinstance(made, Panels):
+        return ShownStructure(made, solid.mesh, solid.element_of_face, solid.piece_of_face)
+    frames = made.wall_frames() if 4 * len(made.slabs) > 2 * most else None
+    if made.thickness == 0 or 8 * len(made.slabs) <= _WALL_SHARE * most:
+        return ShownStructure(made, made.mesh, made.element_of_face, made.piece_of_face, frames)
+    mesh, slab = made.sheets
+    return ShownStructure(made, mesh, made.slabs.walls[slab], made.pieces[slab], frames)
 
 
 _SHOWN: dict[str, ShownMesh] = {}

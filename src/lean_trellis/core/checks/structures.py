@@ -13,6 +13,7 @@ from lean_trellis.core.checks.state import BuildState, PartState, SupportState
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
+from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.supports.bodies import Bodies
 from lean_trellis.core.supports.panel_parameters import PanelParameters
 from lean_trellis.core.supports.panels import Panels
@@ -21,6 +22,7 @@ from lean_trellis.core.supports.structure import Structure
 
 _SPARE_MM = 0.05
 _LEAST_OVERLAP_MM3 = 0.01
+_DOWN = np.array([[0.0, 0.0, -1.0]])
 _OPEN = (("station", "supports"),)
 
 
@@ -32,6 +34,7 @@ def check_structures(state: BuildState) -> Iterator[Finding]:
         if isinstance(made, Panels):
             yield from _walls_through_part(state, held, made)
             yield from _left_out(state, held, made)
+            yield from _in_the_air(state, held, made)
             yield from _not_kept(state, held, made)
         elif isinstance(made, Raft):
             yield from _raft(state, held, made)
@@ -96,6 +99,36 @@ def _left_out(state: BuildState, held: SupportState, walls: Panels) -> Iterator[
             f"{length:.1f} mm of wall could not be built: {reason}", cause=reason, at_mm=tuple(place.tolist()),
             value=length, limit=0.0, unit="mm", part_id=held.support.part_id, support_id=held.support.id,
             cures=(Cure("Open its support", "open_station", _OPEN),),
+        )  # fmt: skip
+
+
+def _in_the_air(state: BuildState, held: SupportState, walls: Panels) -> Iterator[Finding]:
+    """Walls that end at a level with nothing there: no plate, no part, no raft, block or cradle of the same part."""
+    parameters = held.support.parameters
+    if not isinstance(parameters, PanelParameters) or parameters.ends_on != "level" or walls.is_empty:
+        return
+    slabs = walls.slabs
+    lowest = np.full(len(walls.columns), np.inf)
+    np.minimum.at(lowest, slabs.left, slabs.low.min(axis=1))
+    ends = np.flatnonzero((slabs.low.min(axis=1) <= lowest[slabs.left] + 1e-9) & ~slabs.low_bites)
+    ends = ends[slabs.low[ends].max(axis=1) > _SPARE_MM]
+    middles = (walls.columns.places[slabs.left[ends]] + walls.columns.places[slabs.right[ends]]) / 2
+    stands = np.zeros(len(ends), bool)
+    for other in state.supports:
+        if other is not held and isinstance(other.structure, Bodies) and not other.structure.is_empty:
+            starts = np.column_stack([middles, slabs.low[ends].mean(axis=1) + _SPARE_MM])
+            stands |= RayTree(other.structure.mesh).first_hits(starts, _DOWN).distance < 4 * _SPARE_MM
+    hanging = ends[~stands]
+    if len(hanging):
+        length = float(walls.lengths_mm[hanging].sum())
+        first = hanging[0]
+        at = (*middles[~stands][0].tolist(), float(slabs.low[first].mean()))
+        yield Finding(
+            "walls_end_in_air", "caution", state.name_of(held.support.part_id),
+            f"{length:.1f} mm of wall end in the air at {slabs.low[first].mean():.2f} mm",
+            cause="they end at a level and nothing is there to stand on", at_mm=at, value=length, limit=0.0,
+            unit="mm", part_id=held.support.part_id, support_id=held.support.id,
+            cures=(Cure("Let them end on what is below", "set_parameter", (("key", "ends_on"), ("value", "below"))),),
         )  # fmt: skip
 
 

@@ -187,9 +187,15 @@ class Panels:
     @cached_property
     def piece_sizes_mm(self) -> Floats:
         """(p,): the greatest extent in plan of each piece, in any direction, its thickness included."""
-        ends = np.concatenate([self.columns.places[self.slabs.left], self.columns.places[self.slabs.right]])
-        owners = np.tile(self.pieces, 2)
-        return frozen(np.array([_widest(ends[owners == piece]) for piece in np.unique(self.pieces)]) + self.thickness)
+        if not len(self.slabs):
+            return np.zeros(0)
+        order = np.argsort(self.pieces, kind="stable")
+        begins = np.flatnonzero(np.append(True, np.diff(self.pieces[order]) != 0))
+        turned = np.array([np.cos(_TURNS), np.sin(_TURNS)])
+        left, right = (self.columns.places[ends[order]] @ turned for ends in (self.slabs.left, self.slabs.right))
+        high = np.maximum.reduceat(np.maximum(left, right), begins)
+        low = np.minimum.reduceat(np.minimum(left, right), begins)
+        return frozen((high - low).max(axis=1) + self.thickness)
 
     @cached_property
     def _built(self) -> _Built:
@@ -199,6 +205,25 @@ class Panels:
     def mesh(self) -> Mesh:
         """Closed solids, or sheets where the thickness is 0."""
         return self._built.mesh
+
+    @cached_property
+    def sheets(self) -> tuple[Mesh, Longs]:
+        """The walls as sheets in their middle, whatever their thickness; and the slab of each face."""
+        built = self._built if self.thickness == 0 else _build(self.columns, self.slabs, 0.0)
+        return built.mesh, built.slab_of_face
+
+    def wall_frames(self) -> Floats:
+        """(4 w, 2, 3): each wall as the four sides of the upright rectangle between its ends, quick to draw."""
+        slabs, places = self.slabs, self.columns.places
+        _, first = np.unique(slabs.walls, return_index=True)
+        last = np.append(first[1:], len(slabs)) - 1
+        ends = np.stack([places[slabs.left[first]], places[slabs.right[last]]], axis=1)
+        low = np.minimum.reduceat(slabs.low.min(axis=1), first) if len(first) else np.zeros(0)
+        high = np.maximum.reduceat(slabs.high.max(axis=1), first) if len(first) else np.zeros(0)
+        a, b, c, d = (
+            np.column_stack([ends[:, end], level]) for end, level in ((0, low), (1, low), (1, high), (0, high))
+        )
+        return np.concatenate([np.stack(pair, axis=1) for pair in ((a, b), (b, c), (c, d), (d, a))])
 
     @property
     def solid_mesh(self) -> Mesh:
@@ -230,12 +255,6 @@ def _along_tabs(tabs: Tabs) -> Floats:
 
 
 _TURNS = np.linspace(0, np.pi, 37)[:-1]
-
-
-def _widest(places: Floats) -> float:
-    """The greatest extent of (k, 2) places over all directions, to one in a thousand."""
-    along = places @ np.array([np.cos(_TURNS), np.sin(_TURNS)])
-    return float(np.ptp(along, axis=0).max())
 
 
 @dataclass(frozen=True, eq=False)

@@ -38,6 +38,9 @@ from lean_trellis.studio.stations.tables import PickTable
 from lean_trellis.studio.theme import DAY
 from lean_trellis.studio.view3d.view import Pick
 
+_CURED_HERE = ("bar_no_way", "raft_too_thick", "raft_hole_closed", "supports_overlap", "walls_end_in_air")
+"""Findings on the support in hand whose cures stand in the bench."""
+
 
 class SupportsStation(Station):
     """The supports of the part in hand."""
@@ -273,10 +276,11 @@ class SupportsStation(Station):
         self.shapes.refresh()
 
     def _show_cures(self, support: Support | None) -> None:
-        """What can be done about hold points without a way, as buttons."""
+        """What can be done about findings on the support in hand, or for a part that tips over, as buttons."""
         findings = self.session.findings() or ()
-        mine = [f for f in findings if support is not None and f.support_id == support.id and f.code == "bar_no_way"]
-        cures = tuple(dict.fromkeys(cure for finding in mine for cure in finding.cures))
+        mine = [f for f in findings if support is not None and f.support_id == support.id and f.code in _CURED_HERE]
+        mine += [f for f in findings if f.part_id == self.session.selection.part and f.code == "tips_over"]
+        cures = tuple(dict.fromkeys(c for finding in mine for c in finding.cures if c.action != "open_station"))
         if cures == self._cured:
             return
         self._cured = cures
@@ -287,7 +291,7 @@ class SupportsStation(Station):
         seen = set()
         for finding in mine:
             for cure in finding.cures:
-                if cure.words not in seen and not seen.add(cure.words):
+                if cure in cures and cure.words not in seen and not seen.add(cure.words):
                     made = QPushButton(cure.words)
                     made.clicked.connect(lambda _, c=cure, f=finding: self._cure(c, f))
                     self._cures.addWidget(made)
@@ -366,5 +370,6 @@ class SupportsStation(Station):
         bars = sum(len(entry) for entry in made if isinstance(entry, Bars))
         others = sum(not isinstance(entry, Bars) for entry in made)
         counted = [f"{bars:,} bars"] * bool(bars or not others) + [f"{others} other{'s' * (others > 1)}"] * bool(others)
-        volume = sum(entry.volume_mm3 for entry in made)
-        return Fact("fine", f"{', '.join(counted)}, {volume / 1000:,.2f} cm³")
+        if others:
+            return Fact("fine", ", ".join(counted))
+        return Fact("fine", f"{counted[0]}, {sum(entry.volume_mm3 for entry in made) / 1000:,.2f} cm³")

@@ -27,6 +27,7 @@ from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.view3d.structure_actors import family_colour
 
 _HANDLE_PX = 9.0
+_STRAIGHT = 1 - 1e-7
 
 
 @dataclass
@@ -63,9 +64,21 @@ def _add_walls(sheet: SolidSheet, walls: Panels) -> None:
     slabs, places = walls.slabs, walls.columns.places
     pairs, first = np.unique(np.column_stack([slabs.left, slabs.right]), axis=0, return_index=True)
     owners: Longs = slabs.walls[first]
-    ends = np.concatenate([places[pairs[:, 0]], places[pairs[:, 1]]], axis=1)
-    for wall in np.unique(owners).tolist():
-        sheet.lines[wall] = [QLineF(*line) for line in ends[owners == wall].tolist()]
+    order = np.lexsort((pairs[:, 0], owners))
+    pairs, owners = pairs[order], owners[order]
+    ends = np.stack([places[pairs[:, 0]], places[pairs[:, 1]]], axis=1)
+    ways = ends[:, 1] - ends[:, 0]
+    ways /= np.maximum(np.hypot(*ways.T), 1e-12)[:, None]
+    # Slabs one after the other on a straight stretch are one line.
+    goes_on = (
+        (owners[1:] == owners[:-1]) & (pairs[1:, 0] == pairs[:-1, 1]) & ((ways[1:] * ways[:-1]).sum(axis=1) > _STRAIGHT)
+    )
+    begins = np.flatnonzero(np.append(True, ~goes_on)) if len(pairs) else np.zeros(0, np.int64)
+    lasts = np.append(begins[1:], len(pairs)) - 1
+    for wall, start, stop in zip(
+        owners[begins].tolist(), ends[begins, 0].tolist(), ends[lasts, 1].tolist(), strict=True
+    ):
+        sheet.lines.setdefault(wall, []).append(QLineF(*start, *stop))
     sheet.line_mm = walls.built_thickness
 
 

@@ -207,7 +207,7 @@ class Scene:
             else:
                 picked = selection.bars if support.id == selection.support else frozenset()
                 colour = family_colour(support.family, self._tokens)
-                self._solids.update(support.id, self._session.solid(support), picked, self._tokens, colour)
+                self._solids.update(support.id, self._session.shown_structure(support), picked, self._tokens, colour)
 
     def _update_bars(self, support_id: str, bars: Bars | None) -> None:
         entry = self._bars.get(support_id)
@@ -297,8 +297,8 @@ class Scene:
             if bars.lines is not None:
                 bars.lines.SetVisibility(is_shown and self.is_moving)
 
-        for support_id, actor in self._solids.actors():
-            actor.SetVisibility(self.shows_supports and job.support(support_id).part_id not in hidden)
+        shown = {support.id for support in job.supports if self.shows_supports and support.part_id not in hidden}
+        self._solids.show(shown, is_moving=self.is_moving)
 
     def move(self, *, is_moving: bool) -> None:
         """While the view moves, heavy supports are their middle lines."""

@@ -11,9 +11,17 @@ from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
 from lean_trellis.core.supports.parameters import Family
-from lean_trellis.core.supports.structure import Solid
+from lean_trellis.studio.requests import ShownStructure
 from lean_trellis.studio.theme import Tokens
-from lean_trellis.studio.view3d.actors import as_bytes, colour_faces, mesh_actor, mixed_bytes, poly_data
+from lean_trellis.studio.view3d.actors import (
+    as_bytes,
+    colour_faces,
+    line_actor,
+    line_data,
+    mesh_actor,
+    mixed_bytes,
+    poly_data,
+)
 
 _OUT_OF_DATE = 0.35
 _TINTS = (0.0, 0.22, 0.42, 0.12, 0.32)
@@ -30,8 +38,13 @@ def family_colour(family: Family, tokens: Tokens) -> str:
 class _Entry:
     actor: vtkActor
     data: vtkPolyData
-    made: Solid
+    shown: ShownStructure
     look: Any = None
+    frames: vtkActor | None = None
+    """What stands for it while the view moves, where it is heavy."""
+
+    def actors(self) -> list[vtkActor]:
+        return [self.actor] if self.frames is None else [self.actor, self.frames]
 
 
 class StructureActors:
@@ -44,46 +57,63 @@ class StructureActors:
     def actors(self) -> Iterator[tuple[str, vtkActor]]:
         """The support of each actor, and the actor."""
         for support_id, entry in self._entries.items():
-            yield support_id, entry.actor
+            for actor in entry.actors():
+                yield support_id, actor
+
+    def show(self, supports: Set[str], *, is_moving: bool) -> None:
+        """Show the actors of some supports; while the view moves, heavy ones by their frames."""
+        for support_id, entry in self._entries.items():
+            is_shown, stands_in = support_id in supports, is_moving and entry.frames is not None
+            entry.actor.SetVisibility(is_shown and not stands_in)
+            if entry.frames is not None:
+                entry.frames.SetVisibility(is_shown and stands_in)
 
     def keep_only(self, supports: Set[str]) -> None:
         """Remove the actors of supports that are not there any more, or are bars now."""
         for support_id in set(self._entries) - supports:
-            self._renderer.RemoveActor(self._entries.pop(support_id).actor)
+            for actor in self._entries.pop(support_id).actors():
+                self._renderer.RemoveActor(actor)
 
-    def update(self, support_id: str, made: Solid | None, picked: Set[int], tokens: Tokens, colour: str) -> None:
+    def update(
+        self, support_id: str, shown: ShownStructure | None, picked: Set[int], tokens: Tokens, colour: str
+    ) -> None:
         """Show what is known of a support; what is out of date stays, but faint."""
         entry = self._entries.get(support_id)
-        if made is None:
+        if shown is None:
             if entry is not None:
                 entry.actor.GetProperty().SetOpacity(_OUT_OF_DATE)
             return
-        if entry is None or entry.made is not made:
+        if entry is None or entry.shown is not shown:
             self.keep_only(set(self._entries) - {support_id})
-            if made.is_empty:
+            if shown.mesh is None or shown.made.is_empty:
                 return
-            data = poly_data(made.mesh.vertices, made.mesh.faces)
-            entry = self._entries[support_id] = _Entry(mesh_actor(data, colour), data, made)
-            self._clip(entry.actor)
-            self._renderer.AddActor(entry.actor)
+            data = poly_data(shown.mesh.vertices, shown.mesh.faces)
+            entry = self._entries[support_id] = _Entry(mesh_actor(data, colour), data, shown)
+            if shown.frames is not None:
+                entry.frames = line_actor(line_data(shown.frames[:, 0], shown.frames[:, 1]), colour, 1.5)
+            for actor in entry.actors():
+                self._clip(actor)
+                self._renderer.AddActor(actor)
         entry.actor.GetProperty().SetOpacity(1.0)
         look = (frozenset(picked), tokens, colour)
         if entry.look != look:
             entry.look = look
-            colour_faces(entry.data, _colours(made, picked, tokens, colour))
+            colour_faces(entry.data, _colours(shown, picked, tokens, colour))
 
     def element_of(self, actor: Any, cell: int) -> tuple[str, int]:
         """The support that an actor shows and the element that a cell belongs to; nothing and -1 for other actors."""
         for support_id, entry in self._entries.items():
-            if entry.actor is actor:
-                return support_id, int(entry.made.element_of_face[cell])
+            if entry.actor is actor and entry.shown.elements is not None:
+                return support_id, int(entry.shown.elements[cell])
         return "", -1
 
 
-def _colours(made: Solid, picked: Set[int], tokens: Tokens, colour: str) -> np.ndarray:
+def _colours(shown: ShownStructure, picked: Set[int], tokens: Tokens, colour: str) -> np.ndarray:
     base, paper = as_bytes(colour), as_bytes(tokens.card)
     tints = np.array([mixed_bytes(base, paper, share) for share in _TINTS])
-    colours = tints[made.piece_of_face % len(_TINTS)].astype(np.uint8)
+    assert shown.pieces is not None
+    assert shown.elements is not None
+    colours = tints[shown.pieces % len(_TINTS)].astype(np.uint8)
     if picked:
-        colours[np.isin(made.element_of_face, sorted(picked))] = as_bytes(tokens.ivy)
+        colours[np.isin(shown.elements, sorted(picked))] = as_bytes(tokens.ivy)
     return colours

@@ -73,6 +73,7 @@ from lean_trellis.core.job.edits.shop import (
     set_lot,
 )
 from lean_trellis.core.job.edits.structures import (
+    become_block,
     change_values,
     cut_out,
     delete_pieces,
@@ -95,6 +96,7 @@ __all__ = [
     "add_to_region",
     "again_on",
     "arrange_parts",
+    "become_block",
     "centre_parts",
     "change_machine",
     "change_material",

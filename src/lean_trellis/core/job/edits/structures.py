@@ -11,6 +11,7 @@ import numpy as np
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
+from lean_trellis.core.job.edits.parts import remove_parts
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.body_parameters import BlockParameters
@@ -107,6 +108,31 @@ def give_body(job: Job, support_id: str, body: Mesh, name: str) -> Edit:
     }  # fmt: skip
     changed = validated(BlockParameters, values)
     return Edit(f"Make {name} a block", job.with_support(replace(support, parameters=changed, body=body)))
+
+
+def become_block(job: Job, support_id: str, part_id: str) -> Edit:
+    """Make a whole part the block of another: it keeps its place, size and turn, and is a part no more.
+
+    Raises `EditError` where it is the block's own part or carries supports of its own.
+    """
+    support, part = job.support(support_id), job.part(part_id)
+    if not isinstance(support.parameters, BlockParameters):
+        raise EditError(support.set_name, "is no block", "pick one")
+    if part_id in support.parts:
+        raise EditError(part.name, "is the block's own part", "pick another with it")
+    if job.supports_of(part_id):
+        raise EditError(part.name, "has supports of its own", "remove them first")
+    body = part.placed
+    low, high = body.bounds
+    middle = (low + high)[:2] / 2 - job.part(support.part_id).bounds().mean(axis=0)[:2]
+    size = high - low
+    values = {
+        "shape": "own", "size_x": float(size[0]), "size_y": float(size[1]), "size_z": float(size[2]), "turn": 0.0,
+        "place_x": float(middle[0]), "place_y": float(middle[1]), "place_z": max(float(low[2]), 0.0),
+    }  # fmt: skip
+    changed = validated(BlockParameters, {**support.parameters.model_dump(), **values})
+    job = job.with_support(replace(support, parameters=changed, body=body))
+    return Edit(f"Make {part.name} a block", remove_parts(job, [part_id]).job)
 
 
 def change_values(job: Job, support_id: str, values: Mapping[str, Any], title: str) -> Edit:

@@ -16,6 +16,7 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.job import Edit, Job
 from lean_trellis.core.job.edits import (
     add_support,
+    become_block,
     change_values,
     cut_out,
     delete_pieces,
@@ -91,8 +92,12 @@ class ShapesSection(Section):
                                 "then with Ctrl the one whose shape it takes", name="shapes.part")  # fmt: skip
         self._shapes = row(self.from_file, 1)
         self.body.addWidget(self._shapes)
+        self.whole = button("Make the other picked part the block", self.part_becomes, "It keeps its place and is a "
+                            "support from then on, no part", name="shapes.whole")  # fmt: skip
         self._parts = row(self.from_part, 1)
+        self._wholes = row(self.whole, 1)
         self.body.addWidget(self._parts)
+        self.body.addWidget(self._wholes)
         self.round = button("Once round", self.go_round, "The wall follows the whole outline", name="shapes.round")
         self._rounding = row(self.round, 1)
         self.body.addWidget(self._rounding)
@@ -271,6 +276,13 @@ class ShapesSection(Section):
             part = self.session.job.part(others[0])
             self._do(lambda job, key: give_body(job, key, part.placed, part.name))
 
+    def part_becomes(self) -> None:
+        """The other picked part becomes the block, where it stands."""
+        support, picked = self.session.support, self.session.selection.parts
+        others = [part_id for part_id in picked if support is not None and part_id != support.part_id]
+        if others:
+            self._do(lambda job, key: become_block(job, key, others[0]))
+
     def drop(self) -> None:
         """Give up all that was done by hand."""
         self._do(drop_hand_work)
@@ -362,9 +374,11 @@ class ShapesSection(Section):
         self.share.setEnabled(support is not None and len(self.session.selection.parts) > 1)
         self.alone.setEnabled(support is not None and bool(support.others))
         self._shapes.setVisible(kind == "block")
-        self._parts.setVisible(kind == "block")
-        for made in (self.from_file, self.from_part):
-            made.setEnabled(support is not None)
+        for line in (self._parts, self._wholes):
+            line.setVisible(kind == "block")
+        self.from_file.setEnabled(support is not None)
+        for made in (self.from_part, self.whole):
+            made.setEnabled(support is not None and len(self.session.selection.parts) > 1)
         self._rounding.setVisible(kind == "wall flank")
         self.told.setText(self._told_words(kind, picked, support))
         self._show_posts(support)

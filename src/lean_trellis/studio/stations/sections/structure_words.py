@@ -16,9 +16,6 @@ from lean_trellis.core.supports.structure import Counted, Structure
 from lean_trellis.core.supports.struts import NO_WAY_WORDS
 from lean_trellis.studio.stations.sections.shapes import holes_in_words
 
-_MOST_SIZED = 400
-"""With more pieces their sizes are not measured for the bench."""
-
 
 def totals_in_words(made: Structure) -> str:
     """Counts, volume, contact."""
@@ -60,8 +57,7 @@ def _further(made: Structure) -> str:
             off = f", {len(made.posts.kept_off)} left out below protected surfaces" * bool(len(made.posts.kept_off))
             return ", ".join(counted) + off
         case Panels():
-            longest = float(made.piece_sizes_mm.max(initial=0.0))
-            return f"largest piece {longest:.1f} mm" if made.piece_count < _MOST_SIZED else ""
+            return f"largest piece {made.piece_sizes_mm.max(initial=0.0):.1f} mm"
     return ""
 
 
