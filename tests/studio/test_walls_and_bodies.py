@@ -264,3 +264,31 @@ def test_walls_of_a_lattice_add_up_with_control_and_leave_regions_alone(with_set
     click_map(user, *place, CONTROL)
     assert len(user.session.selection.bars) == 2
     assert not user.session.selection.regions
+
+
+def test_del_takes_picked_walls_first_and_the_support_where_none_is_picked(with_set):
+    user, bench = with_set("lattice-metal")
+    _, place = lonely_place(made(user))
+    before = made(user).counted.number
+    click_map(user, *place)
+    bench.delete()
+    user.settle()
+    assert made(user).counted.number == before - 1
+    user.session.select(bars=frozenset())
+    bench.delete()
+    assert not user.session.job.supports
+    user.session.undo()
+    user.settle()
+    user.session.select(support="support-1")
+    user.choose(bench.set_choice, "bars-metal")
+    user.settle()
+    bench.delete()
+    assert not user.session.job.supports
+
+
+def test_families_that_serve_no_region_are_added_to_the_part(with_set):
+    user, bench = with_set("raft-follow")
+    assert bench.support_all.text() == "Add to the part" and not bench.support_picked.isVisible()
+    user.choose(bench.set_choice, "lattice-metal")
+    user.settle()
+    assert bench.support_all.text() == "Support all" and bench.support_picked.isVisible()

@@ -168,12 +168,10 @@ class SupportsStation(Station):
         self.session.do(lambda job: copy_support(job, support.id, picked or known))
 
     def delete(self) -> None:
-        """Delete the picked bars; where none is picked, the support in hand."""
-        if self._is_bars:
+        """Delete the picked bars or walls; where none is picked, the support in hand."""
+        if self._is_bars and self.session.selection.bars:
             self.by_hand.delete()
-        elif self.shapes.delete():
-            return
-        else:
+        elif self._is_bars or not self.shapes.delete():
             self.delete_support()
 
     def delete_support(self) -> None:
@@ -259,6 +257,11 @@ class SupportsStation(Station):
             "Pick a part in the view or in the list." if part is None
             else f"{part.name}, {picked} region{'s' * (picked != 1)} picked"
         )  # fmt: skip
+        family, form = self._chosen_set().family, self._chosen_set().parameters.form
+        for_regions = family in ("bars", "lattice") or form == "line"
+        self.support_picked.setVisible(for_regions)
+        self.support_all.setText("Support all" if for_regions else "Add to the part")
+        self.support_all.setToolTip("Every region of the part in hand" if for_regions else "For the part in hand")
         self.support_picked.setEnabled(part is not None and picked > 0)
         self.support_all.setEnabled(part is not None)
         self.extend.setEnabled(support is not None and support.target is not None and picked > 0)
@@ -302,6 +305,8 @@ class SupportsStation(Station):
     def _row(self, support: Support) -> tuple[Any, ...]:
         made = self.session.structure(support)
         target = "all" if support.target is None else f"{len(support.target)}"
+        if support.others:
+            target = f"{len(support.parts)} parts"
         chosen = shipped_sets().get(support.set_name)
         differs = chosen is not None and bool(support.parameters.differences(chosen.parameters))
         title = f"{chosen.title if chosen else support.set_name}{' ≠' if differs else ''}"
