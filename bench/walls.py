@@ -11,7 +11,7 @@ from lean_trellis.core.demo import metal_build
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.job import Job
-from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.primitives import wavy_plate
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import full_library, shipped_library
@@ -88,22 +88,3 @@ def _by_polygons(made: Panels) -> tuple[float, float]:
     shapely.union_all(shapely.polygons(corners))
     share = len(chosen) / len(slabs)
     return (time.perf_counter() - begin) / share, share
-
-
-def wavy_plate(size: float = 60.0, cells: int = 120, thickness: float = 3.0) -> Mesh:
-    """A square plate whose underside waves, 57,600 triangles and its sides."""
-    line = np.linspace(0, size, cells + 1)
-    x, y = np.meshgrid(line, line, indexing="ij")
-    z = 2.5 * np.sin(x / 11) * np.cos(y / 13)
-    count = cells + 1
-    low = np.column_stack([x.ravel(), y.ravel(), z.ravel()])
-    numbers = np.arange(count * count).reshape(count, count)
-    a, b, c, d = (part.ravel() for part in (numbers[:-1, :-1], numbers[1:, :-1], numbers[1:, 1:], numbers[:-1, 1:]))
-    under = np.concatenate([np.column_stack([a, c, b]), np.column_stack([a, d, c])])
-    rim = np.concatenate([numbers[:, 0], numbers[-1, 1:], numbers[-2::-1, -1], numbers[0, -2:0:-1]])
-    following, up = np.roll(rim, -1), count * count
-    sides = np.concatenate([
-        np.column_stack([rim, following, following + up]), np.column_stack([rim, following + up, rim + up]),
-    ])  # fmt: skip
-    faces = np.concatenate([under, under[:, ::-1] + up, sides])
-    return Mesh(np.concatenate([low, low + [0, 0, thickness]]), faces.astype(np.int32))

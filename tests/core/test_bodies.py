@@ -9,13 +9,13 @@ import pytest
 import trimesh
 from bar_requests import distances_from
 from manifold3d import CrossSection, Manifold
-from panel_requests import request_for, wavy_slab
+from panel_requests import request_for
 
 from lean_trellis.core.errors import EditError, ParameterError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.files import open_job, save_job
-from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold, wavy_plate
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import shipped_library
@@ -309,7 +309,7 @@ def test_nonsense_is_refused_in_words_when_it_is_made(metal_job, name, key, valu
 
 
 def test_a_wavy_part_in_a_cradle_and_on_a_lattice_has_no_stop(metal_job):
-    job = edits.add_bodies(metal_job, [Body("wave", wavy_slab(24, 20), 1)]).job
+    job = edits.add_bodies(metal_job, [Body("wave", wavy_plate(24, 20), 1)]).job
     job = edits.remove_parts(job, ["part-1", "part-2"]).job
     job = edits.set_build_offset(job, [job.parts[0].id], 6.0).job
     job = edits.add_support(job, job.parts[0].id, shipped_sets()["lattice-metal"]).job

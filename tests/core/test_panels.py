@@ -9,10 +9,10 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from manifold3d import Manifold
-from panel_requests import LAYER, request_for, wavy_slab
+from panel_requests import LAYER, request_for
 
 from lean_trellis.core.errors import ParameterError
-from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold, wavy_plate
 from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.overhang.detect import detect
@@ -67,7 +67,7 @@ some_lattice = st.builds(
 @given(some_lattice, st.sampled_from(["box", "ball", "wavy", "bridge"]))
 def test_area_is_the_outline_less_openings_cuts_and_gaps_and_solids_are_closed(parameters, shape):
     mesh = {"box": lambda: box((18, 12, 4)), "ball": lambda: ball(8, subdivisions=3),
-            "wavy": lambda: wavy_slab(20, 24), "bridge": bridge}[shape]()  # fmt: skip
+            "wavy": lambda: wavy_plate(20, 24), "bridge": bridge}[shape]()  # fmt: skip
     panels = generate_lattice(request_for(mesh, parameters))
     if panels.is_empty:
         return
@@ -102,7 +102,7 @@ def test_a_wall_under_a_flat_ceiling_has_the_area_that_a_hand_would_reckon(tab_f
     assert panels.volume_mm3 == pytest.approx(panels.area_mm2 * request.line_mm)
 
 
-@pytest.mark.parametrize("make", [lambda: ball(9, subdivisions=4), lambda: wavy_slab(30, 40), bridge])
+@pytest.mark.parametrize("make", [lambda: ball(9, subdivisions=4), lambda: wavy_plate(30, 40), bridge])
 @pytest.mark.parametrize("ends_on", ["below", "plate"])
 def test_no_panel_passes_through_a_part_but_for_its_bite(make, ends_on):
     parameters = LatticeParameters(thickness=0.3, cell_along=1.6, cell_across=1.6, turn=17, bite_depth=0.1,
@@ -121,7 +121,7 @@ def test_no_panel_passes_through_a_part_but_for_its_bite(make, ends_on):
 def test_no_piece_is_larger_than_asked_when_the_solids_are_united_and_parted(thickness, turn, rims, cells):
     parameters = LatticeParameters(thickness=thickness, rim_walls=rims, cell_along=cells[0], cell_across=cells[1],
                                    turn=turn, largest_piece=9, cut_width=0.3, open_share=0.3)  # fmt: skip
-    panels = generate_lattice(request_for(wavy_slab(30, 20), parameters))
+    panels = generate_lattice(request_for(wavy_plate(30, 20), parameters))
     pieces = to_manifold(united([panels.mesh])).decompose()
     sizes = []
     for piece in pieces:
@@ -168,7 +168,7 @@ def test_openings_leave_their_rib_everywhere_and_reach_the_share_where_there_is_
 
 
 def test_tops_follow_a_curved_surface_to_its_facets():
-    request = request_for(wavy_slab(30, 40), LatticeParameters(bite_depth=0, tab_free=0, cell_along=2, cell_across=2))
+    request = request_for(wavy_plate(30, 40), LatticeParameters(bite_depth=0, tab_free=0, cell_along=2, cell_across=2))
     panels = generate_lattice(request)
     ends = np.concatenate([panels.columns.places[panels.slabs.left], panels.columns.places[panels.slabs.right]])
     tops = np.concatenate([panels.slabs.high[:, 0], panels.slabs.high[:, 1]])

@@ -8,10 +8,11 @@ from typing import ClassVar, Literal
 from pydantic import model_validator
 
 from lean_trellis.core.errors import ParameterError
-from lean_trellis.core.supports.parameters import Family, FamilyParameters, parameter
+from lean_trellis.core.supports.contact_parameters import ContactParameters
+from lean_trellis.core.supports.parameters import Family, parameter
 
 
-class BarParameters(FamilyParameters):
+class BarParameters(ContactParameters):
     """Bars from hold points down to the plate or the part, straight or leaning round what is in the way."""
 
     family: ClassVar[Family] = "bars"
@@ -36,18 +37,6 @@ class BarParameters(FamilyParameters):
     rim_row: bool = parameter(
         False, "Row along the rim", question="where",
         help="A row of hold points along free edges and walls, at the inset, besides the pattern.",
-    )  # fmt: skip
-    contact: Literal["bite", "gap"] = parameter(
-        "bite", "Contact", question="holds", words={"bite": "Bites into the part", "gap": "Stays away by layers"},
-        help="Bite goes into the part by a depth; gap stays away by whole layers with dense layers below it.",
-    )  # fmt: skip
-    bite_depth: float = parameter(
-        0.15, "Bite depth", unit="mm", least=0, most=5, question="holds",
-        applies_when=lambda p: p.contact == "bite", help="How far the tip goes into the part.",
-    )  # fmt: skip
-    gap_layers: int = parameter(
-        1, "Gap", unit="layers", least=0, most=20, question="holds",
-        applies_when=lambda p: p.contact == "gap", help="Empty layers between the bar and the part.",
     )  # fmt: skip
     dense_layers: int = parameter(
         3, "Dense layers", unit="layers", least=0, most=50, question="holds",

@@ -7,27 +7,16 @@ from typing import ClassVar, Literal
 
 from pydantic import model_validator
 
-from lean_trellis.core.supports.parameters import Family, FamilyParameters, parameter
+from lean_trellis.core.supports.contact_parameters import ContactParameters
+from lean_trellis.core.supports.parameters import Family, parameter
 
 SELF_HOLDING_SPARE_DEG = 1.0
 """By how much the tops of openings are steeper than the critical angle asks."""
 
 
-class PanelParameters(FamilyParameters):
+class PanelParameters(ContactParameters):
     """What lattices and walls along a line have in common."""
 
-    contact: Literal["bite", "gap"] = parameter(
-        "bite", "Contact", question="holds", words={"bite": "Bites into the part", "gap": "Stays away by layers"},
-        help="Bite goes into the part by a depth; gap stays away by whole layers.",
-    )  # fmt: skip
-    bite_depth: float = parameter(
-        0.12, "Bite depth", unit="mm", least=0, most=5, question="holds",
-        applies_when=lambda p: p.contact == "bite", help="How far tabs go into the part.",
-    )  # fmt: skip
-    gap_layers: int = parameter(
-        1, "Gap", unit="layers", least=0, most=20, question="holds",
-        applies_when=lambda p: p.contact == "gap", help="Empty layers between the tabs and the part.",
-    )  # fmt: skip
     tab_width: float = parameter(
         0.8, "Tab width", unit="mm", least=0.05, most=50, question="holds",
         help="Length of edge, along the wall, with which a tab takes hold.",
@@ -122,10 +111,6 @@ class PanelParameters(FamilyParameters):
         if self.has_own_lower_edge:
             return self.lower_bite_depth, self.lower_tab_width, self.lower_tab_free, self.lower_tab_height
         return (self.bite_depth if self.contact == "bite" else 0.0), self.tab_width, self.tab_free, self.tab_height
-
-    def lift_mm(self, layer_height: float) -> float:
-        """How far tabs end above the surface; below 0 where they stay away."""
-        return self.bite_depth if self.contact == "bite" else -self.gap_layers * layer_height
 
     @model_validator(mode="after")
     def _fits(self) -> PanelParameters:
