@@ -101,6 +101,27 @@ class Courses:
         return result
 
 
+@dataclass(frozen=True, eq=False)
+class Runs:
+    """Unbroken stretches of wall, by stations: `begins`, `ends` (r,), and their `walls`."""
+
+    begins: Floats
+    ends: Floats
+    walls: Longs
+
+    def __len__(self) -> int:
+        return len(self.begins)
+
+
+def find_runs(stations: Floats, walls: Longs, free: Bools) -> Runs:
+    """Runs of neighbouring stretches (c,) that are free."""
+    edges = np.diff(np.concatenate([[0], free.astype(np.int8), [0]]))
+    first, last = np.flatnonzero(edges > 0), np.flatnonzero(edges < 0)
+    return Runs(stations[first], stations[last], walls[first]) if len(first) else Runs(
+        np.zeros(0), np.zeros(0), np.zeros(0, np.int64)
+    )  # fmt: skip
+
+
 class Surveyor:
     """Finds heights above and below places along paths."""
 

@@ -16,7 +16,8 @@ from lean_trellis.core.supports.courses import Footing, Path, Roof, Surveyor
 from lean_trellis.core.supports.floors import Floor, Shape, floors_of, moved_out
 from lean_trellis.core.supports.panel_hand import without, without_pieces, worked_on
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, PanelParameters, self_holding_lean
-from lean_trellis.core.supports.panel_shapes import panels_of, where_walls_meet
+from lean_trellis.core.supports.panel_pieces import where_walls_meet
+from lean_trellis.core.supports.panel_shapes import panels_of
 from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.request import Request
 

@@ -5,16 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
-from lean_trellis.core.supports.courses import Courses
+from lean_trellis.core.supports.courses import Courses, Runs
 from lean_trellis.core.supports.panel_parameters import PanelParameters
-
-if TYPE_CHECKING:
-    from lean_trellis.core.supports.panel_shapes import Runs
 
 _LEAN_SHARES = np.array([0.55, 0.85, 1.0])
 """An arch leans more from step to step, up to what holds itself."""

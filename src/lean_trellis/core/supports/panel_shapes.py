@@ -1,4 +1,4 @@
-"""From courses to panels: tabs at both edges, arched openings, and pieces that hang together."""
+"""From courses to panels: tabs at both edges, arches between them, openings; and what could not be built."""
 
 from __future__ import annotations
 
@@ -6,31 +6,16 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-import shapely
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, frozen
-from lean_trellis.core.supports.courses import REASONS, Courses
+from lean_trellis.core.supports.courses import REASONS, Courses, Runs, find_runs
 from lean_trellis.core.supports.openings import Openings, place_openings
 from lean_trellis.core.supports.panel_parameters import PanelParameters
+from lean_trellis.core.supports.panel_pieces import columns_at, pieces_of
 from lean_trellis.core.supports.panels import Columns, LeftOut, Panels, Slabs, Tabs
 
 _SAME_STATION_MM = 1e-6
 _MOST_TOLD = 200
-_INSIDE_MM = 1e-4
-
-
-@dataclass(frozen=True, eq=False)
-class Runs:
-    """Unbroken stretches of wall, by stations: `begins`, `ends` (r,), and their `walls`."""
-
-    begins: Floats
-    ends: Floats
-    walls: Longs
-
-    def __len__(self) -> int:
-        return len(self.begins)
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,15 +48,6 @@ def panels_of(
     openings = place_openings(courses, runs, p, lean_deg, height.free_top, height.raised_low, crossings)
     stations = _all_stations(courses, upper, lower, arches, openings)
     return _cut(courses, stations, upper, lower, height, openings, p, line_mm, crossings)
-
-
-def find_runs(stations: Floats, walls: Longs, free: Bools) -> Runs:
-    """Runs of neighbouring stretches (c,) that are free."""
-    edges = np.diff(np.concatenate([[0], free.astype(np.int8), [0]]))
-    first, last = np.flatnonzero(edges > 0), np.flatnonzero(edges < 0)
-    return Runs(stations[first], stations[last], walls[first]) if len(first) else Runs(
-        np.zeros(0), np.zeros(0), np.zeros(0, np.int64)
-    )  # fmt: skip
 
 
 def _spread_tabs(runs: Runs, width: float, free_share: float) -> tuple[Floats, Floats]:
@@ -227,7 +203,7 @@ def _cut(
     ))  # fmt: skip
     whole = (pieced.high - pieced.low).max(axis=1) > 1e-7
     pieced = pieced.only(whole)
-    pieces = _pieces(pieced, _met(crossings, stations, number))
+    pieces = pieces_of(pieced, columns_at(crossings, stations, number))
     return Panels(
         columns, pieced, pieces, p.thickness, line_mm,
         _tabs(courses, upper), _low_tabs(courses, lower, height),
@@ -288,53 +264,6 @@ def _columns(courses: Courses, stations: Floats) -> tuple[Columns, Longs]:
     return Columns(frozen(np.column_stack(at[:2])), frozen(across), frozen(at[2]), frozen(low_tilts)), number
 
 
-def _met(crossings: Floats, stations: Floats, number: Longs) -> Longs:
-    """(k, 2): the columns at the left of the slabs that hold both stations of each crossing."""
-    place = np.searchsorted(stations, crossings.reshape(-1) + 1e-9, side="right") - 1
-    return number[np.clip(place, 0, len(stations) - 1)].reshape(-1, 2)
-
-
-def _pieces(slabs: Slabs, met: Longs) -> Longs:
-    """(k,): the piece of each slab: what hangs together along walls and where walls cross."""
-    count = len(slabs)
-    if not count:
-        return np.zeros(0, np.int64)
-    by_left = np.argsort(slabs.left, kind="stable")
-    lefts = slabs.left[by_left]
-    a, b = _followed(by_left, lefts, slabs.right)
-    meets = np.minimum(slabs.high[a, 1], slabs.high[b, 0]) > np.maximum(slabs.low[a, 1], slabs.low[b, 0]) + 1e-7
-    c, d = _crossed(by_left, lefts, met)
-    overlaps = np.minimum(slabs.high[c].mean(axis=1), slabs.high[d].mean(axis=1)) > np.maximum(
-        slabs.low[c].mean(axis=1), slabs.low[d].mean(axis=1)
-    )
-    one, other = np.concatenate([a[meets], c[overlaps]]), np.concatenate([b[meets], d[overlaps]])
-    graph = coo_array((np.ones(len(one), bool), (one, other)), shape=(count, count))
-    return connected_components(graph, directed=False)[1].astype(np.int64)
-
-
-def _followed(by_left: Longs, lefts: Longs, rights: Longs) -> tuple[Longs, Longs]:
-    """Each slab with those that begin on the column where it ends."""
-    first, last = np.searchsorted(lefts, rights, "left"), np.searchsorted(lefts, rights, "right")
-    counts = last - first
-    owners = np.repeat(np.arange(len(rights)), counts)
-    within = np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
-    return owners, by_left[first[owners] + within]
-
-
-def _crossed(by_left: Longs, lefts: Longs, met: Longs) -> tuple[Longs, Longs]:
-    """Slabs of two walls where these cross: every one at the one column with every one at the other."""
-    if not len(met):
-        nothing = np.zeros(0, np.int64)
-        return nothing, nothing
-    first, last = np.searchsorted(lefts, met, "left"), np.searchsorted(lefts, met, "right")
-    sizes = last - first
-    counts = sizes[:, 0] * sizes[:, 1]
-    owners = np.repeat(np.arange(len(met)), counts)
-    within = np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
-    across = np.maximum(sizes[owners, 1], 1)
-    return by_left[first[owners, 0] + within // across], by_left[first[owners, 1] + within % across]
-
-
 def _tabs(courses: Courses, edge: _Edge) -> Tabs:
     stations = np.stack([edge.begins, edge.ends], axis=1)
     middles = stations.mean(axis=1)
@@ -377,28 +306,3 @@ def _left_out(courses: Courses) -> LeftOut:
     places = np.column_stack([courses.places[middles], courses.tops[middles]])
     lengths = [float(courses.stations[some[-1] + 1] - courses.stations[some[0]]) for some in groups]
     return LeftOut(frozen(places), np.array(lengths), tuple(REASONS[int(state[some[0]])] for some in groups))
-
-
-def where_walls_meet(paths: list[Floats], offsets: Floats, reach: float) -> Floats:
-    """(k, 2): stations of every two walls where they cross or come within `reach` of each other, mm."""
-    counts = np.array([len(path) - 1 for path in paths], np.int64)
-    walls = np.repeat(np.arange(len(paths)), counts)
-    a = np.concatenate([path[:-1] for path in paths]) if paths else np.zeros((0, 2))
-    b = np.concatenate([path[1:] for path in paths]) if paths else np.zeros((0, 2))
-    lengths = np.hypot(*(b - a).T)
-    before = np.cumsum(lengths) - lengths
-    first = np.cumsum(counts) - counts
-    begins = offsets[walls] + before - before[first][walls]
-    lines = shapely.linestrings(np.stack([a, b], axis=1))
-    tree = shapely.STRtree(lines)
-    one, other = tree.query(lines, predicate="dwithin", distance=max(reach, 1e-6))
-    kept = walls[one] < walls[other]
-    one, other = one[kept], other[kept]
-    ends = shapely.get_coordinates(shapely.shortest_line(lines[one], lines[other])).reshape(-1, 2, 2)
-    # Where a wall ends at another, it is its last stretch that meets it: a little inside of its end.
-    last = offsets + np.bincount(walls, weights=lengths, minlength=len(paths)) - _INSIDE_MM
-    found = [
-        np.minimum(begins[which] + np.hypot(*(ends[:, side] - a[which]).T), last[walls[which]])
-        for side, which in ((0, one), (1, other))
-    ]
-    return np.stack(found, axis=1)
