@@ -16,7 +16,8 @@ from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manif
 from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.overhang.detect import detect
-from lean_trellis.core.supports.lattice import generate_lattice
+from lean_trellis.core.supports.floors import floors_of
+from lean_trellis.core.supports.lattice import generate_lattice, lattice_paths
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, WallParameters
 from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.parameters import validated
@@ -82,6 +83,26 @@ def test_area_is_the_outline_less_openings_cuts_and_gaps_and_solids_are_closed(p
     assert witness.is_watertight and witness.is_winding_consistent
     if parameters.rim_walls == 0 or shape == "box":  # straight, but for the mitred corners of a box's rim
         assert witness.volume == pytest.approx(panels.area_mm2 * parameters.thickness, rel=1e-4)
+
+
+@settings(max_examples=25, deadline=None)
+@given(some_lattice)
+def test_under_a_flat_ceiling_the_area_follows_from_the_paths_the_tabs_and_the_openings(parameters):
+    parameters = parameters.with_value("ends_on", "plate").with_value("bite_depth", 0.1)
+    request = request_for(box((18, 12, 4)), parameters, offset=8.0)
+    panels = generate_lattice(request)
+    (floor,) = floors_of(request.overhangs, request.chosen[0])
+    middle = request.overhangs.mesh.bounds.mean(axis=0)[:2]
+    paths = lattice_paths(floor.inside(parameters.inset), parameters, 0, middle)
+    length = sum((shapely.LinearRing if path.is_closed else shapely.LineString)(path.places).length for path in paths)
+    tabs = float(panels.tabs.widths.sum())
+    openings = 0.0
+    for shapes in outlines_of(panels).values():
+        walls = shapely.union_all(shapes, grid_size=1e-9)
+        openings += sum(shapely.Polygon(ring).area for part in shapely.get_parts(walls) for ring in part.interiors)
+    assert panels.open_mm2 == pytest.approx(openings, rel=1e-4, abs=1e-3)
+    gaps = parameters.tab_height * (length - tabs) if parameters.tab_free > 0 else 0.0
+    assert panels.area_mm2 == pytest.approx(8.0 * length + 0.1 * tabs - gaps - openings, rel=1e-4)
 
 
 @pytest.mark.parametrize("tab_free", [0.0, 0.5])
