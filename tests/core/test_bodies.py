@@ -154,7 +154,7 @@ def test_posts_are_as_tall_as_a_curved_part_asks_and_only_what_reaches_it_counts
     assert cradle.posts.seats == pytest.approx(seats, abs=0.03)
     steep = away > 6
     assert (cradle.posts.areas[~steep] > 0.8 * np.pi * 0.25).all()
-    assert (cradle.posts.areas[steep] < np.pi * 0.25 / np.sqrt(1 - (away[steep] / 9) ** 2)).all()
+    assert (cradle.posts.areas[steep] < 1.05 * np.pi * 0.25 / np.sqrt(1 - (away[steep] / 9) ** 2)).all()
     equal = generate_cradle(request_for(ball(9, subdivisions=5), values.with_value("heights", "equal"), offset=5.0))
     assert np.ptp(equal.posts.tops[:, 2]) == 0
     assert {equal.posts.state(number) for number in range(len(equal.posts))} >= {"floats", "goes in"}
@@ -342,3 +342,30 @@ def test_walls_that_end_at_a_level_want_something_to_stand_on(metal_job):
     cure = found[0].cures[0]
     cured = edits.change_support(job, "support-1", cure.value("key"), cure.value("value")).job
     assert "walls_end_in_air" not in {finding.code for finding in Pipeline().findings(cured)}
+
+
+@pytest.mark.parametrize("name", ["lattice-metal", "wall-line", "cradle-posts"])
+def test_nothing_runs_into_a_branching_elbow(name):
+    from lean_trellis.core.demo import metal_build
+    from lean_trellis.core.shop import full_library
+
+    job = metal_build(full_library())
+    elbow = next(part for part in job.parts if part.name == "Exhaust elbow")
+    job = edits.remove_supports(job, [support.id for support in job.supports]).job
+    job = edits.add_support(job, elbow.id, shipped_sets()[name]).job
+    if name == "lattice-metal":
+        job = edits.change_support(job, job.supports[0].id, "thickness", 0.25).job
+    made = Pipeline().structure(job.supports[0], job)
+    codes = {finding.code for finding in Pipeline().findings(job)}
+    assert "support_through_part" not in codes
+    assert is_closed(made.mesh)
+    assert made.contact_area_mm2 > 5
+
+
+@pytest.mark.parametrize("name", ["lattice-metal", "wall-line"])
+def test_walls_without_a_region_are_none_and_that_is_said(metal_job, name):
+    job = edits.set_build_offset(metal_job, ["part-1"], 0.0).job
+    job = edits.add_support(job, "part-1", shipped_sets()[name]).job
+    made = Pipeline().structure(job.supports[0], job)
+    assert made.is_empty and made.volume_mm3 == 0 and not len(made.mesh.faces) and not len(made.holds)
+    assert "support_empty" in {finding.code for finding in Pipeline().findings(job)}

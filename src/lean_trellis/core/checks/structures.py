@@ -15,12 +15,15 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.supports.bodies import Bodies
+from lean_trellis.core.supports.obstacle import Obstacle
+from lean_trellis.core.supports.panel_clearance import slabs_met
 from lean_trellis.core.supports.panel_parameters import PanelParameters
 from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.raft import Raft, shadow_of
 from lean_trellis.core.supports.structure import Structure
 
 _SPARE_MM = 0.05
+_LOOKED_AT = (0.25, 0.75)
 _LEAST_OVERLAP_MM3 = 0.01
 _DOWN = np.array([[0.0, 0.0, -1.0]])
 _OPEN = (("station", "supports"),)
@@ -65,24 +68,13 @@ def _walls_through_part(state: BuildState, held: SupportState, walls: Panels) ->
 
 
 def _met_within(walls: Panels, part: PartState, held: SupportState) -> Bools:
-    """(k,): slabs that a part lies in, beyond the bite."""
-    slabs, columns = walls.slabs, walls.columns
+    """(k,): slabs that a part lies in, beyond the bites; looked for at other places than when they were made."""
     parameters = held.support.parameters
-    bite = parameters.bite_depth if isinstance(parameters, PanelParameters) else 0.0
-    low_bite = parameters.lower[0] if isinstance(parameters, PanelParameters) else 0.0
-    tilt = np.maximum(np.abs(columns.tilts[slabs.left]), np.abs(columns.tilts[slabs.right]))
-    low_tilt = np.maximum(np.abs(columns.low_tilts[slabs.left]), np.abs(columns.low_tilts[slabs.right]))
-    begin = slabs.low.mean(axis=1) + np.where(slabs.low_bites, low_bite + low_tilt, 0) + _SPARE_MM
-    end = slabs.high.mean(axis=1) - np.where(slabs.bites, bite + tilt, 0) - _SPARE_MM
-    middle = (columns.places[slabs.left] + columns.places[slabs.right]) / 2
-    across = (columns.across[slabs.left] + columns.across[slabs.right]) / 2 * (0.98 * walls.thickness / 2)
-    met = np.zeros(len(slabs), bool)
-    up = np.array([[0.0, 0.0, 1.0]]) @ part.part.pose.matrix
-    for side in (0.0,) if walls.thickness == 0 else (-1.0, 0.0, 1.0):
-        starts = np.column_stack([middle + side * across, begin])
-        hits = part.tree.first_hits(part.part.pose.to_part(part.part.mesh, starts), up)
-        met |= hits.distance < end - begin
-    return met
+    bites = (0.0, 0.0)
+    if isinstance(parameters, PanelParameters):
+        bites = (max(parameters.lift_mm(0.0), 0.0), parameters.lower[0])
+    there = Obstacle(part.tree, part.part.pose, part.overhangs.mesh)
+    return slabs_met(walls.columns, walls.slabs, [there], walls.thickness, bites, _LOOKED_AT)
 
 
 def _left_out(state: BuildState, held: SupportState, walls: Panels) -> Iterator[Finding]:

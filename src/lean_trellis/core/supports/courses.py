@@ -17,6 +17,8 @@ STEP_MM = 0.4
 """Columns lie no farther apart: what is below is looked for at each."""
 _LEAST_STEP_MM = 0.04
 _FINEST_MM = 0.02
+_BENT_MM, _BENT_ROUNDS = 0.02, 4
+"""Where what is below lies off the line between two columns by more, one is put between, so many times over."""
 _BEGIN_BELOW_MM = 0.03
 _SIDE_SPARE_MM = 0.1
 _LEAST_UP = 0.15
@@ -150,7 +152,24 @@ class Surveyor:
                 break
             middles = (probed.stations[where] + probed.stations[where + 1]) / 2
             probed = _merged(probed, self._probe(middles))
+        for _ in range(_BENT_ROUNDS):
+            probed, was_bent = self._bent_below(probed)
+            if not was_bent:
+                break
         return self._finished(probed, least_height)
+
+    def _bent_below(self, probed: _Probed) -> tuple[_Probed, bool]:
+        """With columns where what is below bends between two others, so that the lower edge follows it."""
+        same = np.append(np.diff(probed.walls) == 0, False)
+        on_part = probed.on_part & np.append(probed.on_part[1:], False)
+        wide = np.diff(probed.stations, append=np.inf) > _LEAST_STEP_MM
+        where = np.flatnonzero(same & on_part & wide & ~self._jumps(probed))
+        if not len(where):
+            return probed, False
+        further = self._probe((probed.stations[where] + probed.stations[where + 1]) / 2)
+        chord = (probed.beneath[where] + probed.beneath[where + 1]) / 2
+        bent = np.abs(further.beneath - chord) > _BENT_MM
+        return _merged(probed, further.only(bent)), bool(bent.any())
 
     def _first_stations(self) -> Floats:
         """Bends, places at even steps, and where the path passes from face to face."""
@@ -271,6 +290,9 @@ class _Probed:
     low_tilts: Floats
     on_part: Bools
     state: Longs
+
+    def only(self, which: Bools) -> _Probed:
+        return _Probed(*(getattr(self, key)[which] for key in _Probed.__dataclass_fields__))
 
 
 def _merged(one: _Probed, other: _Probed) -> _Probed:

@@ -15,12 +15,16 @@ from lean_trellis.core.supports.bodies import Bodies, Grip
 from lean_trellis.core.supports.body_parameters import CradleParameters
 from lean_trellis.core.supports.obstacle import nearest_hits
 from lean_trellis.core.supports.request import Request
-from lean_trellis.core.supports.solids import polygon_share, swept
+from lean_trellis.core.supports.solids import polygon_share, ring_solids
 
 SIDES = 24
 UP = np.array([0.0, 0.0, 1.0])
 _RINGS, _ROUND = 12, 24
 _LEAST_POST_MM = 0.2
+_SIDE_SPARE_MM = 0.05
+_STEEPEST = 0.1
+_MOST_SLOPE = 1.8
+"""A post's top follows the surface up to 61 degrees."""
 _CONE = 1.0
 """A post narrows to its tip over once the difference of their diameters: 63 degrees from level."""
 CradleRequest = Request[CradleParameters]
@@ -31,14 +35,15 @@ class Posts:
     """`tops` (n, 3) are the middles of the posts' tops; `seats` (n,) the surface's height there.
 
     `depths` (n,) tell how far each goes in: 0 touches, below 0 it floats. `areas` (n,) are the true areas of contact:
-    what of the surface lies lower than the post's top within its tip. `is_kept_off` (n,) marks places without a post
-    because the surface is protected.
+    what of the surface lies lower than the post's top within its tip. `kept_off` (k, 2) are places without a post
+    because the surface is protected, `crowded` how many had no room beside a steep surface.
     """
 
     tops: Floats = field(default_factory=lambda: np.zeros((0, 3)))
     seats: Floats = field(default_factory=lambda: np.zeros(0))
     areas: Floats = field(default_factory=lambda: np.zeros(0))
     kept_off: Floats = field(default_factory=lambda: np.zeros((0, 2)))
+    crowded: int = 0
 
     def __len__(self) -> int:
         return len(self.tops)
@@ -95,10 +100,16 @@ def generate_cradle(request: CradleRequest, watch: Watch = UNWATCHED) -> Cradle:
                              "lift the part, set the posts closer, or change the protection")  # fmt: skip
     places = np.column_stack([grid, tops])
     watch.at(0.6, "measuring where posts touch")
-    areas, holds = _contacts(request, places)
-    posts = Posts(places, seats, areas, kept_off)
-    bodies = [_post(place, p) for place in places]
-    plate = _plate(grid, p)
+    slopes = _slopes(request, places) if p.heights == "fitted" else np.zeros_like(grid)
+    cones = _cones(request, places, slopes)
+    stands = tops - cones - p.post_tip > p.raft_thickness
+    if not stands.any():
+        raise ParameterError("post_diameter", "no post gets past the surface round it", "make the posts thinner")
+    places, seats, slopes, cones = places[stands], seats[stands], slopes[stands], cones[stands]
+    areas, holds = _contacts(request, places, slopes)
+    posts = Posts(places, seats, areas, kept_off, int((~stands).sum()))
+    bodies = [_post(place, slope, cone, p) for place, slope, cone in zip(places, slopes, cones.tolist(), strict=True)]
+    plate = _plate(places[:, :2], p)
     return Cradle(
         (*plate, *bodies), "body", "bodies", _grip(request, posts, holds), posts, rows, columns
     )  # fmt: skip
@@ -118,12 +129,8 @@ def _seats(request: CradleRequest, grid: Floats) -> tuple[Floats, Bools, Bools]:
     return np.where(covered, distance - 1.0, np.inf), covered, protected
 
 
-def _contacts(request: CradleRequest, tops: Floats) -> tuple[Floats, Floats]:
-    """(n,) areas of the surface that lies at or below each post's top within its tip; and places on it.
-
-    By rays through the tip in rings of equal area, weighted by the slope of what they meet.
-    """
-    radius = request.parameters.post_tip / 2
+def _seen_from_posts(request: CradleRequest, tops: Floats, radius: float) -> tuple[Floats, Floats, Floats]:
+    """Places (n, k, 2) of a disc round each top from its middle; heights (n, k) and upright share of what is above."""
     rings = radius * np.sqrt((np.arange(_RINGS) + 0.5) / _RINGS)
     turns = 2 * np.pi * (np.arange(_ROUND) + 0.5) / _ROUND
     disc = np.stack([rings[:, None] * np.cos(turns), rings[:, None] * np.sin(turns)], axis=-1).reshape(-1, 2)
@@ -131,22 +138,58 @@ def _contacts(request: CradleRequest, tops: Floats) -> tuple[Floats, Floats]:
     starts = np.concatenate([plan, np.full((*plan.shape[:2], 1), -1.0)], axis=2).reshape(-1, 3)
     distance, normals = request.obstacles[0].first_hits(starts, UP)
     heights = (distance - 1.0).reshape(len(tops), -1)
-    touched = heights <= tops[:, 2, None] + 1e-3
-    slope = 1 / np.maximum(np.abs(normals[:, 2]).reshape(len(tops), -1), 0.1)
-    areas = np.where(touched, slope, 0.0).sum(axis=1) * (np.pi * radius**2 / disc.shape[0])
-    met = touched.reshape(-1)
-    return areas, np.column_stack([starts[met, :2], heights.reshape(-1)[met]])
+    steep = np.maximum(np.abs(normals[:, 2]), _STEEPEST)
+    return np.broadcast_to(disc, plan.shape), heights, steep.reshape(len(tops), -1)
 
 
-def _post(top: Floats, p: CradleParameters) -> Mesh:
-    """A post from the plate up, its head a cone; sides so that its area is that of the round one."""
-    cone = min(_CONE * (p.post_diameter - p.post_tip), 0.8 * (top[2] - p.raft_thickness))
-    levels = np.array([0.0, top[2] - cone, top[2]]) if cone > 1e-6 else np.array([0.0, top[2]])
-    radii = np.array([p.post_diameter, p.post_diameter, p.post_tip]) / 2
-    radii = radii if cone > 1e-6 else np.array([p.post_diameter, p.post_tip]) / 2
-    round_radii = radii * np.sqrt(np.pi / polygon_share(SIDES))
-    centres = np.column_stack([np.tile(top[:2], (len(levels), 1)), levels])
-    return swept(centres[None], round_radii[None], SIDES)
+def _contacts(request: CradleRequest, tops: Floats, slopes: Floats) -> tuple[Floats, Floats]:
+    """(n,) areas of the surface that lies at or below each post's top within its tip; and places on it.
+
+    By rays through the tip in rings of equal area, weighted by the slope of what they meet.
+    """
+    radius = request.parameters.post_tip / 2
+    disc, heights, steep = _seen_from_posts(request, tops, radius)
+    levels = tops[:, 2, None] + (disc * slopes[:, None]).sum(axis=2)
+    touched = heights <= levels + 1e-3
+    areas = np.where(touched, 1 / steep, 0.0).sum(axis=1) * (np.pi * radius**2 / disc.shape[1])
+    plan = tops[:, None, :2] + disc
+    return areas, np.column_stack([plan[touched], heights[touched]])
+
+
+def _slopes(request: CradleRequest, tops: Floats) -> Floats:
+    """(n, 2): how the surface above each post rises along x and y, as far as a top follows it."""
+    starts = np.column_stack([tops[:, :2], np.full(len(tops), -1.0)])
+    _, normals = request.obstacles[0].first_hits(starts, UP)
+    rise = -normals[:, :2] / np.minimum(normals[:, 2], -_STEEPEST)[:, None]
+    return rise * np.minimum(1.0, _MOST_SLOPE / np.maximum(np.hypot(*rise.T), 1e-12))[:, None]
+
+
+def _cones(request: CradleRequest, tops: Floats, slopes: Floats) -> Floats:
+    """(n,): over which height each post narrows to its tip so that its side stays clear of the surface round it."""
+    p = request.parameters
+    tip, shaft = p.post_tip / 2, p.post_diameter / 2
+    usual = np.full(len(tops), _CONE * (p.post_diameter - p.post_tip))
+    if shaft - tip < 1e-6:
+        return usual * 0
+    disc, heights, _ = _seen_from_posts(request, tops, shaft + _SIDE_SPARE_MM)
+    away = np.hypot(disc[..., 0], disc[..., 1])
+    beyond = np.clip(away - tip, 0.0, shaft - tip) / (shaft - tip)
+    rim = (disc * slopes[:, None]).sum(axis=2) * np.minimum(tip / np.maximum(away, 1e-9), 1.0)
+    sinks = np.maximum(tops[:, 2, None] + rim - heights - max(p.seat_depth, 0.0), 0.0)
+    needed = np.where((away > tip) & np.isfinite(heights), sinks / np.maximum(beyond, 0.05), 0.0).max(axis=1)
+    result: Floats = np.maximum(usual, needed)
+    return result
+
+
+def _post(top: Floats, slope: Floats, cone: float, p: CradleParameters) -> Mesh:
+    """A post from the plate up, its head a cone whose top follows the surface; of the round post's area."""
+    turn = 2 * np.pi * (np.arange(SIDES) + 0.5) / SIDES
+    circle = np.column_stack([np.cos(turn), np.sin(turn)]) * np.sqrt(np.pi / polygon_share(SIDES))
+    tip, shaft = circle * p.post_tip / 2, circle * p.post_diameter / 2
+    lean = tip @ slope
+    levels = [(shaft, np.zeros(SIDES)), (shaft, np.full(SIDES, top[2] - max(cone, 1e-3)) + np.minimum(lean, 0).min())]
+    rings = [np.column_stack([top[:2] + ring, level]) for ring, level in (*levels, (tip, top[2] + lean))]
+    return ring_solids(np.array(rings)[None])
 
 
 def _plate(grid: Floats, p: CradleParameters) -> tuple[Mesh, ...]:

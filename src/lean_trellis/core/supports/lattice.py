@@ -10,20 +10,23 @@ from typing import Any
 import numpy as np
 import shapely
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.courses import Footing, Path, Roof, Surveyor
 from lean_trellis.core.supports.floors import Floor, Shape, floors_of, moved_out
+from lean_trellis.core.supports.panel_clearance import slabs_met
 from lean_trellis.core.supports.panel_hand import without, without_pieces, worked_on
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, PanelParameters, self_holding_lean
 from lean_trellis.core.supports.panel_pieces import where_walls_meet
 from lean_trellis.core.supports.panel_shapes import panels_of
-from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.panels import NO_PANELS, Columns, Panels, Slabs
 from lean_trellis.core.supports.request import Request
 
 _LEAST_WALL_MM = 0.3
 _LOOKS_DOWN = 0.02
 _SHARP_DEG = 20.0
+_LOOKED_AT = (0.05, 0.5, 0.95)
+"""At these shares of each slab it is looked whether a part lies in it."""
 _LEAST_HEIGHT_MM = 0.2
 _BEND_MM = 0.005
 """Corners of outlines that stand off the line between their neighbours by less are passed over."""
@@ -62,6 +65,8 @@ def open_floor(request: Request[Any]) -> Floor:
 def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Watch = UNWATCHED) -> Panels:
     """Panels along paths under roofs, after what was done to them by hand."""
     p: PanelParameters = request.parameters
+    if not paths and not request.hand.extended:
+        return NO_PANELS
     own = request.obstacles[0]
     if request.hand.extended:
         roofs = [*roofs, open_floor(request)]
@@ -70,6 +75,8 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
     paths, unkept = worked_on(paths, request.hand, own, len(roofs) - 1)
     if request.around is not None and not request.around.is_empty:
         paths = without(paths, request.around.buffer(p.trim_clearance + p.thickness / 2))
+    if not paths:
+        return replace(NO_PANELS, unkept=unkept)
     watch.at(0.5, f"leading {len(paths):,} walls down")
     footing = Footing(p.ends_on, p.level, p.level_from)
     surveyor = Surveyor(paths, roofs, request.obstacles, request.ground, footing, p.thickness)
@@ -80,7 +87,12 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
     reach = min(p.thickness / 2, 0.9 * p.cut_width if p.largest_piece is not None else math.inf)
     met = where_walls_meet(rings, courses.offsets, reach)
     lean = self_holding_lean(request.overhangs.critical_angle)
-    panels = panels_of(courses, p, lean, request.layer_height, request.line_mm, met)
+    bites = (lift, p.lower[0])
+
+    def is_met(columns: Columns, slabs: Slabs) -> Bools:
+        return slabs_met(columns, slabs, request.obstacles, p.thickness, bites, _LOOKED_AT)
+
+    panels = panels_of(courses, p, lean, request.layer_height, request.line_mm, met, is_met)
     return without_pieces(replace(panels, unkept=unkept), request.hand, own)
 
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, frozen
-from lean_trellis.core.supports.courses import REASONS, Courses, Runs, find_runs
+from lean_trellis.core.supports.courses import REASONS, TOO_NEAR, Courses, Runs, find_runs
 from lean_trellis.core.supports.openings import Openings, place_openings
 from lean_trellis.core.supports.panel_parameters import PanelParameters
 from lean_trellis.core.supports.panel_pieces import columns_at, pieces_of
@@ -16,6 +17,7 @@ from lean_trellis.core.supports.panels import Columns, LeftOut, Panels, Slabs, T
 
 _SAME_STATION_MM = 1e-6
 _MOST_TOLD = 200
+Met = Callable[[Columns, Slabs], Bools]
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,9 +37,18 @@ class _Edge:
 
 
 def panels_of(
-    courses: Courses, p: PanelParameters, lean_deg: float, layer_height: float, line_mm: float, crossings: Floats
+    courses: Courses,
+    p: PanelParameters,
+    lean_deg: float,
+    layer_height: float,
+    line_mm: float,
+    crossings: Floats,
+    is_met: Met,
 ) -> Panels:
-    """The panels of courses. `crossings` (k, 2) are stations where walls meet; `lean_deg` how far arches may lean.
+    """The panels of courses.
+
+    `crossings` (k, 2) are stations where walls meet; `lean_deg` how far arches may lean; `is_met` tells which slabs a
+    part lies in: these are left out.
 
     Area is exact: slabs are cut where tabs, openings and arches begin, end and bend.
     """
@@ -47,7 +58,7 @@ def panels_of(
     height = _Heights(courses, upper, lower, arches, lean_deg)
     openings = place_openings(courses, runs, p, lean_deg, height.free_top, height.raised_low, crossings)
     stations = _all_stations(courses, upper, lower, arches, openings)
-    return _cut(courses, stations, upper, lower, height, openings, p, line_mm, crossings)
+    return _cut(courses, stations, upper, lower, height, openings, p, line_mm, crossings, is_met)
 
 
 def _spread_tabs(runs: Runs, width: float, free_share: float) -> tuple[Floats, Floats]:
@@ -179,7 +190,7 @@ def _all_stations(courses: Courses, upper: _Edge, lower: _Edge, arches: _Arches,
 
 def _cut(
     courses: Courses, stations: Floats, upper: _Edge, lower: _Edge, height: _Heights, openings: Openings,
-    p: PanelParameters, line_mm: float, crossings: Floats,
+    p: PanelParameters, line_mm: float, crossings: Floats, is_met: Met,
 ) -> Panels:  # fmt: skip
     middles = (stations[:-1] + stations[1:]) / 2
     stretch = height.stretch_of(middles)
@@ -196,8 +207,11 @@ def _cut(
     low = np.where(low_bites[:, None], low - lower.lift, low + np.where(on_part[:, None], inside, 0.0))
     bites &= upper.lift > -1e-9
     slabs = Slabs(kept, kept + 1, low, high, courses.walls[stretch], bites, low_bites)
-    pieced, opened = _with_openings(slabs, openings, middles, ends)
     columns, number = _columns(courses, stations)
+    met = is_met(columns, slabs)
+    gone = _too_near(columns, slabs.only(met))
+    slabs, middles, ends = slabs.only(~met), middles[~met], ends[~met]
+    pieced, opened = _with_openings(slabs, openings, middles, ends)
     pieced = Slabs(number[pieced.left], number[pieced.right], *(
         getattr(pieced, key) for key in ("low", "high", "walls", "bites", "low_bites")
     ))  # fmt: skip
@@ -207,7 +221,7 @@ def _cut(
     return Panels(
         columns, pieced, pieces, p.thickness, line_mm,
         _tabs(courses, upper), _low_tabs(courses, lower, height),
-        _left_out(courses), open_mm2=opened,
+        _together(_left_out(courses), gone), open_mm2=opened,
     )  # fmt: skip
 
 
@@ -291,6 +305,23 @@ def _low_tabs(courses: Courses, edge: _Edge, height: _Heights) -> Tabs:
         found.append(places)
     nothing = np.full(len(edge.begins), -1, np.int32)
     return Tabs(found[1], edge.ends - edge.begins, nothing, np.stack([found[0], found[2]], axis=1))
+
+
+def _too_near(columns: Columns, slabs: Slabs) -> LeftOut:
+    """Slabs that a part lies in, as one stretch that was left out."""
+    if not len(slabs):
+        return LeftOut()
+    left, right = columns.places[slabs.left], columns.places[slabs.right]
+    place = np.append((left[0] + right[0]) / 2, slabs.high[0].mean())
+    length = np.hypot(*(right - left).T).sum(keepdims=True)
+    return LeftOut(place[None], length, (REASONS[TOO_NEAR],))
+
+
+def _together(one: LeftOut, other: LeftOut) -> LeftOut:
+    return LeftOut(
+        np.concatenate([one.places, other.places]), np.concatenate([one.lengths_mm, other.lengths_mm]),
+        one.reasons + other.reasons,
+    )  # fmt: skip
 
 
 def _left_out(courses: Courses) -> LeftOut:

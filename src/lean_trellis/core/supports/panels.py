@@ -241,6 +241,13 @@ class Panels:
         return self.pieces[self._built.slab_of_face]
 
 
+def _nothing() -> Panels:
+    none, pairs, numbers, marks = np.zeros(0), np.zeros((0, 2)), np.zeros(0, np.int64), np.zeros(0, bool)
+    columns = Columns(pairs, pairs, none, none)
+    return Panels(columns, Slabs(numbers, numbers, pairs, pairs, numbers, marks, marks), numbers, 0.0, 0.1)
+
+
+NO_PANELS = _nothing()
 _HOLD_STEP_MM = 0.25
 
 
