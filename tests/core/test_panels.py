@@ -153,6 +153,18 @@ def test_no_piece_is_larger_than_asked_when_the_solids_are_united_and_parted(thi
     assert panels.piece_sizes_mm.max() <= 9 + 1e-6
 
 
+def test_a_cut_does_not_run_along_the_rim_and_swallow_it():
+    parameters = LatticeParameters(cell_along=2, cell_across=2, largest_piece=9.2, inset=0.4, thickness=0.2)
+    # The rim lies six millimetres from the middle, where every third gap between walls is.
+    panels = generate_lattice(request_for(box((12.8, 12.8, 3)), parameters))
+    middles = (panels.columns.places[panels.slabs.left] + panels.columns.places[panels.slabs.right]) / 2
+    on_rim = np.abs(np.abs(middles - 6.4).max(axis=1) - 6.0) < 1e-6
+    pairs = np.unique(np.column_stack([panels.slabs.left, panels.slabs.right])[on_rim], axis=0)
+    steps = panels.columns.places[pairs[:, 1]] - panels.columns.places[pairs[:, 0]]
+    assert np.hypot(*steps.T).sum() > 0.9 * 48
+    assert panels.piece_sizes_mm.max() <= 9.2
+
+
 def _diameter(places: np.ndarray) -> float:
     hull = shapely.get_coordinates(shapely.convex_hull(shapely.multipoints(places)))
     return float(np.hypot(*(hull[:, None] - hull[None]).reshape(-1, 2).T).max())

@@ -28,6 +28,7 @@ _SHARP_DEG = 20.0
 _LOOKED_AT = (0.05, 0.5, 0.95)
 """At these shares of each slab it is looked whether a part lies in it."""
 _LEAST_HEIGHT_MM = 0.2
+_PHASES, _ACROSS = 4, 3.0
 _BEND_MM = 0.005
 """Corners of outlines that stand off the line between their neighbours by less are passed over."""
 LatticeRequest = Request[LatticeParameters]
@@ -202,15 +203,27 @@ def _cuts(inside: Shape, rings: list[Shape], p: LatticeParameters, origin: Float
         return None
     if not p.cells:
         return _spokes(rings, p)
-    lines = []
-    for (angle, apart), (_, other) in zip(_families(p), _families(p)[::-1], strict=True):
-        block = p.block_mm
-        # A cut runs halfway between two walls of its own direction, so that it meets those across alone.
-        every = apart if apart > 0 else min(block, max(other, block))
-        count = max(1, math.floor((block + 1e-9) / every))
-        lines.append(_parallels(inside, origin, angle, every * count, 0.0))
-    bands = np.concatenate(lines)
-    return shapely.union_all(shapely.buffer(bands, p.cut_width / 2, cap_style="flat")) if len(bands) else None
+    outlines = shapely.union_all(rings) if rings else shapely.GeometryCollection()
+    bands = []
+    for angle, apart in _families(p):
+        every = apart if apart > 0 else p.block_mm / _PHASES
+        count = max(1, math.floor((p.block_mm + 1e-9) / every))
+        # A cut runs halfway between two walls of its own direction, so that it meets those across alone; of the gaps
+        # that there are those are taken in which the least of the rim runs along.
+        offered = [_bands(inside, origin, angle, every * count, phase / count, p.cut_width) for phase in range(count)]
+        bands.append(min(offered, key=lambda band: _swallowed(outlines, band, p.cut_width)))
+    return shapely.union_all(bands)
+
+
+def _bands(inside: Shape, origin: Floats, angle: float, apart: float, shift: float, width: float) -> Shape:
+    lines = _parallels(inside, origin, angle, apart, shift)
+    return shapely.union_all(shapely.buffer(lines, width / 2, cap_style="flat"))
+
+
+def _swallowed(outlines: Shape, band: Shape, width: float) -> float:
+    """How much of outlines runs along within a band, rather than across it, mm."""
+    lengths = shapely.length(shapely.get_parts(shapely.intersection(outlines, band)))
+    return float(lengths[lengths > _ACROSS * width].sum())
 
 
 def _spokes(rings: list[Shape], p: LatticeParameters) -> Shape | None:
