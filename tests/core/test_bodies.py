@@ -8,9 +8,11 @@ import numpy as np
 import pytest
 import trimesh
 from bar_requests import distances_from
-from manifold3d import CrossSection, Manifold
+from manifold3d import CrossSection, JoinType, Manifold
 from panel_requests import request_for
 
+from lean_trellis.core.checks.structures import check_structures
+from lean_trellis.core.demo import metal_build
 from lean_trellis.core.errors import EditError, ParameterError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
@@ -18,7 +20,7 @@ from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold, wavy_plate
 from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.shop import full_library, shipped_library
 from lean_trellis.core.supports.block import generate_block
 from lean_trellis.core.supports.body_parameters import BlockParameters, CradleParameters, RaftParameters
 from lean_trellis.core.supports.cradle import generate_cradle
@@ -52,8 +54,6 @@ def test_a_rafts_area_is_that_of_the_outline_offset_by_other_code(margin, edge_s
     turn = 2 * np.pi * np.arange(128) / 128
     rings = [radius * np.column_stack([np.cos(turn), np.sin(turn)]) for radius in (20, 8)]
     outline = CrossSection([rings[0], rings[1][::-1]])
-    from manifold3d import JoinType
-
     expected = outline.offset(margin, JoinType.Round, 2.0, 256).area()
     assert raft.area_mm2 == pytest.approx(expected, rel=2e-4)
     assert is_closed(raft.mesh)
@@ -263,8 +263,6 @@ def test_supports_built_into_each_other_are_listed_and_walls_make_room(metal_job
 
 
 def test_walls_and_bodies_that_run_into_a_part_are_found(metal_job):
-    from lean_trellis.core.checks.structures import check_structures
-
     job = edits.add_support(metal_job, "part-1", shipped_sets()["lattice-metal"]).job
     job = edits.add_support(job, "part-1", shipped_sets()["block-plain"]).job
     state = Pipeline().state(job)
@@ -346,9 +344,6 @@ def test_walls_that_end_at_a_level_want_something_to_stand_on(metal_job):
 
 @pytest.mark.parametrize("name", ["lattice-metal", "wall-line", "cradle-posts"])
 def test_nothing_runs_into_a_branching_elbow(name):
-    from lean_trellis.core.demo import metal_build
-    from lean_trellis.core.shop import full_library
-
     job = metal_build(full_library())
     elbow = next(part for part in job.parts if part.name == "Exhaust elbow")
     job = edits.remove_supports(job, [support.id for support in job.supports]).job

@@ -8,7 +8,7 @@ import shapely
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from manifold3d import Manifold
+from manifold3d import Manifold, OpType
 from panel_requests import LAYER, request_for
 
 from lean_trellis.core.errors import ParameterError
@@ -227,7 +227,7 @@ def test_walls_end_on_the_plate_on_what_is_below_or_at_a_level():
 def test_a_helix_gets_walls_under_each_of_its_floors():
     turns = np.linspace(0, 4 * np.pi, 160)
     steps = [Manifold.cube((8, 1.2, 0.8)).translate((4, -0.6, 3 * t)).rotate((0, 0, np.degrees(t))) for t in turns]
-    mesh = from_manifold(Manifold.batch_boolean(steps, __import__("manifold3d").OpType.Add))
+    mesh = from_manifold(Manifold.batch_boolean(steps, OpType.Add))
     panels = generate_lattice(request_for(mesh, LatticeParameters(cell_along=2, cell_across=2, inset=0.2), offset=3))
     heights = panels.tabs.places[:, 2]
     assert heights.min() < 8 and heights.max() > 35

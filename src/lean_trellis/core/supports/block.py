@@ -8,11 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from manifold3d import Manifold
+from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError, ParameterError
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
+from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bodies import Bodies, Grip, grip_on_faces
 from lean_trellis.core.supports.body_parameters import BlockParameters
@@ -156,8 +158,6 @@ def _grip(bodies: Sequence[Mesh], request: BlockRequest) -> Grip:
 
 def _is_under(bodies: Sequence[Mesh], places: Floats) -> np.ndarray:
     """(n,): whether a body reaches up to each place."""
-    from lean_trellis.core.mesh.rays import RayTree
-
     reached = np.zeros(len(places), bool)
     for body in bodies:
         starts = places + [0, 0, 2 * _TOUCH_MM]
@@ -167,8 +167,6 @@ def _is_under(bodies: Sequence[Mesh], places: Floats) -> np.ndarray:
 
 
 def _regions_at(request: BlockRequest, faces: np.ndarray, holds: Floats) -> frozenset[int]:
-    from scipy.spatial import cKDTree
-
     regions = request.overhangs.region_of_face[faces]
     near = cKDTree(request.overhangs.mesh.centroids_of(faces)).query(holds)[1]
     found = regions[near]

@@ -17,7 +17,7 @@ class RaftParameters(FamilyParameters):
 
     outline: Literal["follow", "hull", "rectangle"] = parameter(
         "follow", "Outline", question="where",
-        words={"follow": "Follows what stands on it", "hull": "Its hull", "rectangle": "Its rectangle"},
+        words={"follow": "Follows the outline", "hull": "Its hull", "rectangle": "Its rectangle"},
         help="The shape that the margin is counted from: part and supports as seen from above.",
     )  # fmt: skip
     margin: float = parameter(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.errors import ParameterError
@@ -201,8 +202,6 @@ def _plate(grid: Floats, p: CradleParameters) -> tuple[Mesh, ...]:
 
 
 def _grip(request: CradleRequest, posts: Posts, holds: Floats) -> Grip:
-    from scipy.spatial import cKDTree
-
     touching = posts.areas > 0
     overhangs = request.overhangs
     faces = np.flatnonzero(overhangs.region_of_face >= 0)

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import shapely
+from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, frozen
 from lean_trellis.core.supports.courses import Path
@@ -134,8 +135,6 @@ def _tabs_that_stay(panels: Panels) -> Panels:
         if not len(tabs) or not len(middles):
             stays = np.zeros(len(tabs), bool)
         else:
-            from scipy.spatial import cKDTree
-
             tree = cKDTree(middles)
             away, nearest = tree.query(tabs.places[:, :2])
             stays = away <= reach[nearest] + 0.5

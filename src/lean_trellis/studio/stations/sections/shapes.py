@@ -436,7 +436,8 @@ def holes_in_words(raft: Raft) -> str:
         words.append(f"{len(closed)} hole{'s' * (len(closed) > 1)} closed by the margin")
     if still:
         margins = ", ".join(f"{hole.closes_at:.2f}" for hole in still[:4])
-        words.append(f"{len(still)} open, closing at a margin of {margins} mm{' …' if len(still) > 4 else ''}")
+        more = " …" if len(still) > 4 else ""
+        words.append(f"{len(still)} hole{'s' * (len(still) > 1)} open, closing at a margin of {margins} mm{more}")
     return "; ".join(words)
 
 

@@ -53,9 +53,12 @@ def _further(made: Structure) -> str:
             return ", ".join(words for words in (reserve, missed) if words)
         case Cradle():
             kinds = [made.posts.state(number) for number in range(len(made.posts))]
-            counted = [f"{kinds.count(kind)} {kind}" for kind in dict.fromkeys(kinds)]
+            several = {"goes in": "go in", "touches": "touch", "floats": "float"}
+            counts = {kind: kinds.count(kind) for kind in dict.fromkeys(kinds)}
+            counted = [f"{count} {kind if count == 1 else several[kind]}" for kind, count in counts.items()]
             off = f", {len(made.posts.kept_off)} left out below protected surfaces" * bool(len(made.posts.kept_off))
-            return ", ".join(counted) + off
+            crowded = f", {made.posts.crowded} had no room beside a slope" * bool(made.posts.crowded)
+            return ", ".join(counted) + off + crowded
         case Panels():
             return f"largest piece {made.piece_sizes_mm.max(initial=0.0):.1f} mm"
     return ""
