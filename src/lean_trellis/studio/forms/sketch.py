@@ -213,7 +213,10 @@ class _Side(Drawing):
                 )
             case "dense_layers":
                 self.span((side, surface + gap), (side, neck), f"dense {v.dense_layers} layers")
-            case "foot_diameter" | "landing":
+            case "landing":
+                words = {"plate_only": "on the plate only", "plate_first": "plate, else part", "anywhere": "anywhere"}
+                self.words(side, bottom - 6, words[v.landing])
+            case "foot_diameter":
                 self.span((middle - foot, bottom + 12), (middle + foot, bottom + 12), f"foot {v.foot_diameter:g} mm")
             case "foot_slope":
                 words = "narrows to the shaft" if v.foot_slope is None else f"leans {v.foot_slope:g}°"

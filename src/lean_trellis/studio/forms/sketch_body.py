@@ -56,6 +56,8 @@ class RaftSketch(Drawing):
         closed = keeps and left * 2 <= v.smallest_hole * scale
         hole_words = "hole as small as this: closed" if closed else "hole kept" if keeps else "hole filled"
         outline = {"follow": "follows the outline", "hull": "its hull", "rectangle": "its rectangle"}[v.outline]
+        if self.key == "smallest_hole":
+            hole_words = f"holes from {v.smallest_hole:g} mm on"
         for number, words in enumerate((outline, f"margin {v.margin:g} mm", hole_words)):
             self.words(side, middle.y() - 20 + 20 * number, words)
 
@@ -177,6 +179,8 @@ class CradleSketch(Drawing):
         said = {
             "post_pitch": f"posts {v.post_pitch:g} mm apart", "post_diameter": f"posts {v.post_diameter:g} mm wide",
             "post_tip": f"tips {v.post_tip:g} mm wide",
+            "columns": "as many as it covers" if v.columns is None else f"{v.columns} along x",
+            "rows": "as many as it covers" if v.rows is None else f"{v.rows} along y",
             "seat_depth": "touches" if v.seat_depth == 0 else f"{abs(v.seat_depth):g} mm "
             + ("into it" if v.seat_depth > 0 else "below it"),
             "raft_thickness": f"plate {v.raft_thickness:g} mm", "heights": "as the part asks"

@@ -109,8 +109,9 @@ class PanelSide(Drawing):
                 self.words(side, top + 4, f"{v.gap_layers} layers free")
             case "lower_edge" | "lower_tab_width" | "lower_tab_free" | "lower_tab_height" | "lower_bite_depth":
                 own = "own" if v.has_own_lower_edge else "same"
-                self.words(side, low, f"{own} tabs: {v.lower[1]:g} mm,")
-                self.words(side, low + 18, f"{v.lower[2]:.0%} free, bite {v.lower[0]:g}")
+                self.words(side, low - 18, f"{own} tabs: {v.lower[1]:g} mm,")
+                self.words(side, low, f"{v.lower[3]:g} mm high, {v.lower[2]:.0%}")
+                self.words(side, low + 18, f"free, bite {v.lower[0]:g} mm")
             case "thickness":
                 self.words(side, (edge + low) / 2, f"{v.thickness:g} mm thick" if v.thickness else "a sheet, one line")
             case "ends_on" | "level" | "level_from":
@@ -251,6 +252,7 @@ class FlankSide(Drawing):
             self.fill([(wall + 1, y - tie), (part - bite, y - tie), (part - bite, y), (wall + 1, under)], heather)
             places.append(y)
             at += v.tie_pitch
+        places = places or [ground - v.ties_from * up]
         self.fill([(20, ground), (self.area.width() - 14, ground), (self.area.width() - 14, ground + 5),
                    (20, ground + 5)], self.tokens.slate)  # fmt: skip
         self._dimension(places, part, wall, thick, base, crest, ground)
