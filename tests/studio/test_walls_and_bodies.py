@@ -290,3 +290,20 @@ def test_families_that_serve_no_region_are_added_to_the_part(with_set):
     user.choose(bench.set_choice, "lattice-metal")
     user.settle()
     assert bench.support_all.text() == "Support all" and bench.support_picked.isVisible()
+
+
+def test_where_a_part_would_tip_over_the_bench_offers_a_wall_beside_it(with_parts):
+    user = with_parts(box((60, 2.4, 160)))
+    library = user.session.library
+    user.session.do(lambda job: edits.choose_machine(job, library.machine("filament-320"), library.material("pla")))
+    user.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
+    bench = user.station("supports")
+    user.settle()
+    offered = [bench._cures.itemAt(number).widget() for number in range(bench._cures.count())]
+    (wall,) = [button for button in offered if button.text() == "Stand a wall beside it"]
+    user.press(wall)
+    user.settle()
+    assert [support.set_name for support in user.session.job.supports] == ["wall-flank"]
+    assert "tips_over" not in {finding.code for finding in user.session.findings()}
+    user.session.undo()
+    assert not user.session.job.supports
