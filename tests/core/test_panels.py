@@ -17,7 +17,7 @@ from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.overhang.detect import detect
 from lean_trellis.core.supports.floors import floors_of
-from lean_trellis.core.supports.lattice import generate_lattice, lattice_paths
+from lean_trellis.core.supports.lattice import cuts_of, generate_lattice, lattice_paths
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, WallParameters
 from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.parameters import validated
@@ -93,7 +93,13 @@ def test_under_a_flat_ceiling_the_area_follows_from_the_paths_the_tabs_and_the_o
     panels = generate_lattice(request)
     (floor,) = floors_of(request.overhangs, request.chosen[0])
     middle = request.overhangs.mesh.bounds.mean(axis=0)[:2]
-    paths = lattice_paths(floor.inside(parameters.inset), parameters, 0, middle)
+    inside = floor.inside(parameters.inset)
+    bands = None
+    if parameters.largest_piece is not None:
+        rings = [shapely.LinearRing(path.places) for path in lattice_paths(inside, parameters, 0, middle, None)
+                 if path.is_closed]  # fmt: skip
+        bands = cuts_of(inside, rings, parameters, middle)
+    paths = lattice_paths(inside, parameters, 0, middle, bands)
     length = sum((shapely.LinearRing if path.is_closed else shapely.LineString)(path.places).length for path in paths)
     tabs = float(panels.tabs.widths.sum())
     openings = 0.0
@@ -198,6 +204,18 @@ def test_openings_leave_their_rib_everywhere_and_reach_the_share_where_there_is_
             rest = [shapely.Polygon(ring) for ring in panel.interiors if not shapely.Polygon(ring).equals(opening)]
             assert opening.distance(panel.exterior) >= 0.5 - 1e-6
             assert min((opening.distance(other) for other in rest), default=1) >= 0.5 - 1e-6
+
+
+def test_walls_of_several_lines_that_cross_are_cut_by_one_grid():
+    drawn = tuple(Line(tuple((x, y, 0.0) for x, y in way)) for way in (
+        [(2, 1.3), (28, 1.3)], [(2, 18.7), (28, 18.7)], [(2.3, 1), (2.3, 19)], [(27.7, 1), (27.7, 19)],
+    ))  # fmt: skip
+    parameters = WallParameters(largest_piece=10, thickness=0.4, ends_on="plate")
+    request = request_for(box((30, 20, 4)), parameters, chosen=(), hand=HandWork(paths=drawn))
+    panels = generate_wall(request)
+    assert panels.length_mm == pytest.approx(88, rel=0.05)
+    # Each for itself they would be cut into stretches of up to nine millimetres, and two of these meet at a corner.
+    assert panels.piece_sizes_mm.max() <= 10 and panels.piece_count > 8
 
 
 def test_tops_follow_a_curved_surface_to_its_facets():

@@ -38,12 +38,18 @@ def generate_lattice(request: LatticeRequest, watch: Watch = UNWATCHED) -> Panel
     """The lattice below the chosen regions. The same request gives the same panels."""
     p = request.parameters
     floors: list[Roof] = []
-    paths: list[Path] = []
+    insides: list[Shape] = []
     for number, region in enumerate(request.chosen):
         watch.at(0.4 + 0.1 * number / len(request.chosen), "laying out walls")
         for floor in floors_of(request.overhangs, region, request.protected):
             floors.append(floor)
-            paths += lattice_paths(floor.inside(p.inset), p, len(floors) - 1, _origin(request))
+            insides.append(floor.inside(p.inset))
+    # All regions are cut by the same lines: where walls of several meet, pieces stay as small as asked.
+    rings = [ring for inside in insides for ring in _rim_rings(inside, p)]
+    bands = cuts_of(shapely.union_all(insides), rings, p, _origin(request))
+    paths: list[Path] = []
+    for number, inside in enumerate(insides):
+        paths += lattice_paths(inside, p, number, _origin(request), bands)
     return built(paths, floors, request, watch)
 
 
@@ -97,18 +103,10 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
     return without_pieces(replace(panels, unkept=unkept), request.hand, own)
 
 
-def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Floats) -> list[Path]:
-    """Where the walls of a lattice run within a shape: round its rim, along and across; cut into pieces."""
-    rings: list[Shape] = []
-    shape = inside
-    for number in range(p.rim_walls):
-        if number:
-            shape = moved_out(shape, -p.rim_spacing, join_style="mitre")
-        if shape.is_empty:
-            break
-        rings += rings_of(shape)
+def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Floats, bands: Shape | None) -> list[Path]:
+    """Where the walls of a lattice run within a shape: round its rim, along and across; parted by bands."""
+    rings = _rim_rings(inside, p)
     lines = crossing_lines(inside, p, origin)
-    bands = _cuts(inside, rings, p, origin)
     found: list[Path] = []
     for ring in rings:
         found += cut_ring(ring, bands, floor)
@@ -164,6 +162,19 @@ def cut_ring(ring: Shape, bands: Shape | None, floor: int) -> list[Path]:
     ]
 
 
+def _rim_rings(inside: Shape, p: LatticeParameters) -> list[Shape]:
+    """The walls round the rim, one inside the other."""
+    rings: list[Shape] = []
+    shape = inside
+    for number in range(p.rim_walls):
+        if number:
+            shape = moved_out(shape, -p.rim_spacing, join_style="mitre")
+        if shape.is_empty:
+            break
+        rings += rings_of(shape)
+    return rings
+
+
 def crossing_lines(inside: Shape, p: LatticeParameters, origin: Floats) -> np.ndarray:
     """Walls along and across within a shape, as line strings; cells are counted from the origin."""
     found = []
@@ -194,7 +205,7 @@ def _parallels(inside: Shape, origin: Floats, angle: float, apart: float, shift:
     return shapely.linestrings(np.stack(ends, axis=1)) if len(numbers) else np.zeros(0, object)
 
 
-def _cuts(inside: Shape, rings: list[Shape], p: LatticeParameters, origin: Floats) -> Shape | None:
+def cuts_of(inside: Shape, rings: list[Shape], p: LatticeParameters, origin: Floats) -> Shape | None:
     """Bands that part a lattice: between walls, so that blocks are no longer from corner to corner than asked.
 
     Without crossing walls the rings are cut into arcs by spokes across them.
@@ -213,6 +224,13 @@ def _cuts(inside: Shape, rings: list[Shape], p: LatticeParameters, origin: Float
         offered = [_bands(inside, origin, angle, every * count, phase / count, p.cut_width) for phase in range(count)]
         bands.append(min(offered, key=lambda band: _swallowed(outlines, band, p.cut_width)))
     return shapely.union_all(bands)
+
+
+def grid_cuts(inside: Shape, p: PanelParameters, origin: Floats) -> Shape:
+    """Bands in a square grid that part whatever runs within a shape into pieces no larger than asked."""
+    assert p.largest_piece is not None
+    block = (p.largest_piece - p.thickness) / math.sqrt(2)
+    return shapely.union_all([_bands(inside, origin, angle, block, 0.0, p.cut_width) for angle in (0.0, 90.0)])
 
 
 def _bands(inside: Shape, origin: Floats, angle: float, apart: float, shift: float, width: float) -> Shape:
