@@ -364,3 +364,45 @@ def test_walls_without_a_region_are_none_and_that_is_said(metal_job, name):
     made = Pipeline().structure(job.supports[0], job)
     assert made.is_empty and made.volume_mm3 == 0 and not len(made.mesh.faces) and not len(made.holds)
     assert "support_empty" in {finding.code for finding in Pipeline().findings(job)}
+
+
+def test_a_block_round_a_whole_part_keeps_its_hollow():
+    values = BlockParameters(size_x=24, size_y=24, size_z=24, place_z=0)
+    request = request_for(ball(6, subdivisions=3), values, offset=5.0)
+    block = generate_block(request)
+    part = request.overhangs.mesh.volume
+    assert block.counted.number == 1
+    assert block.volume_mm3 == pytest.approx(24**3 - part)
+    assert (to_manifold(block.mesh) ^ to_manifold(request.overhangs.mesh)).volume() < 1e-6
+
+
+def test_ties_on_a_curved_part_never_go_in_by_more_than_their_bite():
+    values = FlankParameters(ties_from=6, ties_to=14, tie_pitch=4, tie_width=2.0, tie_bite=0.1, along_length=20)
+    request = request_for(ball(8, subdivisions=4), values, offset=2.0)
+    wall = generate_flank(request, Push(2.5, 0.0, 0.6))
+    common = (to_manifold(wall.mesh) ^ to_manifold(request.overhangs.mesh)).volume()
+    assert wall.ties > 3
+    assert 0 < wall.contact_area_mm2 < 0.8 * wall.ties * 4
+    assert common < 2.5 * wall.contact_area_mm2 * 0.1
+
+
+@pytest.mark.parametrize("slope", [20.0, 45.0, 65.0])
+@pytest.mark.parametrize("outline", ["follow", "hull", "rectangle"])
+def test_sloped_rafts_of_all_outlines_are_closed_and_smaller_above(slope, outline):
+    mesh = from_manifold(Manifold.cube((26, 6, 5)) + Manifold.cube((6, 26, 5)) + Manifold.cube((4, 4, 5)).translate(
+        (21, 21, 0)))  # fmt: skip
+    raft = raft_for(mesh, margin=1.4, outline=outline, edge_slope=slope, thickness=1.5)
+    assert all(is_closed(body) for body in raft.bodies)
+    assert raft.volume_mm3 < raft.area_mm2 * 1.5
+    for body in raft.bodies:
+        low = body.vertices[body.vertices[:, 2] == 0]
+        high = body.vertices[body.vertices[:, 2] == 1.5]
+        assert (np.ptp(high, axis=0)[:2] <= np.ptp(low, axis=0)[:2] + 1e-9).all()
+
+
+def test_a_cradles_plate_thicker_than_the_offset_is_a_stop(metal_job):
+    job = edits.set_build_offset(metal_job, ["part-2"], 3.0).job
+    job = edits.add_support(job, "part-2", shipped_sets()["cradle-posts"]).job
+    job = edits.change_support(job, "support-1", "raft_thickness", 3.4).job
+    found = [finding for finding in Pipeline().findings(job) if finding.code == "raft_too_thick"]
+    assert [(f.severity, f.limit) for f in found] == [("stop", 3.0)]

@@ -15,6 +15,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.supports.bodies import Bodies
+from lean_trellis.core.supports.body_parameters import CradleParameters
 from lean_trellis.core.supports.obstacle import Obstacle
 from lean_trellis.core.supports.panel_clearance import slabs_met
 from lean_trellis.core.supports.panel_parameters import PanelParameters
@@ -40,9 +41,12 @@ def check_structures(state: BuildState) -> Iterator[Finding]:
             yield from _in_the_air(state, held, made)
             yield from _not_kept(state, held, made)
         elif isinstance(made, Raft):
-            yield from _raft(state, held, made)
+            yield from _too_thick(state, held, made.thickness, "raft")
+            yield from _closed_holes(state, held, made)
         elif isinstance(made, Bodies):
             yield from _bodies_through_part(state, held, made)
+        if isinstance(held.support.parameters, CradleParameters):
+            yield from _too_thick(state, held, held.support.parameters.raft_thickness, "cradle's plate")
         if isinstance(made, (Panels, Bodies)) and made.is_empty:
             yield _empty(state, held)
     yield from _overlaps(state)
@@ -145,19 +149,24 @@ def _empty(state: BuildState, held: SupportState) -> Finding:
     )  # fmt: skip
 
 
-def _raft(state: BuildState, held: SupportState, raft: Raft) -> Iterator[Finding]:
+def _too_thick(state: BuildState, held: SupportState, thickness: float, what: str) -> Iterator[Finding]:
+    """A raft, or a cradle's plate, thicker than the parts on it stand above the plate."""
     for part_id in held.support.parts:
         part = state.job.part(part_id)
         offset = part.pose.build_offset
-        if raft.thickness > offset + 1e-9:
+        if thickness > offset + 1e-9:
             yield Finding(
                 "raft_too_thick", "stop", part.name,
-                f"its raft is {raft.thickness:g} mm thick and it stands {offset:g} mm above the plate",
+                f"its {what} is {thickness:g} mm thick and it stands {offset:g} mm above the plate",
                 cause="the build offset counts from the plate, raft included", at_mm=(part.pose.x, part.pose.y, offset),
-                value=raft.thickness, limit=offset, unit="mm", part_id=part_id, support_id=held.support.id,
-                cures=(Cure(f"Lift by the difference, {raft.thickness - offset:.3g} mm", "set_build_offset",
-                            (("offset", raft.thickness),)),),
+                value=thickness, limit=offset, unit="mm", part_id=part_id, support_id=held.support.id,
+                cures=(Cure(f"Lift by the difference, {thickness - offset:.3g} mm", "set_build_offset",
+                            (("offset", thickness),)),),
             )  # fmt: skip
+
+
+def _closed_holes(state: BuildState, held: SupportState, raft: Raft) -> Iterator[Finding]:
+    """Holes of a raft that its margin closes."""
     for hole in raft.holes:
         if hole.is_closed:
             margin = getattr(held.support.parameters, "margin", 0.0)

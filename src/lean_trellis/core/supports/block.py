@@ -60,7 +60,10 @@ def generate_block(request: BlockRequest, body: Mesh | None = None, watch: Watch
     trimmed = whole.volume() - left.volume()
     if left.is_empty() or left.volume() < 1e-6:
         raise ParameterError("place_z", "nothing is left of the block once it is trimmed", "move it or make it larger")
-    bodies = tuple(from_manifold(piece) for piece in left.decompose() if piece.volume() > 1e-6)
+    pieces = left.decompose()
+    if min(piece.volume() for piece in pieces) < 0:
+        pieces = [left]  # a hollow is a piece of its own there, turned inside out: it stays with what is round it
+    bodies = tuple(from_manifold(piece) for piece in pieces if piece.volume() > 1e-6)
     grip = _grip(bodies, request) if p.acts_as == "support" else Grip()
     return Block(bodies, "block", "blocks", grip, (p.size_x, p.size_y, height), trimmed, p.density,
                  p.acts_as == "separator")  # fmt: skip

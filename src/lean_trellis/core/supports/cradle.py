@@ -23,7 +23,7 @@ UP = np.array([0.0, 0.0, 1.0])
 _RINGS, _ROUND = 12, 24
 _LEAST_POST_MM = 0.2
 _SIDE_SPARE_MM = 0.05
-_STEEPEST = 0.1
+_STEEPEST, _UNEVEN_MM = 0.1, 0.02
 _MOST_SLOPE = 1.8
 """A post's top follows the surface up to 61 degrees."""
 _CONE = 1.0
@@ -102,8 +102,9 @@ def generate_cradle(request: CradleRequest, watch: Watch = UNWATCHED) -> Cradle:
     places = np.column_stack([grid, tops])
     watch.at(0.6, "measuring where posts touch")
     slopes = _slopes(request, places) if p.heights == "fitted" else np.zeros_like(grid)
+    places = _no_deeper(request, places, slopes)
     cones = _cones(request, places, slopes)
-    stands = tops - cones - p.post_tip > p.raft_thickness
+    stands = places[:, 2] - cones - p.post_tip > p.raft_thickness
     if not stands.any():
         raise ParameterError("post_diameter", "no post gets past the surface round it", "make the posts thinner")
     places, seats, slopes, cones = places[stands], seats[stands], slopes[stands], cones[stands]
@@ -157,6 +158,15 @@ def _contacts(request: CradleRequest, tops: Floats, slopes: Floats) -> tuple[Flo
     return areas, np.column_stack([plan[touched], heights[touched]])
 
 
+def _no_deeper(request: CradleRequest, tops: Floats, slopes: Floats) -> Floats:
+    """Tops let down where the surface beside their middle lies lower: nowhere do they go in by more than the seat."""
+    p = request.parameters
+    disc, heights, _ = _seen_from_posts(request, tops, p.post_tip / 2)
+    levels = tops[:, 2, None] + (disc * slopes[:, None]).sum(axis=2)
+    too_deep = np.maximum((levels - heights - max(p.seat_depth, 0.0) - _UNEVEN_MM).max(axis=1), 0.0)
+    return tops - too_deep[:, None] * UP
+
+
 def _slopes(request: CradleRequest, tops: Floats) -> Floats:
     """(n, 2): how the surface above each post rises along x and y, as far as a top follows it."""
     starts = np.column_stack([tops[:, :2], np.full(len(tops), -1.0)])
@@ -177,7 +187,7 @@ def _cones(request: CradleRequest, tops: Floats, slopes: Floats) -> Floats:
     beyond = np.clip(away - tip, 0.0, shaft - tip) / (shaft - tip)
     rim = (disc * slopes[:, None]).sum(axis=2) * np.minimum(tip / np.maximum(away, 1e-9), 1.0)
     sinks = np.maximum(tops[:, 2, None] + rim - heights - max(p.seat_depth, 0.0), 0.0)
-    needed = np.where((away > tip) & np.isfinite(heights), sinks / np.maximum(beyond, 0.05), 0.0).max(axis=1)
+    needed = np.where((away > tip) & np.isfinite(heights), sinks / np.maximum(beyond, 1e-3), 0.0).max(axis=1)
     result: Floats = np.maximum(usual, needed)
     return result
 

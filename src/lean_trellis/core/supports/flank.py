@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 from shapely import ops
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -27,6 +27,8 @@ WELDED_SHARE, LAID_SHARE = 0.1, 0.02
 _REACHED = 0.9
 _BASE_CLEAR_MM = 0.1
 _LEAST_BASE_MM = 1.0
+_LAST_SHARE, _TIE_STEP_MM, _TIE_SPARE_MM = 0.97, 0.5, 0.05
+_ACROSS, _TOUCH_MM = 5, 1e-3
 _ROUNDLY = 2.5
 """A tie may be so many standoffs long; beyond that the part is not beside the wall there."""
 FlankRequest = Request[FlankParameters]
@@ -176,14 +178,48 @@ def _ties(line: Shape, request: FlankRequest, ties_to: float) -> tuple[list[Mesh
     inward = np.column_stack([-way[:, 1], way[:, 0]])
     starts = np.concatenate([np.column_stack([middle, np.full(count, z)]) for z in heights])
     inward3 = np.tile(np.column_stack([inward, np.zeros(count)]), (len(heights), 1))
-    distance, _ = request.obstacles[0].first_hits(starts, inward3)
+    distance, share = _reached(request, starts, inward3)
     most = p.wall_thickness / 2 + _ROUNDLY * p.standoff
     met = distance <= most
     drop = 1 / math.tan(math.radians(self_holding_lean(request.overhangs.critical_angle)))
+    met &= _has_room(request, starts, inward3, np.where(met, distance, 0.0), drop)
     ties = _wedges(starts[met], inward3[met], distance[met] + p.tie_bite, p.tie_width, drop)
     ends = starts[met] + inward3[met] * distance[met, None]
-    held = np.full(len(ends), p.tie_width**2 if p.tie_bite >= 0 else 0.0)
-    return ties, Grip(ends, held, ends, frozenset()), count, int((~met).sum())
+    return ties, Grip(ends, share[met] * p.tie_width**2, ends, frozenset()), count, int((~met).sum())
+
+
+def _reached(request: FlankRequest, starts: Floats, inward: Floats) -> tuple[Floats, Floats]:
+    """(n,): how far the part is from the wall, at the nearest place over a tie's end; and the share of it that touches.
+
+    A tie ends flat: where the surface is curved it takes hold with less than its whole end, and never goes in by more
+    than its bite.
+    """
+    p = request.parameters
+    side = np.column_stack([-inward[:, 1], inward[:, 0], np.zeros(len(inward))])
+    steps = np.linspace(-0.49, 0.49, _ACROSS) * p.tie_width
+    begins = starts[:, None, None] + steps[:, None, None] * side[:, None, None] + steps[:, None] * np.array([0, 0, 1.0])
+    towards = np.repeat(inward, _ACROSS**2, axis=0)
+    distance, _ = request.obstacles[0].first_hits(begins.reshape(-1, 3), towards)
+    distance = distance.reshape(len(starts), -1)
+    nearest: Floats = distance.min(axis=1)
+    touching = distance <= (nearest + max(p.tie_bite, 0.0) + _TOUCH_MM)[:, None]
+    return nearest, touching.mean(axis=1) if p.tie_bite >= 0 else np.zeros(len(starts))
+
+
+def _has_room(request: FlankRequest, starts: Floats, inward: Floats, lengths: Floats, drop: float) -> Bools:
+    """(n,): whether nothing of the part lies within a tie before its end: level rays at several heights of it."""
+    width = request.parameters.tie_width
+    side = np.column_stack([-inward[:, 1], inward[:, 0], np.zeros(len(inward))]) * (width / 2)
+    free = np.ones(len(starts), bool)
+    tall = float((lengths * drop).max(initial=0.0))
+    for share in np.linspace(0.0, _LAST_SHARE, max(2, math.ceil(tall / _TIE_STEP_MM))).tolist():
+        below = lengths * drop * share
+        reach = lengths * (1 - share)
+        for sideways in (-1.0, 0.0, 1.0):
+            begin = starts + sideways * side - np.array([0, 0, 1.0]) * (below - width / 2 + width * share)[:, None]
+            distance, _ = request.obstacles[0].first_hits(begin, inward)
+            free &= (distance >= reach - _TIE_SPARE_MM) | (begin[:, 2] <= 0)
+    return free
 
 
 def _wedges(starts: Floats, inward: Floats, lengths: Floats, width: float, drop: float) -> list[Mesh]:

@@ -74,8 +74,9 @@ def plate(polygon: Shape, low: float, high: float, draw_in: float = 0.0) -> Mesh
     top = polygon
     if draw_in > 0:
         smaller = moved_out(polygon, -draw_in, join_style="mitre")
-        if len(polygons_of(smaller)) == 1 and len(smaller.interiors) == len(polygon.interiors):
-            top = smaller
+        parts = polygons_of(smaller)
+        if len(parts) == 1 and len(parts[0].interiors) == len(polygon.interiors):
+            top = parts[0]
     return _lofted(polygon, top, low, high)
 
 
@@ -89,9 +90,8 @@ def _lofted(bottom: Shape, top: Shape, low: float, high: float) -> Mesh:
             faces += [np.column_stack([ring, following, following + above.first]),
                       np.column_stack([ring, following + above.first, ring + above.first])]  # fmt: skip
     else:
-        ring_shape = bottom.difference(top)
-        for part in polygons_of(ring_shape):
-            faces.append(_between(part, below, above))
+        for one, other in _paired(bottom, top):
+            faces.append(_zipped(below.places, below.rings[one], above.places, above.rings[other], above.first))
     vertices = np.concatenate([
         np.column_stack([below.places, np.full(len(below.places), low)]),
         np.column_stack([above.places, np.full(len(above.places), high)]),
@@ -112,24 +112,42 @@ class _Numbered:
         self.rings: list[Longs] = [np.arange(a, b) for a, b in pairwise(starts)]
         self._numbers = {tuple(place): number + first for number, place in enumerate(self.places.tolist())}
 
-    def number(self, place: tuple[float, float]) -> int | None:
-        return self._numbers.get(place)
-
     def triangles(self, polygon: Shape) -> Longs:
         return _triangles(polygon, lambda place: self._numbers[place])
 
 
-def _between(ring: Shape, below: _Numbered, above: _Numbered) -> Longs:
-    """The slope between two outlines: corners of the lower one lie low, those of the upper one high."""
+def _paired(bottom: Shape, top: Shape) -> list[tuple[int, int]]:
+    """Which ring of the lower outline belongs to which of the upper one: outer to outer, a hole to what it lies in."""
+    found = [(0, 0)]
+    holes = [shapely.Polygon(ring) for ring in top.interiors]
+    for number, ring in enumerate(bottom.interiors):
+        place = shapely.point_on_surface(shapely.Polygon(ring))
+        found.append((number + 1, 1 + next(n for n, hole in enumerate(holes) if hole.covers(place))))
+    return found
 
-    def number(place: tuple[float, float]) -> int:
-        found = below.number(place)
-        if found is None:
-            found = above.number(place)
-        assert found is not None
-        return found
 
-    return _triangles(ring, number)
+def _zipped(low: Floats, ring: Longs, high: Floats, other: Longs, first: int) -> Longs:
+    """(n + m, 3): the slope between two rings, led round both by whichever next diagonal is shorter.
+
+    `ring` and `other` are numbers in `low` and `high`, those of the upper one counted from `first` on. Closed whatever
+    the shapes are.
+    """
+    start = int(np.argmin(np.hypot(*(high[other] - low[ring[0]]).T)))
+    upper = np.roll(other, -start)
+    faces: list[tuple[int, int, int]] = []
+    a = b = 0
+    while a < len(ring) or b < len(upper):
+        here, there = ring[a % len(ring)], upper[b % len(upper)]
+        after, beyond = ring[(a + 1) % len(ring)], upper[(b + 1) % len(upper)]
+        to_after = float(np.hypot(*(low[after] - high[there])))
+        to_beyond = float(np.hypot(*(high[beyond] - low[here])))
+        if b == len(upper) or (a < len(ring) and to_after <= to_beyond):
+            faces.append((int(here), int(after), int(there) + first))
+            a += 1
+        else:
+            faces.append((int(here), int(beyond) + first, int(there) + first))
+            b += 1
+    return np.array(faces, np.int64)
 
 
 def _triangles(polygon: Shape, number: Callable[[tuple[float, float]], int]) -> Longs:
