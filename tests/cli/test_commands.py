@@ -15,23 +15,10 @@ import numpy as np
 import pytest
 import trimesh
 
-from lean_trellis.cli.main import run
 from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.job.files import open_job
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
 from lean_trellis.core.shop import shipped_library
-
-
-@pytest.fixture
-def call(capsys):
-    """Run a command; give exit status, the JSON document (or text) and standard error."""
-
-    def calling(*arguments):
-        status = run([str(argument) for argument in arguments])
-        out, err = capsys.readouterr()
-        return status, json.loads(out) if "--json" in arguments and out else out, err
-
-    return calling
 
 
 @pytest.fixture

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import zipfile
 
 import numpy as np
@@ -10,7 +9,6 @@ import pytest
 import trimesh
 from manifold3d import Manifold
 
-from lean_trellis.cli.main import run
 from lean_trellis.core.formats import read_bodies
 from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, wavy_plate
@@ -21,18 +19,6 @@ FAMILIES = {
     "cradle-posts": "cradle",
 }  # fmt: skip
 KEYS = {"family", "set", "count", "volume_mm3", "contact_area_mm2", "contacts"}
-
-
-@pytest.fixture
-def call(capsys):
-    """Run a command; give exit status, the JSON document (or text) and standard error."""
-
-    def calling(*arguments):
-        status = run([str(argument) for argument in arguments])
-        out, err = capsys.readouterr()
-        return status, json.loads(out) if "--json" in arguments and out else out, err
-
-    return calling
 
 
 @pytest.fixture

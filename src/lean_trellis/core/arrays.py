@@ -20,3 +20,9 @@ def frozen(array: AnyArray) -> AnyArray:
         result = array.copy()
     result.flags.writeable = False
     return result
+
+
+def counted_out(counts: Longs) -> tuple[Longs, Longs]:
+    """Of things that each have `counts` (n,) others, all of these in a row: whose each is, and its number there."""
+    owners = np.repeat(np.arange(len(counts)), counts)
+    return owners, np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)

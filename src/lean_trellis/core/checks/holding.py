@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Floats, Ints, Longs
+from lean_trellis.core.arrays import Floats, Ints, Longs, counted_out
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
 from lean_trellis.core.overhang.region import Region
@@ -177,8 +177,7 @@ def _carrying_rim(part: PartState, faces: Longs) -> tuple[Floats, Ints]:
     carries = rim.kinds != FREE
     starts, stops, regions = rim.starts[carries], rim.stops[carries], rim.regions[carries]
     steps = np.maximum(1, np.ceil(np.linalg.norm(stops - starts, axis=1) / _RIM_STEP_MM).astype(int))
-    which = np.repeat(np.arange(len(steps)), steps + 1)
-    within = np.arange(len(which)) - np.repeat(np.cumsum(steps + 1) - steps - 1, steps + 1)
+    which, within = counted_out(steps + 1)
     share = (within / steps[which])[:, None]
     return starts[which] + share * (stops - starts)[which], regions[which]
 

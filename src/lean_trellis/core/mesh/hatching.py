@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats, Longs, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
 
 _MOST_LINES = 60_000
@@ -25,10 +25,9 @@ def hatch_lines(mesh: Mesh, faces: Longs, apart_mm: float, direction: Floats) ->
     offset = _ODD_STEP * apart  # no plane runs through the corners of a mesh of round numbers
     first = np.ceil((low - offset) / apart).astype(np.int64)
     counts = np.maximum(np.floor((high - offset) / apart).astype(np.int64) - first + 1, 0)
-    which = np.repeat(np.arange(len(faces)), counts)
+    which, within = counted_out(counts)
     if not len(which):
         return np.zeros((0, 2, 3))
-    within = np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts)
     level = (first[which] + within) * apart + offset
     here = corners[which]
     above = here > level[:, None]

@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Floats, counted_out
 from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.outline import Outlines
@@ -65,7 +65,6 @@ def _along(loops: list[Floats]) -> Floats:
         steps = np.roll(places, -1, axis=0) - places
         counts = np.clip(np.ceil(np.linalg.norm(steps, axis=1) / _RIM_STEP_MM), 1, _MOST_RIM / len(places) + 1)
         counts = counts.astype(int)
-        which = np.repeat(np.arange(len(places)), counts)
-        within = np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts)
+        which, within = counted_out(counts)
         found.append(places[which] + (within / counts[which])[:, None] * steps[which])
     return np.concatenate(found)

@@ -9,7 +9,7 @@ import shapely
 from manifold3d import Manifold
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Floats, Ints
+from lean_trellis.core.arrays import Floats, Ints, counted_out
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh.cuts import pieces_of
 from lean_trellis.core.mesh.mesh import Mesh
@@ -135,8 +135,7 @@ def lift_loads(rim: Rim, holds: Floats, regions: Ints, line_load: float) -> Floa
         return loads
     lengths = np.linalg.norm(edges.stops - edges.starts, axis=1)
     steps = np.maximum(1, np.ceil(lengths / _RIM_STEP_MM).astype(int))
-    which = np.repeat(np.arange(len(steps)), steps)
-    within = np.arange(len(which)) - np.repeat(np.cumsum(steps) - steps, steps)
+    which, within = counted_out(steps)
     share = ((within + 0.5) / steps[which])[:, None]
     places = edges.starts[which] + share * (edges.stops - edges.starts)[which]
     tree = cKDTree(np.column_stack([holds, regions * _APART]))

@@ -9,7 +9,7 @@ from typing import Protocol
 import numpy as np
 from shapely import STRtree, linestrings
 
-from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.arrays import Bools, Floats, Longs, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.obstacle import DOWN, Ground, Obstacle, nearest_hits
 
@@ -176,8 +176,7 @@ class Surveyor:
         lines = self._lines
         bends = lines.bends
         counts = np.maximum(1, np.ceil(lines.lengths / STEP_MM)).astype(np.int64)
-        owners = np.repeat(np.arange(len(counts)), counts)
-        within = np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
+        owners, within = counted_out(counts)
         even = lines.begins[owners] + within / counts[owners] * lines.lengths[owners]
         others = np.concatenate([even, self._face_changes()])
         others = others[np.argsort(np.floor(others / _LEAST_STEP_MM), kind="stable")]

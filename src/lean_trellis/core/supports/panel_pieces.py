@@ -7,7 +7,7 @@ import shapely
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats, Longs, counted_out
 from lean_trellis.core.supports.panels import Slabs
 
 _INSIDE_MM = 1e-4
@@ -41,8 +41,7 @@ def _followed(by_left: Longs, lefts: Longs, rights: Longs) -> tuple[Longs, Longs
     """Each slab with those that begin on the column where it ends."""
     first, last = np.searchsorted(lefts, rights, "left"), np.searchsorted(lefts, rights, "right")
     counts = last - first
-    owners = np.repeat(np.arange(len(rights)), counts)
-    within = np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
+    owners, within = counted_out(counts)
     return owners, by_left[first[owners] + within]
 
 
@@ -54,8 +53,7 @@ def _crossed(by_left: Longs, lefts: Longs, met: Longs) -> tuple[Longs, Longs]:
     first, last = np.searchsorted(lefts, met, "left"), np.searchsorted(lefts, met, "right")
     sizes = last - first
     counts = sizes[:, 0] * sizes[:, 1]
-    owners = np.repeat(np.arange(len(met)), counts)
-    within = np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
+    owners, within = counted_out(counts)
     across = np.maximum(sizes[owners, 1], 1)
     return by_left[first[owners, 0] + within // across], by_left[first[owners, 1] + within % across]
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, frozen
+from lean_trellis.core.arrays import Bools, Floats, Longs, counted_out, frozen
 from lean_trellis.core.supports.courses import REASONS, TOO_NEAR, Courses, Runs, find_runs
 from lean_trellis.core.supports.openings import Openings, place_openings
 from lean_trellis.core.supports.panel_parameters import PanelParameters
@@ -67,8 +67,7 @@ def _spread_tabs(runs: Runs, width: float, free_share: float) -> tuple[Floats, F
     if free_share <= 0:
         return runs.begins, runs.ends
     counts = np.maximum(1, np.round(lengths * (1 - free_share) / width)).astype(np.int64)
-    owners = np.repeat(np.arange(len(counts)), counts)
-    within = np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
+    owners, within = counted_out(counts)
     middles = runs.begins[owners] + (within + 0.5) / counts[owners] * lengths[owners]
     half = np.minimum(width, lengths[owners] / counts[owners]) / 2
     return middles - half, middles + half
@@ -237,8 +236,7 @@ def _with_openings(slabs: Slabs, openings: Openings, middles: Floats, ends: Floa
     """Slabs that an opening passes are parted into what is below, between and above; and the area taken out."""
     group = openings.group_at(middles)
     storeys = np.where(group >= 0, openings.storeys[group], 0) if len(openings) else np.zeros(len(slabs), np.int64)
-    owners = np.repeat(np.arange(len(slabs)), storeys + 1)
-    level = np.arange(len(owners)) - np.repeat(np.cumsum(storeys + 1) - storeys - 1, storeys + 1)
+    owners, level = counted_out(storeys + 1)
     low, high = slabs.low[owners].copy(), slabs.high[owners].copy()
     taken = 0.0
     if len(openings):

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Ints, Longs, frozen
+from lean_trellis.core.arrays import Floats, Ints, Longs, counted_out, frozen
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.structure import Counted, Unkept
 
@@ -254,8 +254,7 @@ _HOLD_STEP_MM = 0.25
 def _along_tabs(tabs: Tabs) -> Floats:
     """Places along each tab, a quarter of a millimetre apart or nearer."""
     counts = 1 + np.maximum(1, np.ceil(tabs.widths / _HOLD_STEP_MM)).astype(np.int64)
-    which = np.repeat(np.arange(len(tabs)), counts)
-    within = np.arange(len(which)) - np.repeat(np.cumsum(counts) - counts, counts)
+    which, within = counted_out(counts)
     share = (within / (counts[which] - 1))[:, None]
     result: Floats = tabs.ends[which, 0] * (1 - share) + tabs.ends[which, 1] * share
     return result
@@ -322,8 +321,8 @@ def _flat(slabs: Slabs) -> _Flat:
     is_top, is_bottom = (np.zeros(len(first), bool) for _ in range(2))
     is_top[np.concatenate([a1[slabs.bites], b1[slabs.bites]])] = True
     is_bottom[np.concatenate([a0[slabs.low_bites], b0[slabs.low_bites]])] = True
-    right_owner, right_step = _steps(b1 - b0)
-    left_owner, left_step = _steps(a1 - a0)
+    right_owner, right_step = counted_out(b1 - b0)
+    left_owner, left_step = counted_out(a1 - a0)
     upward = b0[right_owner] + right_step
     downward = a0[left_owner] + left_step
     faces = np.concatenate(
@@ -333,12 +332,6 @@ def _flat(slabs: Slabs) -> _Flat:
         ]
     )
     return _Flat(at[first], heights[first], is_top, is_bottom, faces, np.concatenate([right_owner, left_owner]))
-
-
-def _steps(counts: Longs) -> tuple[Longs, Longs]:
-    """For each of `counts` steps: whose it is, and which of its owner's."""
-    owners = np.repeat(np.arange(len(counts)), counts)
-    return owners, np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
 
 
 def _rim(flat: _Flat, count: int) -> tuple[Longs, Longs, Longs]:

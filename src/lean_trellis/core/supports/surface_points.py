@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats, Longs, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
 
 
@@ -51,8 +51,7 @@ def grid_points(mesh: Mesh, faces: Longs, basis: Floats, origin: Floats) -> Surf
     high = np.floor(np.maximum(np.maximum(a, b), c) + 1e-9).astype(np.int64)
     counts = np.maximum(high - low + 1, 0)
     per_face = counts[:, 0] * counts[:, 1]
-    owner = np.repeat(np.arange(len(faces)), per_face)
-    within = np.arange(len(owner)) - np.repeat(np.cumsum(per_face) - per_face, per_face)
+    owner, within = counted_out(per_face)
     rows = np.maximum(counts[owner, 1], 1)
     ij = low[owner] + np.stack([within // rows, within % rows], axis=1)
     weights, inside = _barycentric(in_grid[owner], ij.astype(np.float64))
