@@ -17,7 +17,7 @@ from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.overhang.detect import detect
 from lean_trellis.core.supports.floors import floors_of
-from lean_trellis.core.supports.lattice import cuts_of, generate_lattice, lattice_paths
+from lean_trellis.core.supports.lattice import cuts_of, generate_lattice, lattice_paths, rim_rings
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, WallParameters
 from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.parameters import validated
@@ -94,12 +94,9 @@ def test_under_a_flat_ceiling_the_area_follows_from_the_paths_the_tabs_and_the_o
     (floor,) = floors_of(request.overhangs, request.chosen[0])
     middle = request.overhangs.mesh.bounds.mean(axis=0)[:2]
     inside = floor.inside(parameters.inset)
-    bands = None
-    if parameters.largest_piece is not None:
-        rings = [shapely.LinearRing(path.places) for path in lattice_paths(inside, parameters, 0, middle, None)
-                 if path.is_closed]  # fmt: skip
-        bands = cuts_of(inside, rings, parameters, middle)
-    paths = lattice_paths(inside, parameters, 0, middle, bands)
+    rings = rim_rings(inside, parameters)
+    bands = cuts_of(inside, rings, parameters, middle)
+    paths = lattice_paths(inside, rings, parameters, 0, middle, bands)
     length = sum((shapely.LinearRing if path.is_closed else shapely.LineString)(path.places).length for path in paths)
     tabs = float(panels.tabs.widths.sum())
     openings = 0.0

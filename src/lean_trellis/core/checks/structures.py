@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import combinations
 
 import numpy as np
 from shapely import area as area_of
@@ -16,6 +17,7 @@ from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.supports.bodies import Bodies
 from lean_trellis.core.supports.body_parameters import CradleParameters
+from lean_trellis.core.supports.floors import Shape
 from lean_trellis.core.supports.obstacle import Obstacle
 from lean_trellis.core.supports.panel_clearance import slabs_met
 from lean_trellis.core.supports.panel_parameters import PanelParameters
@@ -58,7 +60,7 @@ def _walls_through_part(state: BuildState, held: SupportState, walls: Panels) ->
         through = _met_within(walls, part, held)
         if not through.any():
             continue
-        places = (walls.columns.places[walls.slabs.left] + walls.columns.places[walls.slabs.right]) / 2
+        places = walls.middles
         first = int(np.flatnonzero(through)[0])
         length = float(walls.lengths_mm[through].sum())
         yield Finding(
@@ -108,7 +110,7 @@ def _in_the_air(state: BuildState, held: SupportState, walls: Panels) -> Iterato
     np.minimum.at(lowest, slabs.left, slabs.low.min(axis=1))
     ends = np.flatnonzero((slabs.low.min(axis=1) <= lowest[slabs.left] + 1e-9) & ~slabs.low_bites)
     ends = ends[slabs.low[ends].max(axis=1) > _SPARE_MM]
-    middles = (walls.columns.places[slabs.left[ends]] + walls.columns.places[slabs.right[ends]]) / 2
+    middles = walls.middles[ends]
     stands = np.zeros(len(ends), bool)
     for other in state.supports:
         if other is not held and isinstance(other.structure, Bodies) and not other.structure.is_empty:
@@ -216,13 +218,21 @@ def _meet(one: Floats, other: Floats) -> bool:
 def _overlaps(state: BuildState) -> Iterator[Finding]:
     """Supports built into each other of which one at least is no bar. What stands on a raft is meant to."""
     some = [held for held in state.supports if not isinstance(held.structure, Raft) and not held.structure.is_empty]
-    for number, held in enumerate(some):
-        for other in some[number + 1 :]:
-            if held.support.family == other.support.family == "bars":
-                continue
-            common = _common_of_supports(held.structure, other.structure)
-            if common > _LEAST_OVERLAP_MM3:
-                yield _overlap(state, held, other, common)
+    shadows: dict[str, Shape] = {}
+    for held, other in combinations(some, 2):
+        if held.support.family == other.support.family == "bars":
+            continue
+        if not _meet(held.structure.mesh.bounds, other.structure.mesh.bounds):
+            continue
+        for one in (held, other):
+            if one.support.id not in shadows:
+                shadows[one.support.id] = shadow_of(one.structure)
+        # Looked for in space only where they overlap as seen from above.
+        if area_of(shadows[held.support.id].intersection(shadows[other.support.id])) <= 0:
+            continue
+        common = _common_volume(_solid(held.structure), _solid(other.structure)) or 0.0
+        if common > _LEAST_OVERLAP_MM3:
+            yield _overlap(state, held, other, common)
 
 
 def _overlap(state: BuildState, held: SupportState, other: SupportState, common: float) -> Finding:
@@ -239,15 +249,6 @@ def _overlap(state: BuildState, held: SupportState, other: SupportState, common:
         part_id=walls.support.part_id, support_id=walls.support.id,
         cures=(*room, Cure("Open its support", "open_station", _OPEN)),
     )  # fmt: skip
-
-
-def _common_of_supports(one: Structure, other: Structure) -> float:
-    """Volume in common; looked for in space only where they overlap as seen from above."""
-    if not _meet(one.mesh.bounds, other.mesh.bounds):
-        return 0.0
-    if area_of(shadow_of(one).intersection(shadow_of(other))) <= 0:
-        return 0.0
-    return _common_volume(_solid(one), _solid(other)) or 0.0
 
 
 def _solid(made: Structure) -> Mesh:

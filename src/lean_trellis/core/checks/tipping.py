@@ -100,7 +100,7 @@ def _footprint(made: Structure) -> Patches:
         slabs = made.slabs.only(rest)
         left, right = made.columns.places[slabs.left], made.columns.places[slabs.right]
         areas = made.lengths_mm[rest] * made.built_thickness
-        return Patches((left + right) / 2, areas, np.concatenate([left, right]))
+        return Patches(made.middles[rest], areas, np.concatenate([left, right]))
     mesh = made.mesh
     if not len(mesh.faces):
         return _of_faces(mesh, np.zeros(0, np.int64))

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from manifold3d import Manifold
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError, ParameterError
@@ -16,7 +15,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.bodies import Bodies, Grip, grip_on_faces
+from lean_trellis.core.supports.bodies import Bodies, Grip, grip_on_faces, regions_near
 from lean_trellis.core.supports.body_parameters import BlockParameters
 from lean_trellis.core.supports.obstacle import nearest_hits
 from lean_trellis.core.supports.request import Request
@@ -37,7 +36,6 @@ class Block(Bodies):
     size_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
     trimmed_mm3: float = 0.0
     density: float = 1.0
-    is_separator: bool = False
 
     @property
     def derived_values(self) -> dict[str, float]:
@@ -65,8 +63,7 @@ def generate_block(request: BlockRequest, body: Mesh | None = None, watch: Watch
         pieces = [left]  # a hollow is a piece of its own there, turned inside out: it stays with what is round it
     bodies = tuple(from_manifold(piece) for piece in pieces if piece.volume() > 1e-6)
     grip = _grip(bodies, request) if p.acts_as == "support" else Grip()
-    return Block(bodies, "block", "blocks", grip, (p.size_x, p.size_y, height), trimmed, p.density,
-                 p.acts_as == "separator")  # fmt: skip
+    return Block(bodies, "block", "blocks", grip, (p.size_x, p.size_y, height), trimmed, p.density)
 
 
 def _shape(p: BlockParameters, height: float, body: Mesh | None) -> Manifold:
@@ -155,7 +152,7 @@ def _grip(bodies: Sequence[Mesh], request: BlockRequest) -> Grip:
         return Grip()
     holds = grip.holds[touched]
     area = _contact_area(bodies, request)
-    regions = _regions_at(request, faces, holds)
+    regions = regions_near(request.overhangs, faces, holds)
     return Grip(holds.mean(axis=0)[None], np.array([area]), holds, regions)
 
 
@@ -167,13 +164,6 @@ def _is_under(bodies: Sequence[Mesh], places: Floats) -> np.ndarray:
         hits = RayTree(body).first_hits(starts, np.array([[0.0, 0.0, -1.0]]))
         reached |= hits.distance <= 6 * _TOUCH_MM
     return reached
-
-
-def _regions_at(request: BlockRequest, faces: np.ndarray, holds: Floats) -> frozenset[int]:
-    regions = request.overhangs.region_of_face[faces]
-    near = cKDTree(request.overhangs.mesh.centroids_of(faces)).query(holds)[1]
-    found = regions[near]
-    return frozenset(found[found >= 0].tolist())
 
 
 def _contact_area(bodies: Sequence[Mesh], request: BlockRequest) -> float:

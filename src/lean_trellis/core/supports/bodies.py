@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
@@ -108,3 +109,11 @@ def grip_on_faces(overhangs: Overhangs, faces: Longs) -> Grip:
         middle[None], np.array([areas.sum()]), np.concatenate([grid, middles, corners]),
         frozenset(regions[regions >= 0].tolist()),
     )  # fmt: skip
+
+
+def regions_near(overhangs: Overhangs, faces: Longs, places: Floats) -> frozenset[int]:
+    """The regions of those of some faces that are nearest to places (n, 3)."""
+    if not len(faces) or not len(places):
+        return frozenset()
+    regions = overhangs.region_of_face[faces[cKDTree(overhangs.mesh.centroids_of(faces)).query(places)[1]]]
+    return frozenset(regions[regions >= 0].tolist())

@@ -12,6 +12,7 @@ from shapely import STRtree, linestrings
 from lean_trellis.core.arrays import Bools, Floats, Longs, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.obstacle import DOWN, Ground, Obstacle, nearest_hits
+from lean_trellis.core.supports.paths import Path, Segments
 
 STEP_MM = 0.4
 """Columns lie no farther apart: what is below is looked for at each."""
@@ -23,7 +24,6 @@ _BEGIN_BELOW_MM = 0.03
 _SIDE_SPARE_MM = 0.1
 _LEAST_UP = 0.15
 """A wall stands on what looks up by this much at least: steeper than 81 degrees nothing stands."""
-_MOST_MITRE = 2.0
 FREE, NO_SURFACE, IN_THE_WAY, TOO_STEEP, OFF_PLATE, TOO_LOW, TOO_NEAR = range(7)
 REASONS = {
     NO_SURFACE: "no surface is above there",
@@ -54,15 +54,6 @@ class Roof(Protocol):
         """Heights (n,) above (n, 2) places, and the faces there."""
 
 
-@dataclass(frozen=True, eq=False)
-class Path:
-    """Where a wall runs in plan, (k, 2), below a floor (its number). A closed one ends where it begins."""
-
-    places: Floats
-    floor: int
-    is_closed: bool = False
-
-
 @dataclass(frozen=True)
 class Footing:
     """What a wall stands on: the plate only, whatever is below, or a level above the plate or under the surface."""
@@ -76,13 +67,13 @@ class Footing:
 class Courses:
     """All walls as columns, one after the other; stretch i goes from column i to i + 1 of the same wall.
 
-    `stations` (c,) are places along all walls: `offsets` (w,) plus the length along the wall. `tops` (c,) are heights
+    `stations` (c,) are places along all walls, as `segments` count them. `tops` (c,) are heights
     of the surface; `lows` (c, 2) those of what is below at both ends of the stretch. `state` (c,) is FREE for stretches
     that can be built, or why not; `on_part` (c,) tells that a part is below.
     """
 
     paths: tuple[Path, ...]
-    offsets: Floats
+    segments: Segments
     walls: Longs
     stations: Floats
     places: Floats
@@ -139,7 +130,7 @@ class Surveyor:
         self._paths, self._floors = tuple(paths), floors
         self._obstacles, self._ground, self._footing = obstacles, ground, footing
         self._half = thickness / 2
-        self._lines = _Lines(self._paths)
+        self._lines = Segments(self._paths)
 
     def courses(self, least_height: float) -> Courses:
         """All columns. A stretch lower than `least_height` is not built."""
@@ -272,7 +263,7 @@ class Surveyor:
         state[last] = NO_SURFACE
         regions = np.array([self._floors[path.floor].region for path in self._paths], np.int64)
         return Courses(
-            self._paths, self._lines.offsets, probed.walls, probed.stations, probed.places, probed.across,
+            self._paths, self._lines, probed.walls, probed.stations, probed.places, probed.across,
             np.nan_to_num(probed.tops), probed.tilts, lows, probed.low_tilts, on_part & ~jumps, state, regions,
         )  # fmt: skip
 
@@ -299,55 +290,6 @@ def _merged(one: _Probed, other: _Probed) -> _Probed:
     return _Probed(*(
         np.concatenate([getattr(one, key), getattr(other, key)])[order] for key in _Probed.__dataclass_fields__
     ))  # fmt: skip
-
-
-class _Lines:
-    """The segments of all paths: ends `a`, `b` (m, 2), `walls`, `floors` (m,), `begins` (m,) as stations."""
-
-    def __init__(self, paths: tuple[Path, ...]) -> None:
-        rings = [np.vstack([p.places, p.places[:1]]) if p.is_closed else p.places for p in paths]
-        counts = np.array([len(ring) - 1 for ring in rings], np.int64)
-        self.walls = np.repeat(np.arange(len(paths)), counts)
-        self.floors = np.array([p.floor for p in paths], np.int64)[self.walls]
-        self.a = np.concatenate([ring[:-1] for ring in rings]) if rings else np.zeros((0, 2))
-        self.b = np.concatenate([ring[1:] for ring in rings]) if rings else np.zeros((0, 2))
-        steps = self.b - self.a
-        self.lengths = np.hypot(steps[:, 0], steps[:, 1])
-        whole = np.bincount(self.walls, weights=self.lengths, minlength=len(paths))
-        self.offsets = np.concatenate([[0.0], np.cumsum(whole + 1.0)[:-1]]) if len(paths) else np.zeros(0)
-        before = np.cumsum(self.lengths) - self.lengths
-        first = np.cumsum(counts) - counts
-        self.begins = self.offsets[self.walls] + before - before[first][self.walls]
-        self._whole, self._closed = whole, np.array([p.is_closed for p in paths], bool)
-        directions = steps / np.maximum(self.lengths, 1e-12)[:, None]
-        self._right = np.column_stack([directions[:, 1], -directions[:, 0]])
-        self._first = first
-
-    @property
-    def bends(self) -> Floats:
-        """Stations of all corners of the paths, their ends too."""
-        return np.sort(np.concatenate([self.begins, self.offsets + self._whole]))
-
-    def at(self, stations: Floats) -> tuple[Floats, Floats, Longs]:
-        """Places (n, 2), the way to the right side, mitred at bends, and walls."""
-        segment = np.clip(np.searchsorted(self.begins, stations + 1e-9, side="right") - 1, 0, None)
-        along = stations - self.begins[segment]
-        share = np.clip(along / np.maximum(self.lengths[segment], 1e-12), 0, 1)[:, None]
-        places = self.a[segment] * (1 - share) + self.b[segment] * share
-        walls = self.walls[segment]
-        before, after = segment.copy(), segment.copy()
-        first, last = self._first[walls], np.append(self._first[1:], len(self.walls))[walls] - 1
-        at_begin = along < 1e-9
-        at_end = stations > self.offsets[walls] + self._whole[walls] - 1e-9
-        before[at_begin] = np.where(
-            segment == first, np.where(self._closed[walls], last, segment), segment - 1
-        )[at_begin]  # fmt: skip
-        after[at_end] = np.where(self._closed[walls], first, segment)[at_end]
-        one, other = self._right[before], self._right[after]
-        middle = one + other
-        # The mitre: as long as needed for both sides to stay half the thickness away.
-        scale = np.maximum((middle * one).sum(axis=1), 1 / _MOST_MITRE)
-        return places, middle / scale[:, None], walls
 
 
 def _nearest(known: Floats, asked: Floats) -> Longs:

@@ -5,14 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.bodies import Bodies, Grip
+from lean_trellis.core.supports.bodies import Bodies, Grip, regions_near
 from lean_trellis.core.supports.body_parameters import CradleParameters
 from lean_trellis.core.supports.obstacle import nearest_hits
 from lean_trellis.core.supports.request import Request
@@ -102,13 +101,14 @@ def generate_cradle(request: CradleRequest, watch: Watch = UNWATCHED) -> Cradle:
     places = np.column_stack([grid, tops])
     watch.at(0.6, "measuring where posts touch")
     slopes = _slopes(request, places) if p.heights == "fitted" else np.zeros_like(grid)
-    places = _no_deeper(request, places, slopes)
+    disc = _disc_above(request, grid, p.post_tip / 2)
+    places = _no_deeper(disc, places, slopes, p.seat_depth)
     cones = _cones(request, places, slopes)
     stands = places[:, 2] - cones - p.post_tip > p.raft_thickness
     if not stands.any():
         raise ParameterError("post_diameter", "no post gets past the surface round it", "make the posts thinner")
     places, seats, slopes, cones = places[stands], seats[stands], slopes[stands], cones[stands]
-    areas, holds = _contacts(request, places, slopes)
+    areas, holds = _contacts(disc.only(stands), places, slopes, p.post_tip / 2)
     posts = Posts(places, seats, areas, kept_off, int((~stands).sum()))
     bodies = [_post(place, slope, cone, p) for place, slope, cone in zip(places, slopes, cones.tolist(), strict=True)]
     plate = _plate(places[:, :2], p)
@@ -131,40 +131,53 @@ def _seats(request: CradleRequest, grid: Floats) -> tuple[Floats, Bools, Bools]:
     return np.where(covered, distance - 1.0, np.inf), covered, protected
 
 
-def _seen_from_posts(request: CradleRequest, tops: Floats, radius: float) -> tuple[Floats, Floats, Floats]:
-    """Places (n, k, 2) of a disc round each top from its middle; heights (n, k) and upright share of what is above."""
+@dataclass(frozen=True, eq=False)
+class _Disc:
+    """What is above a disc round each post: `steps` (k, 2) from its middle, `heights` (n, k) of the surface.
+
+    `upright` (n, k) is how much of the surface's normal points down.
+    """
+
+    steps: Floats
+    heights: Floats
+    upright: Floats
+
+    def levels(self, tops: Floats, slopes: Floats) -> Floats:
+        """(n, k): how high tops lie there that rise by slopes (n, 2)."""
+        result: Floats = tops[:, 2, None] + slopes @ self.steps.T
+        return result
+
+    def only(self, which: Bools) -> _Disc:
+        return _Disc(self.steps, self.heights[which], self.upright[which])
+
+
+def _disc_above(request: CradleRequest, grid: Floats, radius: float) -> _Disc:
+    """By rays in rings of equal area over a disc round each place (n, 2) of the grid."""
     rings = radius * np.sqrt((np.arange(_RINGS) + 0.5) / _RINGS)
     turns = 2 * np.pi * (np.arange(_ROUND) + 0.5) / _ROUND
-    disc = np.stack([rings[:, None] * np.cos(turns), rings[:, None] * np.sin(turns)], axis=-1).reshape(-1, 2)
-    plan = tops[:, None, :2] + disc
+    steps = np.stack([rings[:, None] * np.cos(turns), rings[:, None] * np.sin(turns)], axis=-1).reshape(-1, 2)
+    plan = grid[:, None] + steps
     starts = np.concatenate([plan, np.full((*plan.shape[:2], 1), -1.0)], axis=2).reshape(-1, 3)
     distance, normals = request.obstacles[0].first_hits(starts, UP)
-    heights = (distance - 1.0).reshape(len(tops), -1)
-    steep = np.maximum(np.abs(normals[:, 2]), _STEEPEST)
-    return np.broadcast_to(disc, plan.shape), heights, steep.reshape(len(tops), -1)
+    upright = np.maximum(np.abs(normals[:, 2]), _STEEPEST)
+    return _Disc(steps, (distance - 1.0).reshape(len(grid), -1), upright.reshape(len(grid), -1))
 
 
-def _contacts(request: CradleRequest, tops: Floats, slopes: Floats) -> tuple[Floats, Floats]:
+def _contacts(disc: _Disc, tops: Floats, slopes: Floats, radius: float) -> tuple[Floats, Floats]:
     """(n,) areas of the surface that lies at or below each post's top within its tip; and places on it.
 
-    By rays through the tip in rings of equal area, weighted by the slope of what they meet.
+    Rays through the tip stand for equal areas, weighted by the slope of what they meet.
     """
-    radius = request.parameters.post_tip / 2
-    disc, heights, steep = _seen_from_posts(request, tops, radius)
-    levels = tops[:, 2, None] + (disc * slopes[:, None]).sum(axis=2)
-    touched = heights <= levels + 1e-3
-    areas = np.where(touched, 1 / steep, 0.0).sum(axis=1) * (np.pi * radius**2 / disc.shape[1])
-    plan = tops[:, None, :2] + disc
-    return areas, np.column_stack([plan[touched], heights[touched]])
+    touched = disc.heights <= disc.levels(tops, slopes) + 1e-3
+    areas = np.where(touched, 1 / disc.upright, 0.0).sum(axis=1) * (np.pi * radius**2 / len(disc.steps))
+    plan = tops[:, None, :2] + disc.steps
+    return areas, np.column_stack([plan[touched], disc.heights[touched]])
 
 
-def _no_deeper(request: CradleRequest, tops: Floats, slopes: Floats) -> Floats:
+def _no_deeper(disc: _Disc, tops: Floats, slopes: Floats, seat_depth: float) -> Floats:
     """Tops let down where the surface beside their middle lies lower: nowhere do they go in by more than the seat."""
-    p = request.parameters
-    disc, heights, _ = _seen_from_posts(request, tops, p.post_tip / 2)
-    levels = tops[:, 2, None] + (disc * slopes[:, None]).sum(axis=2)
-    too_deep = np.maximum((levels - heights - max(p.seat_depth, 0.0) - _UNEVEN_MM).max(axis=1), 0.0)
-    return tops - too_deep[:, None] * UP
+    deep = disc.levels(tops, slopes) - disc.heights - max(seat_depth, 0.0) - _UNEVEN_MM
+    return tops - np.maximum(deep.max(axis=1), 0.0)[:, None] * UP
 
 
 def _slopes(request: CradleRequest, tops: Floats) -> Floats:
@@ -182,12 +195,12 @@ def _cones(request: CradleRequest, tops: Floats, slopes: Floats) -> Floats:
     usual = np.full(len(tops), _CONE * (p.post_diameter - p.post_tip))
     if shaft - tip < 1e-6:
         return usual * 0
-    disc, heights, _ = _seen_from_posts(request, tops, shaft + _SIDE_SPARE_MM)
-    away = np.hypot(disc[..., 0], disc[..., 1])
+    disc = _disc_above(request, tops[:, :2], shaft + _SIDE_SPARE_MM)
+    away = np.hypot(*disc.steps.T)
     beyond = np.clip(away - tip, 0.0, shaft - tip) / (shaft - tip)
-    rim = (disc * slopes[:, None]).sum(axis=2) * np.minimum(tip / np.maximum(away, 1e-9), 1.0)
-    sinks = np.maximum(tops[:, 2, None] + rim - heights - max(p.seat_depth, 0.0), 0.0)
-    needed = np.where((away > tip) & np.isfinite(heights), sinks / np.maximum(beyond, 1e-3), 0.0).max(axis=1)
+    rim = slopes @ disc.steps.T * np.minimum(tip / np.maximum(away, 1e-9), 1.0)
+    sinks = np.maximum(tops[:, 2, None] + rim - disc.heights - max(p.seat_depth, 0.0), 0.0)
+    needed = np.where((away > tip) & np.isfinite(disc.heights), sinks / np.maximum(beyond, 1e-3), 0.0).max(axis=1)
     result: Floats = np.maximum(usual, needed)
     return result
 
@@ -213,11 +226,7 @@ def _plate(grid: Floats, p: CradleParameters) -> tuple[Mesh, ...]:
 
 def _grip(request: CradleRequest, posts: Posts, holds: Floats) -> Grip:
     touching = posts.areas > 0
-    overhangs = request.overhangs
-    faces = np.flatnonzero(overhangs.region_of_face >= 0)
-    regions: frozenset[int] = frozenset()
-    if len(holds) and len(faces):
-        near = cKDTree(overhangs.mesh.centroids_of(faces)).query(holds)[1]
-        regions = frozenset(overhangs.region_of_face[faces[near]].tolist())
+    faces = np.flatnonzero(request.overhangs.region_of_face >= 0)
     places = posts.tops[touching]
-    return Grip(np.column_stack([places[:, :2], posts.seats[touching]]), posts.areas[touching], holds, regions)
+    contacts = np.column_stack([places[:, :2], posts.seats[touching]])
+    return Grip(contacts, posts.areas[touching], holds, regions_near(request.overhangs, faces, holds))

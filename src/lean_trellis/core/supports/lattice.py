@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from itertools import pairwise
+from itertools import chain, pairwise
 from typing import Any
 
 import numpy as np
@@ -12,17 +12,17 @@ import shapely
 
 from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.courses import Footing, Path, Roof, Surveyor
+from lean_trellis.core.supports.courses import Footing, Roof, Surveyor
 from lean_trellis.core.supports.floors import Floor, Shape, floors_of, moved_out
 from lean_trellis.core.supports.panel_clearance import slabs_met
-from lean_trellis.core.supports.panel_hand import without, without_pieces, worked_on
+from lean_trellis.core.supports.panel_hand import without_pieces, worked_on
 from lean_trellis.core.supports.panel_parameters import LatticeParameters, PanelParameters, self_holding_lean
 from lean_trellis.core.supports.panel_pieces import where_walls_meet
 from lean_trellis.core.supports.panel_shapes import panels_of
 from lean_trellis.core.supports.panels import NO_PANELS, Columns, Panels, Slabs
+from lean_trellis.core.supports.paths import LEAST_WALL_MM, Path, stretches, without
 from lean_trellis.core.supports.request import Request
 
-_LEAST_WALL_MM = 0.3
 _LOOKS_DOWN = 0.02
 _SHARP_DEG = 20.0
 _LOOKED_AT = (0.05, 0.5, 0.95)
@@ -45,11 +45,11 @@ def generate_lattice(request: LatticeRequest, watch: Watch = UNWATCHED) -> Panel
             floors.append(floor)
             insides.append(floor.inside(p.inset))
     # All regions are cut by the same lines: where walls of several meet, pieces stay as small as asked.
-    rings = [ring for inside in insides for ring in _rim_rings(inside, p)]
-    bands = cuts_of(shapely.union_all(insides), rings, p, _origin(request))
+    rings = [rim_rings(inside, p) for inside in insides]
+    bands = cuts_of(shapely.union_all(insides), list(chain.from_iterable(rings)), p, _origin(request))
     paths: list[Path] = []
-    for number, inside in enumerate(insides):
-        paths += lattice_paths(inside, p, number, _origin(request), bands)
+    for number, (inside, own) in enumerate(zip(insides, rings, strict=True)):
+        paths += lattice_paths(inside, own, p, number, _origin(request), bands)
     return built(paths, floors, request, watch)
 
 
@@ -90,9 +90,8 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
     lift = max(p.lift_mm(request.layer_height), 0.0)
     courses = surveyor.courses(_LEAST_HEIGHT_MM + lift)
     watch.at(0.7, "cutting openings and tabs")
-    rings = [np.vstack([path.places, path.places[:1]]) if path.is_closed else path.places for path in paths]
     reach = min(p.thickness / 2, 0.9 * p.cut_width if p.largest_piece is not None else math.inf)
-    met = where_walls_meet(rings, courses.offsets, reach)
+    met = where_walls_meet(courses.segments, reach)
     lean = self_holding_lean(request.overhangs.critical_angle)
     bites = (lift, p.lower[0])
 
@@ -103,20 +102,16 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
     return without_pieces(replace(panels, unkept=unkept), request.hand, own)
 
 
-def lattice_paths(inside: Shape, p: LatticeParameters, floor: int, origin: Floats, bands: Shape | None) -> list[Path]:
+def lattice_paths(
+    inside: Shape, rings: list[Shape], p: LatticeParameters, floor: int, origin: Floats, bands: Shape | None
+) -> list[Path]:
     """Where the walls of a lattice run within a shape: round its rim, along and across; parted by bands."""
-    rings = _rim_rings(inside, p)
-    lines = crossing_lines(inside, p, origin)
     found: list[Path] = []
     for ring in rings:
         found += cut_ring(ring, bands, floor)
+    lines = crossing_lines(inside, p, origin)
     if len(lines):
-        left = lines if bands is None else shapely.difference(lines, bands)
-        found += [
-            Path(shapely.get_coordinates(part), floor)
-            for part in shapely.get_parts(left)
-            if part.length >= _LEAST_WALL_MM
-        ]
+        found += stretches(lines if bands is None else shapely.difference(lines, bands), floor)
     return found
 
 
@@ -145,24 +140,19 @@ def rings_of(shape: Shape) -> list[Shape]:
     found = []
     for polygon in shapely.get_parts(shapely.simplify(shape, _BEND_MM)):
         if polygon.geom_type == "Polygon":
-            found += [ring for ring in (polygon.exterior, *polygon.interiors) if ring.length >= 4 * _LEAST_WALL_MM]
+            found += [ring for ring in (polygon.exterior, *polygon.interiors) if ring.length >= 4 * LEAST_WALL_MM]
     return found
 
 
 def cut_ring(ring: Shape, bands: Shape | None, floor: int) -> list[Path]:
     """A ring whole, or the arcs that cuts leave of it, across its own beginning too."""
-    left = ring if bands is None else shapely.LineString(ring.coords).difference(bands)
-    if left.equals(ring) or bands is None:
+    whole = shapely.LineString(ring.coords)
+    if bands is None or not whole.intersects(bands):
         return [Path(shapely.get_coordinates(ring)[:-1], floor, is_closed=True)]
-    joined = shapely.line_merge(left) if left.geom_type == "MultiLineString" else left
-    return [
-        Path(shapely.get_coordinates(part), floor)
-        for part in shapely.get_parts(joined)
-        if part.geom_type == "LineString" and part.length >= _LEAST_WALL_MM
-    ]
+    return stretches(whole.difference(bands), floor)
 
 
-def _rim_rings(inside: Shape, p: LatticeParameters) -> list[Shape]:
+def rim_rings(inside: Shape, p: LatticeParameters) -> list[Shape]:
     """The walls round the rim, one inside the other."""
     rings: list[Shape] = []
     shape = inside
@@ -183,7 +173,7 @@ def crossing_lines(inside: Shape, p: LatticeParameters, origin: Floats) -> np.nd
             lines = _parallels(inside, origin, angle, apart, 0.5)
             found.append(shapely.get_parts(shapely.intersection(lines, inside)))
     every = np.concatenate(found) if found else np.zeros(0, object)
-    return every[shapely.length(every) >= _LEAST_WALL_MM] if len(every) else every
+    return every[shapely.length(every) >= LEAST_WALL_MM] if len(every) else every
 
 
 def _families(p: LatticeParameters) -> list[tuple[float, float]]:

@@ -9,15 +9,13 @@ import shapely
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, frozen
-from lean_trellis.core.supports.courses import Path
-from lean_trellis.core.supports.floors import Shape
 from lean_trellis.core.supports.obstacle import Obstacle
 from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.paths import Path, without
 from lean_trellis.core.supports.structure import Unkept
 from lean_trellis.core.supports.support import HandWork, Place
 
-NEAR_MM = 1.0
-_LEAST_WALL_MM = 0.3
+_NEAR_MM = 1.0
 
 
 def on_plate(places: tuple[Place, ...], own: Obstacle) -> Floats:
@@ -55,16 +53,12 @@ def worked_on(paths: list[Path], hand: HandWork, own: Obstacle, open_floor: int)
     return paths, Unkept(frozen(np.array([place for place, _ in lost])), tuple(reason for _, reason in lost))
 
 
-def _line(path: Path) -> Shape:
-    return shapely.linearrings(path.places) if path.is_closed else shapely.linestrings(path.places)
-
-
 def _nearest(paths: list[Path], place: Floats) -> int:
     """The path nearest to a place, -1 where none is near."""
     if not paths:
         return -1
-    away = shapely.distance([_line(path) for path in paths], shapely.Point(place))
-    return int(np.argmin(away)) if away.min() <= NEAR_MM else -1
+    away = shapely.distance([path.line for path in paths], shapely.Point(place))
+    return int(np.argmin(away)) if away.min() <= _NEAR_MM else -1
 
 
 def _led_on(paths: list[Path], place: Floats, by: float, floor: int) -> Path | None:
@@ -75,32 +69,13 @@ def _led_on(paths: list[Path], place: Floats, by: float, floor: int) -> Path | N
             continue
         for end, before in ((path.places[0], path.places[1]), (path.places[-1], path.places[-2])):
             away = float(np.hypot(*(end - place)))
-            if away <= NEAR_MM and (best is None or away < best[0]):
+            if away <= _NEAR_MM and (best is None or away < best[0]):
                 way = (end - before) / max(float(np.hypot(*(end - before))), 1e-12)
                 best = (away, end, way)
     if best is None:
         return None
     _, end, way = best
     return Path(np.array([end, end + by * way]), floor)
-
-
-def without(paths: list[Path], shape: Shape) -> list[Path]:
-    """Paths, but for what of them lies within a shape."""
-    kept: list[Path] = []
-    for path in paths:
-        line = _line(path)
-        if not shapely.intersects(line, shape):
-            kept.append(path)
-            continue
-        ring = shapely.LineString(shapely.get_coordinates(line))
-        left = ring.difference(shape)
-        joined = shapely.line_merge(left) if left.geom_type == "MultiLineString" else left
-        kept += [
-            Path(shapely.get_coordinates(part), path.floor)
-            for part in shapely.get_parts(joined)
-            if part.geom_type == "LineString" and part.length >= _LEAST_WALL_MM
-        ]
-    return kept
 
 
 def without_pieces(panels: Panels, hand: HandWork, own: Obstacle) -> Panels:
@@ -110,9 +85,8 @@ def without_pieces(panels: Panels, hand: HandWork, own: Obstacle) -> Panels:
         if entry.what != "piece":
             continue
         place = on_plate((entry.place,), own)[0]
-        ends = (panels.columns.places[panels.slabs.left] + panels.columns.places[panels.slabs.right]) / 2
-        away = np.hypot(*(ends - place[:2]).T)
-        if not len(away) or away.min() > NEAR_MM:
+        away = np.hypot(*(panels.middles - place[:2]).T)
+        if not len(away) or away.min() > _NEAR_MM:
             lost.append(place)
             continue
         kept = panels.pieces != panels.pieces[int(away.argmin())]
@@ -127,7 +101,7 @@ def without_pieces(panels: Panels, hand: HandWork, own: Obstacle) -> Panels:
 
 def _tabs_that_stay(panels: Panels) -> Panels:
     """Without tabs whose wall is gone there."""
-    middles = (panels.columns.places[panels.slabs.left] + panels.columns.places[panels.slabs.right]) / 2
+    middles = panels.middles
     reach = panels.lengths_mm / 2 + 1e-6
     changed = {}
     for key in ("tabs", "low_tabs"):

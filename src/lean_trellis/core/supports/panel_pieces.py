@@ -9,6 +9,7 @@ from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs, counted_out
 from lean_trellis.core.supports.panels import Slabs
+from lean_trellis.core.supports.paths import Segments
 
 _INSIDE_MM = 1e-4
 
@@ -58,26 +59,19 @@ def _crossed(by_left: Longs, lefts: Longs, met: Longs) -> tuple[Longs, Longs]:
     return by_left[first[owners, 0] + within // across], by_left[first[owners, 1] + within % across]
 
 
-def where_walls_meet(paths: list[Floats], offsets: Floats, reach: float) -> Floats:
+def where_walls_meet(segments: Segments, reach: float) -> Floats:
     """(k, 2): stations of every two walls where they cross or come within `reach` of each other, mm."""
-    counts = np.array([len(path) - 1 for path in paths], np.int64)
-    walls = np.repeat(np.arange(len(paths)), counts)
-    a = np.concatenate([path[:-1] for path in paths]) if paths else np.zeros((0, 2))
-    b = np.concatenate([path[1:] for path in paths]) if paths else np.zeros((0, 2))
-    lengths = np.hypot(*(b - a).T)
-    before = np.cumsum(lengths) - lengths
-    first = np.cumsum(counts) - counts
-    begins = offsets[walls] + before - before[first][walls]
-    lines = shapely.linestrings(np.stack([a, b], axis=1))
+    walls, a = segments.walls, segments.a
+    lines = shapely.linestrings(np.stack([a, segments.b], axis=1))
     tree = shapely.STRtree(lines)
     one, other = tree.query(lines, predicate="dwithin", distance=max(reach, 1e-6))
     kept = walls[one] < walls[other]
     one, other = one[kept], other[kept]
     ends = shapely.get_coordinates(shapely.shortest_line(lines[one], lines[other])).reshape(-1, 2, 2)
     # Where a wall ends at another, it is its last stretch that meets it: a little inside of its end.
-    last = offsets + np.bincount(walls, weights=lengths, minlength=len(paths)) - _INSIDE_MM
+    last = segments.offsets + segments.wholes - _INSIDE_MM
     found = [
-        np.minimum(begins[which] + np.hypot(*(ends[:, side] - a[which]).T), last[walls[which]])
+        np.minimum(segments.begins[which] + np.hypot(*(ends[:, side] - a[which]).T), last[walls[which]])
         for side, which in ((0, one), (1, other))
     ]
     return np.stack(found, axis=1)

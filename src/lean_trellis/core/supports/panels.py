@@ -134,6 +134,11 @@ class Panels:
         return frozen(np.hypot(steps[:, 0], steps[:, 1]))
 
     @cached_property
+    def middles(self) -> Floats:
+        """(k, 2): the middle of each slab in plan."""
+        return frozen((self.columns.places[self.slabs.left] + self.columns.places[self.slabs.right]) / 2)
+
+    @cached_property
     def length_mm(self) -> float:
         """Of all walls in plan."""
         _, first = np.unique(np.column_stack([self.slabs.left, self.slabs.right]), axis=0, return_index=True)

@@ -11,12 +11,13 @@ import shapely
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.courses import Path, Roof
+from lean_trellis.core.supports.courses import Roof
 from lean_trellis.core.supports.floors import floors_of
 from lean_trellis.core.supports.lattice import built, cut_ring, grid_cuts, open_floor, rings_of
-from lean_trellis.core.supports.panel_hand import on_plate, without
+from lean_trellis.core.supports.panel_hand import on_plate
 from lean_trellis.core.supports.panel_parameters import WallParameters
 from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.paths import Path, without
 from lean_trellis.core.supports.request import Request
 
 WallRequest = Request[WallParameters]
@@ -68,7 +69,7 @@ def generate_wall(request: WallRequest, watch: Watch = UNWATCHED) -> Panels:
     made = built(paths, roofs, request, watch)
     if p.largest_piece is not None and made.piece_sizes_mm.max(initial=0.0) > p.largest_piece + 1e-6:
         # Walls of several lines cross: they are cut by one grid instead of each for itself.
-        lines = shapely.union_all([shapely.linestrings(path.places) for path in paths])
+        lines = shapely.union_all([path.line for path in paths])
         bands = grid_cuts(lines, p, request.overhangs.mesh.bounds.mean(axis=0)[:2])
         return built(without(paths, bands), roofs, request, watch)
     return made

@@ -34,7 +34,6 @@ from lean_trellis.core.supports.cradle import Cradle
 from lean_trellis.core.supports.flank import outline_of
 from lean_trellis.core.supports.outlines import polygons_of
 from lean_trellis.core.supports.panels import Panels
-from lean_trellis.core.supports.raft import Raft
 from lean_trellis.studio.forms.fields import NumberField, figure, muted, row, set_role
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.pull import Pull
@@ -423,22 +422,6 @@ class ShapesSection(Section):
         set_role(self.unkept, "warn" if reasons else "muted")
         self.unkept.setVisible(bool(reasons))
         self.unkept.setText("\n".join(f"Not kept: {reason}." for reason in dict.fromkeys(reasons)))
-
-
-def holes_in_words(raft: Raft) -> str:
-    """At which margin each hole of a raft closes, the next one first."""
-    if not raft.holes:
-        return ""
-    closed = [hole for hole in raft.holes if hole.is_closed]
-    still = [hole for hole in raft.holes if not hole.is_closed]
-    words = []
-    if closed:
-        words.append(f"{len(closed)} hole{'s' * (len(closed) > 1)} closed by the margin")
-    if still:
-        margins = ", ".join(f"{hole.closes_at:.2f}" for hole in still[:4])
-        more = " …" if len(still) > 4 else ""
-        words.append(f"{len(still)} hole{'s' * (len(still) > 1)} open, closing at a margin of {margins} mm{more}")
-    return "; ".join(words)
 
 
 def _stroke(drawn: Drawn) -> list[tuple[float, ...]]:

@@ -14,7 +14,6 @@ from lean_trellis.core.supports.panels import Panels
 from lean_trellis.core.supports.raft import Raft
 from lean_trellis.core.supports.structure import Counted, Structure
 from lean_trellis.core.supports.struts import NO_WAY_WORDS
-from lean_trellis.studio.stations.sections.shapes import holes_in_words
 
 
 def totals_in_words(made: Structure) -> str:
@@ -46,7 +45,7 @@ def _counts(made: Structure) -> str:
 def _further(made: Structure) -> str:
     match made:
         case Raft():
-            return holes_in_words(made)
+            return _holes_in_words(made)
         case FlankWall():
             reserve = "" if math.isinf(made.reserve) else f"base holds {made.reserve:.1f} times the push"
             missed = f"{made.missed} ties found no part" if made.missed else ""
@@ -86,3 +85,19 @@ def trouble_in_words(made: Structure) -> str:
         told = "; ".join(dict.fromkeys(made.left_out.reasons))
         return f"{made.left_out.lengths_mm.sum():.1f} mm of wall could not be built: {told}."
     return ""
+
+
+def _holes_in_words(raft: Raft) -> str:
+    """At which margin each hole of a raft closes, the next one first."""
+    if not raft.holes:
+        return ""
+    closed = [hole for hole in raft.holes if hole.is_closed]
+    still = [hole for hole in raft.holes if not hole.is_closed]
+    words = []
+    if closed:
+        words.append(f"{len(closed)} hole{'s' * (len(closed) > 1)} closed by the margin")
+    if still:
+        margins = ", ".join(f"{hole.closes_at:.2f}" for hole in still[:4])
+        more = " …" if len(still) > 4 else ""
+        words.append(f"{len(still)} hole{'s' * (len(still) > 1)} open, closing at a margin of {margins} mm{more}")
+    return "; ".join(words)
