@@ -36,9 +36,6 @@ def main() -> int:
 
 
 def _run(demo: str | None, files: list[Path]) -> int:
-    from PyQt6.QtWidgets import QMessageBox
-
-    from lean_trellis.studio.recovery import left_behind
     from lean_trellis.studio.settings import load_settings, save_settings
     from lean_trellis.studio.start import make_application, make_window, report_faults
 
@@ -48,18 +45,10 @@ def _run(demo: str | None, files: list[Path]) -> int:
     report_faults(window)
     window.show()
     window.view.start()
-    lost = left_behind()
-    if lost:
-        answer = QMessageBox.question(
-            window, "A job was left open", "The program ended unexpectedly. Open the job as it was?"
-        )
-        if answer == QMessageBox.StandardButton.Yes:
-            window.session.open_recovered(lost[0])
-        for path in lost[1:] if answer == QMessageBox.StandardButton.Yes else lost:
-            path.unlink(missing_ok=True)
-    elif files:
+    window.recovered.offer()
+    if files:
         window.take_files(files)
-    elif demo or not settings.started_before:
+    elif demo or (not settings.started_before and not window.recovered.isVisible()):
         window.open_demo(demo or "metal")
         window.open_station(0)
     for problem in own_problems():

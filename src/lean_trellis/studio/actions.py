@@ -24,6 +24,7 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("demo_vat", "Demo: vat build", "", "Job"),
     ActionEntry("demo_extrusion", "Demo: extrusion build", "", "Job"),
     ActionEntry("demo_belt", "Demo: belt build", "", "Job"),
+    ActionEntry("recovered", "Recovered jobs…", "", "Job"),
     ActionEntry("save", "Save", "Ctrl+S", "Job"),
     ActionEntry("save_as", "Save as…", "Ctrl+Shift+S", "Job"),
     ActionEntry("import", "Import parts…", "Ctrl+I", "Job"),

@@ -67,7 +67,7 @@ class Derived(QObject):
         self.most_shown = requests.MOST_SHOWN_SOFTWARE
         self._results: OrderedDict[Hashable, Any] = OrderedDict()
         self._held_back: dict[Hashable, TrellisError] = {}
-        self._explicit: list[tuple[str, Any, Callable[[Any], None]]] = []
+        self._explicit: list[tuple[str, Any, Callable[[Any], None], Callable[[TrellisError], None]]] = []
         self._running_key: Hashable | None = None
         self._running_title = ""
         self._due = QTimer(self, singleShot=True, interval=0)
@@ -169,7 +169,7 @@ class Derived(QObject):
     def under_way(self) -> str:
         """What runs and what waits, in words; for messages."""
         running = f"{self._running_title} runs" if self.worker.task is not None else "nothing runs"
-        waiting = [title for title, _, _ in self._explicit] + [title for _, title, _ in self._missing()]
+        waiting = [entry[0] for entry in self._explicit] + [title for _, title, _ in self._missing()]
         return f"{running}; waiting: {', '.join(waiting) or 'nothing'}"
 
     def _wanted(self) -> Iterator[tuple[Hashable, str, Callable[[], Any]]]:
@@ -231,8 +231,8 @@ class Derived(QObject):
         if self.worker.task is not None:
             return
         if self._explicit:
-            title, request, done = self._explicit.pop(0)
-            self._run(None, title, request, done)
+            title, request, done, refused = self._explicit.pop(0)
+            self._run(None, title, request, done, refused)
             return
         entry = next(self._missing(), None)
         if entry is None:
@@ -243,10 +243,22 @@ class Derived(QObject):
         key, title, make = entry
         self._run(key, title, make(), lambda result: self._keep(key, result))
 
-    def _run(self, key: Hashable | None, title: str, request: Any, done: Callable[[Any], None]) -> None:
+    def _run(
+        self,
+        key: Hashable | None,
+        title: str,
+        request: Any,
+        done: Callable[[Any], None],
+        refused: Callable[[TrellisError], None] = lambda _: None,
+    ) -> None:
         self._running_key, self._running_title, self._is_quiet = key, title, False
         self.task_started.emit(title)
-        self.worker.ask(request, done, lambda problem: self._failed(key, title, problem))
+
+        def failed(problem: TrellisError) -> None:
+            refused(problem)
+            self._failed(key, title, problem)
+
+        self.worker.ask(request, done, failed)
 
     def _keep(self, key: Hashable, result: Any) -> None:
         self._running_key = None
@@ -274,9 +286,15 @@ class Derived(QObject):
 
     # --- asked for ---
 
-    def ask(self, title: str, request: Any, done: Callable[[Any], None]) -> None:
-        """Have something worked out beside the window; `done` gets the answer, a refusal is said."""
-        self._explicit.append((title, request, lambda result: self._finish(done, result)))
+    def ask(
+        self,
+        title: str,
+        request: Any,
+        done: Callable[[Any], None],
+        refused: Callable[[TrellisError], None] = lambda _: None,
+    ) -> None:
+        """Have something computed beside the window; `done` gets the answer, `refused` the error after it was said."""
+        self._explicit.append((title, request, lambda result: self._finish(done, result), refused))
         self._due.start()
 
     def ask_quietly(self, request: Any, done: Callable[[Any], None]) -> bool:

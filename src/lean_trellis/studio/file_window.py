@@ -98,7 +98,7 @@ class FileWindow(QMainWindow):
 
     def _after_asking(self, then: Any) -> None:
         """Do something that leaves the job; unsaved work is asked about first."""
-        if self.session.is_saved or not self.session.undo_title:
+        if self.session.is_saved:
             then()
             return
         answer = QMessageBox.question(
@@ -106,6 +106,7 @@ class FileWindow(QMainWindow):
             QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
         )  # fmt: skip
         if answer == QMessageBox.StandardButton.Discard:
+            self.session.give_up()
             then()
         elif answer == QMessageBox.StandardButton.Save:
             if self.session.path is None:
@@ -114,10 +115,16 @@ class FileWindow(QMainWindow):
                 self.session.save_job(self.session.path, then)
 
     def open_second(self, job: Job) -> None:
-        """Open a job that was made from this one."""
-        self.session.replace_job(job, None, is_saved=False)
-        self.view.fit()
-        self.session.said.emit("note", f"{job.name}: a second job, not saved yet; Release lists what no longer fits")
+        """Open a job that was made from this one, which is saved or discarded first."""
+
+        def opened() -> None:
+            self.session.replace_job(job, None, is_saved=False)
+            self.view.fit()
+            self.session.said.emit(
+                "note", f"{job.name}: a second job, not saved yet; Release lists what no longer fits"
+            )
+
+        self._after_asking(opened)
 
     def save_rest(self, request: SpreadRest) -> None:
         """Save the parts that found no room as jobs of their own, a plate each, and take them out of this one."""

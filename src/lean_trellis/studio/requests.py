@@ -16,6 +16,7 @@ from lean_trellis.core.errors import EditError, TrellisError
 from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.job.recovery import LeftCopy, open_copy
 from lean_trellis.core.mesh import Mesh, MeshHealth
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.overhang import Island, Region
@@ -105,6 +106,17 @@ class OpenJob:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Job:
         """The job."""
         return open_job(self.path, full_library(), watch)
+
+
+@dataclass(frozen=True)
+class OpenCopy:
+    """Read a recovery copy."""
+
+    copy: LeftCopy
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Job:
+        """The job."""
+        return open_copy(self.copy, full_library(), watch)
 
 
 @dataclass(frozen=True)

@@ -38,6 +38,8 @@ class Session(Derived):
     job_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     file_changed = pyqtSignal()
+    replaced = pyqtSignal(object, bool)
+    """Another job is about to take the place of this one; whether this one was saved or discarded."""
 
     def __init__(self, library: Library, settings: Settings, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -48,6 +50,7 @@ class Session(Derived):
         self.path: Path | None = None
         self._history = History(self._first_job())
         self._saved: Job | None = self._history.job
+        self._given_up: Job | None = None
 
     def _first_job(self) -> Job:
         machines, materials = self.library.machines, self.library.materials
@@ -113,6 +116,7 @@ class Session(Derived):
 
     def replace_job(self, job: Job, path: Path | None, *, is_saved: bool = True) -> None:
         """Open another job: a new history."""
+        self.replaced.emit(self.job, self.is_saved or self._given_up is self.job)
         self._history = History(job)
         self._saved = job if is_saved else None
         self.path = path
@@ -121,6 +125,10 @@ class Session(Derived):
         self.file_changed.emit()
         self.selection_changed.emit()
         self._job_moved_on()
+
+    def give_up(self) -> None:
+        """The user discards the job as it is now: it will be left without being saved."""
+        self._given_up = self.job
 
     def new_job(self) -> None:
         """An empty job on the remembered machine."""
@@ -243,16 +251,6 @@ class Session(Derived):
         self.settings.remember_job(path)
         self.replace_job(job, path)
 
-    def open_recovered(self, path: Path) -> None:
-        """Open a recovery copy as an unsaved job, and take the copy away."""
-
-        def opened(job: Job) -> None:
-            self.replace_job(job, None, is_saved=False)
-            path.unlink(missing_ok=True)
-            self.said.emit("note", "Recovered: this is the job as it was a few seconds before the end. Save it.")
-
-        self.ask("Recovering the job", requests.OpenJob(path), opened)
-
     def save_job(self, path: Path, then: Callable[[], None] | None = None) -> None:
         """Save to a file, beside the window; `then` is called when it is safe on disk."""
         job = self.job
@@ -278,10 +276,6 @@ class Session(Derived):
             then()
 
         self.ask(f"Saving {path.name}", requests.SaveJob(job, path), saved)
-
-    def keep_recovery_copy(self, path: Path) -> None:
-        """Save a copy for after a crash, without a word."""
-        self.ask("Keeping a recovery copy", requests.SaveJob(self.job, path), lambda _: None)
 
     def export(self, request: ExportRequest) -> None:
         """Write parts and supports to files."""

@@ -26,6 +26,7 @@ from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.measure_bar import MeasureBar
 from lean_trellis.studio.palette import ActionPalette
+from lean_trellis.studio.recovered import RecoveredJobs
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations import STATIONS
@@ -73,6 +74,7 @@ class MainWindow(ViewWindow):
         self._build_layout()
         self._connect()
         self.recovery = Recovery(session, self)
+        self.recovered = RecoveredJobs(session, self.recovery, self._after_asking, self)
         self.open_station(1)
         self.refresh()
 
@@ -285,6 +287,10 @@ class MainWindow(ViewWindow):
         """Open the station where files are exported."""
         self.open_station(self._place("release"))
 
+    def do_recovered(self) -> None:
+        """List the jobs that a crash left behind."""
+        self.recovered.offer(even_when_empty=True)
+
     def do_quit(self) -> None:
         """Close the window."""
         self.close()
@@ -403,7 +409,7 @@ class MainWindow(ViewWindow):
         """Ask about unsaved work, remember the window, end the worker."""
         if event is None:
             return
-        if not self._is_closing and not self.session.is_saved and self.session.undo_title:
+        if not self._is_closing and not self.session.is_saved:
             event.ignore()
             self._after_asking(self._close_for_good)
             return

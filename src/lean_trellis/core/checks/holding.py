@@ -1,4 +1,4 @@
-"""`region_not_held`, `island_not_held`, `in_the_air`: does everything that begins or hangs have a hold?"""
+"""`region_not_held`, `island_not_held`: does everything that begins or hangs have a hold?"""
 
 from __future__ import annotations
 
@@ -30,8 +30,6 @@ def check_holding(state: BuildState) -> Iterator[Finding]:
         yield from _regions_not_held(state, part, contacts, rests_to)
         state.watch.at(0.8, f"checking the islands of {part.part.name}")
         yield from _islands_not_held(state, part, contacts, rests_to)
-        if not np.isfinite(rests_to):
-            yield from _in_the_air(state, part, contacts)
 
 
 def _rests_to(state: BuildState, part: PartState) -> float:
@@ -221,35 +219,3 @@ def _regions_at(part: PartState, vertices: Longs) -> list[set[int]]:
 
 def _served_regions(state: BuildState, part: PartState) -> set[int]:
     return {number for held in state.supports_of(part.part) for number in held.structure.served}
-
-
-def _in_the_air(state: BuildState, part: PartState, contacts: Floats) -> Iterator[Finding]:
-    """A part above the plate with no bar under it and no other part to rest on."""
-    mesh = part.overhangs.mesh
-    lowest = int(mesh.vertices[:, 2].argmin())
-    place = mesh.vertices[lowest]
-    height = float(place[2])
-    if height <= state.job.layer_height or len(contacts) or _rests_on_another(state, part, place):
-        return
-    yield Finding(
-        "in_the_air", "stop", part.part.name,
-        f"its lowest point is {height:.2f} mm above the plate and nothing is under it",
-        cause="it has a build offset but no supports", at_mm=tuple(place.tolist()), value=height,
-        limit=state.job.layer_height, unit="mm", part_id=part.part.id,
-        cures=(
-            Cure("Support all its regions", "support_regions", (("regions", ()),)),
-            Cure("Lower it to the plate", "set_build_offset", (("offset", 0.0),)),
-        ),
-    )  # fmt: skip
-
-
-def _rests_on_another(state: BuildState, part: PartState, place: Floats) -> bool:
-    origin = (place + [0, 0, state.job.layer_height * 0.5])[None]
-    for other in state.parts:
-        if other.part.id == part.part.id:
-            continue
-        pose, mesh = other.part.pose, other.part.mesh
-        down = np.array([[0.0, 0.0, -1.0]]) @ pose.matrix
-        if other.tree.first_hits(pose.to_part(mesh, origin), down).distance[0] <= 1.5 * state.job.layer_height:
-            return True
-    return False

@@ -13,6 +13,7 @@ from lean_trellis.core.checks.posing import check_posing
 from lean_trellis.core.checks.protection import check_protection
 from lean_trellis.core.checks.soundness import check_soundness
 from lean_trellis.core.checks.stacks import check_stacks
+from lean_trellis.core.checks.standing import check_standing
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.checks.structures import check_structures
 from lean_trellis.core.checks.tipping import check_tipping
@@ -29,6 +30,7 @@ CHECKS: dict[str, Callable[[BuildState], Iterator[Finding]]] = {
     "stacks": check_stacks,
     "overlaps": check_overlap,
     "holding": check_holding,
+    "standing": check_standing,
     "bars": check_bars,
     "other supports": check_structures,
     "tipping": check_tipping,

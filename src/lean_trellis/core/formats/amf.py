@@ -15,7 +15,7 @@ from lxml import etree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import FormatError
-from lean_trellis.core.formats.archives import require_harmless
+from lean_trellis.core.formats.archives import DAMAGED_ZIP, require_harmless
 from lean_trellis.core.formats.body import (
     KNOWN_FILES,
     UNIT_MM,
@@ -25,7 +25,7 @@ from lean_trellis.core.formats.body import (
     require_triangles,
     text_rows,
 )
-from lean_trellis.core.formats.xml import Target, streamed
+from lean_trellis.core.formats.xml import Broken, Target, streamed
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.weld import weld
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -72,12 +72,17 @@ class _Builder(Target):
         name = self._path.pop()
         parent = self._path[-1] if self._path else ""
         if parent == "coordinates" and name in ("x", "y", "z"):
-            self.content.objects[-1].numbers.append(float("".join(self._text)))
+            self._object().numbers.append(float("".join(self._text)))
         elif parent == "triangle" and name in ("v1", "v2", "v3"):
-            self.content.objects[-1].corners.append(int("".join(self._text)))
+            self._object().corners.append(int("".join(self._text)))
         elif self._is_name and name == "metadata" and parent == "object":
-            self.content.objects[-1].name = "".join(self._text).strip()
+            self._object().name = "".join(self._text).strip()
         self._text = []
+
+    def _object(self) -> _Object:
+        if not self.content.objects:
+            raise Broken("holds coordinates outside of any object")
+        return self.content.objects[-1]
 
     def close(self) -> _Content:
         return self.content
@@ -117,7 +122,7 @@ def _zipped(path: Path, watch: Watch) -> _Content:
             with archive.open(names[0]) as stream:
                 size = archive.getinfo(names[0]).file_size
                 content: _Content = streamed(path, stream, size, _Builder(), watch)
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError):
+    except DAMAGED_ZIP:
         raise FormatError(path, "is a damaged zip archive", "copy or export it again") from None
     return content
 

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import lzma
+import struct
 import zipfile
+import zlib
 from pathlib import Path, PurePosixPath
 
 from lean_trellis.core.errors import FormatError
 
+DAMAGED_ZIP = (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, EOFError, zlib.error,
+               lzma.LZMAError, struct.error, KeyError, OverflowError, UnicodeDecodeError)  # fmt: skip
+"""What reading a damaged archive may end in: zipfile passes on the errors of what it stands on."""
 MOST_BYTES = 2_000_000_000
 MOST_RATIO = 250
 """Meshes pack some 2 to 20 times; what unpacks to more than this is a bomb, not a part."""

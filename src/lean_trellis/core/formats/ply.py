@@ -70,7 +70,7 @@ def _header(file: BinaryIO | IO[bytes], path: object) -> tuple[str, list[_Elemen
                 pass
             case ["format", kind, _]:
                 encoding = kind
-            case ["element", name, count] if count.isdigit():
+            case ["element", name, count] if count.isdecimal() and len(count) < 19:
                 elements.append(_Element(name, int(count)))
             case ["property", "list", of_count, of_item, name] if elements and {of_count, of_item} <= _TYPES.keys():
                 elements[-1].lists.append((name, _TYPES[of_count], _TYPES[of_item]))
@@ -131,16 +131,10 @@ def _vertices(file: BinaryIO | IO[bytes], path: object, element: _Element, encod
 
 
 def _faces(file: BinaryIO | IO[bytes], path: object, element: _Element, encoding: str) -> Longs:
-    if len(element.lists) != 1 or element.scalars:
+    if len(element.lists) != 1 or element.scalars or "f" in element.lists[0][1][0] + element.lists[0][2][0]:
         _skip_lists(path, element)
     if encoding == "ascii":
-        polygons = []
-        for _ in range(element.count):
-            words = file.readline().split()
-            if not words or len(words) < int(words[0]) + 1:
-                raise _ended_early(path, element)
-            polygons.append([int(word) for word in words[1 : int(words[0]) + 1]])
-        return _fans(polygons)
+        return _fans([_corners(file.readline().split(), path, element) for _ in range(element.count)])
     order = "<" if encoding == "binary_little_endian" else ">"
     _, of_count, of_item = element.lists[0]
     triangle = np.dtype([("n", order + of_count), ("v", order + of_item, 3)])
@@ -150,6 +144,17 @@ def _faces(file: BinaryIO | IO[bytes], path: object, element: _Element, encoding
         if (rows["n"] == 3).all():
             return rows["v"].astype(np.int64)
     return _fans(_polygons(raw, path, element, order))
+
+
+def _corners(words: list[bytes], path: object, element: _Element) -> list[int]:
+    """The corners in one line of text."""
+    try:
+        numbers = [int(word) for word in words]
+    except ValueError:
+        raise FormatError(path, f"a '{element.name}' in it is no number", "export the part again") from None
+    if not numbers or not 0 <= numbers[0] < len(numbers):
+        raise _ended_early(path, element)
+    return numbers[1 : numbers[0] + 1]
 
 
 def _polygons(raw: bytes, path: object, element: _Element, order: str) -> list[list[int]]:

@@ -8,13 +8,18 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
+import numpy as np
+
 from lean_trellis.core.errors import AccessError, FormatError
 from lean_trellis.core.formats import amf, obj, off, ply, step, stl, three_mf
+from lean_trellis.core.formats.archives import DAMAGED_ZIP
 from lean_trellis.core.formats.body import KNOWN_FILES, UNIT_MM, Body
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _HEAD_BYTES = 4096
 _USUAL_MM = (3.0, 1000.0)
+MOST_REACH_MM = 1e9
+"""Places further out than this are damage, not a part."""
 
 
 @dataclass(frozen=True)
@@ -69,7 +74,7 @@ def _kind_of_zip(path: Path) -> Format:
     try:
         with zipfile.ZipFile(path) as archive:
             names = archive.namelist()
-    except (zipfile.BadZipFile, OSError, ValueError):
+    except (*DAMAGED_ZIP, OSError, ValueError):
         raise FormatError(path, "is a damaged zip archive", "copy or export it again") from None
     if "job.json" in names:
         raise FormatError(path, "is a job, not a part", "open it with Open job, or name it where a JOB is asked")
@@ -108,22 +113,36 @@ def read_bodies(
     path = Path(path)
     known = recognise(path)
     try:
-        if known is STEP and tolerance_mm is not None:
-            bodies = step.read(path, watch, tolerance_mm=tolerance_mm)
-        else:
-            bodies = known.read(path, watch)
+        # Numbers of a damaged file may overflow on the way; what came out is looked at below.
+        with np.errstate(all="ignore"):
+            if known is STEP and tolerance_mm is not None:
+                bodies = step.read(path, watch, tolerance_mm=tolerance_mm)
+            else:
+                bodies = known.read(path, watch)
     except OSError as problem:
         raise AccessError.of(path, problem, "read") from problem
     except MemoryError:
         raise FormatError(path, "is too large for this machine's memory", "reduce the mesh first") from None
     taken = guessed_unit(bodies) if unit is None else unit
     by: Literal["guess", "user"] = "guess" if unit is None else "user"
-    return [
-        replace(body, place=place, unit_is_from="file")
-        if body.unit_known
-        else replace(body, place=place, mesh=body.mesh.scaled(UNIT_MM[taken]), unit=taken, unit_is_from=by)
-        for place, body in enumerate(bodies)
-    ]
+    with np.errstate(all="ignore"):
+        read = [
+            replace(body, place=place, unit_is_from="file")
+            if body.unit_known
+            else replace(body, place=place, mesh=body.mesh.scaled(UNIT_MM[taken]), unit=taken, unit_is_from=by)
+            for place, body in enumerate(bodies)
+        ]
+    for body in read:
+        _require_size(path, body)
+    return read
+
+
+def _require_size(path: Path, body: Body) -> None:
+    """Refuse what no machine builds before its numbers overflow in areas and volumes."""
+    reach = float(np.abs(body.mesh.vertices).max(initial=0.0))
+    if not reach <= MOST_REACH_MM:
+        raise FormatError(path, f"reaches {reach:.3g} mm from its origin, more than {MOST_REACH_MM:g} mm",
+                          "check the unit, or export it again")  # fmt: skip
 
 
 def guessed_unit(bodies: list[Body]) -> str:

@@ -12,7 +12,7 @@ from lxml import etree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import FormatError
-from lean_trellis.core.formats.archives import require_harmless
+from lean_trellis.core.formats.archives import DAMAGED_ZIP, require_harmless
 from lean_trellis.core.formats.body import (
     KNOWN_FILES,
     UNIT_MM,
@@ -65,7 +65,7 @@ def read(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
     try:
         with zipfile.ZipFile(path) as archive:
             model = _parse(path, archive, _model_name(path, archive), watch)
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError):
+    except DAMAGED_ZIP:
         raise FormatError(path, "is a damaged zip archive", "copy or export it again") from None
     try:
         return _bodies(path, model, watch)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +21,7 @@ from lean_trellis.core.errors import (
     UnknownNameError,
 )
 from lean_trellis.core.formats import ply
-from lean_trellis.core.formats.archives import require_harmless
+from lean_trellis.core.formats.archives import DAMAGED_ZIP, require_harmless
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.job.marks_kept import marks_kept, marks_of
 from lean_trellis.core.job.migrations import migrated
@@ -51,6 +51,7 @@ from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
 
 SUFFIX = ".trellis"
+JOB_MEMBER = "job.json"
 
 
 def save_job(job: Job, path: Path, watch: Watch = UNWATCHED) -> None:
@@ -59,17 +60,28 @@ def save_job(job: Job, path: Path, watch: Watch = UNWATCHED) -> None:
         written_whole(path) as file,
         zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive,
     ):
-        archive.writestr("job.json", json.dumps(_as_kept(job).model_dump(), indent=1, ensure_ascii=False))
-        meshes = {mesh.key: mesh for mesh in _meshes(job)}
+        archive.writestr(JOB_MEMBER, job_text(job))
+        meshes = meshes_of(job)
         for number, (key, mesh) in enumerate(meshes.items()):
             watch.at(number / len(meshes), f"saving {path.name}")
-            archive.writestr(f"meshes/{key}.ply", ply.ply_bytes(mesh))
+            archive.writestr(mesh_member(key), ply.ply_bytes(mesh))
 
 
-def _meshes(job: Job) -> list[Mesh]:
+def job_text(job: Job) -> str:
+    """The `job.json` of a job."""
+    return json.dumps(_as_kept(job).model_dump(), indent=1, ensure_ascii=False)
+
+
+def mesh_member(key: str) -> str:
+    """Where a job file keeps the mesh of a key."""
+    return f"meshes/{key}.ply"
+
+
+def meshes_of(job: Job) -> dict[str, Mesh]:
+    """Every mesh that a job keeps, by its key."""
     spacers = [stack.filling.mesh for stack in job.stacks if isinstance(stack.filling, Spacer)]
     bodies = [support.body for support in job.supports if support.body is not None]
-    return [part.nominal_mesh for part in job.parts] + spacers + bodies
+    return {mesh.key: mesh for mesh in [part.nominal_mesh for part in job.parts] + spacers + bodies}
 
 
 def _as_kept(job: Job) -> JobFile:
@@ -132,13 +144,32 @@ def open_job(path: Path, library: Library, watch: Watch = UNWATCHED) -> Job:
     try:
         with zipfile.ZipFile(path) as archive:
             require_harmless(path, archive)
-            kept = _checked(path, json.loads(archive.read("job.json")))
-            meshes = _read_meshes(path, archive, _mesh_keys(kept), watch)
+            return read_job(path, archive.read, library, watch)
     except OSError as problem:
         raise AccessError.of(path, problem, "read") from problem
-    except (zipfile.BadZipFile, KeyError, ValueError, NotImplementedError, RuntimeError, EOFError):
-        raise FormatError(path, "is no job file, or a damaged one", "open another copy of it") from None
+    except DAMAGED_ZIP:
+        raise _damaged(path) from None
+
+
+def read_job(path: Path, read: Callable[[str], bytes], library: Library, watch: Watch = UNWATCHED) -> Job:
+    """The job whose members `read` gives by name, as `save_job` writes them; `path` is named in messages.
+
+    Raises `FormatError` or `NewerFileError`.
+    """
+    try:
+        content = json.loads(read(JOB_MEMBER))
+    except (KeyError, ValueError, RecursionError):
+        raise _damaged(path) from None
+    kept = _checked(path, content)
+    try:
+        meshes = _read_meshes(path, read, _mesh_keys(kept), watch)
+    except KeyError:
+        raise FormatError(path, "lacks the mesh of a part", "open another copy of it") from None
     return _as_job(path, kept, meshes, library)
+
+
+def _damaged(path: Path) -> FormatError:
+    return FormatError(path, "is no job file, or a damaged one", "open another copy of it")
 
 
 def _checked(path: Path, content: Any) -> JobFile:
@@ -166,11 +197,11 @@ def _mesh_keys(kept: JobFile) -> set[str]:
     return {part.mesh for part in kept.parts} | spacers | bodies
 
 
-def _read_meshes(path: Path, archive: zipfile.ZipFile, keys: set[str], watch: Watch) -> dict[str, Mesh]:
+def _read_meshes(path: Path, read: Callable[[str], bytes], keys: set[str], watch: Watch) -> dict[str, Mesh]:
     meshes = {}
     for number, key in enumerate(sorted(keys)):
         watch.at(number / len(keys), f"reading {path.name}")
-        raw = archive.read(f"meshes/{key}.ply")
+        raw = read(mesh_member(key))
         mesh, _ = ply.read_stream(io.BytesIO(raw), path, len(raw))
         if mesh.key != key:
             raise FormatError(path, "holds a mesh that was changed or damaged", "open another copy of it")

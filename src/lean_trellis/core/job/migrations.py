@@ -8,9 +8,15 @@ from typing import Any
 Content = dict[str, Any]
 
 
+def _tables(content: Content, key: str) -> list[Content]:
+    """The tables of a list; what is none is left for the schema to refuse."""
+    listed = content.get(key)
+    return [entry for entry in listed if isinstance(entry, dict)] if isinstance(listed, list) else []
+
+
 def _from_1(content: Content) -> Content:
     """Version 2 keeps a part's origin as a table of its own where version 1 kept the file's name as `source`."""
-    for part in content.get("parts", []):
+    for part in _tables(content, "parts"):
         part["origin"] = {"file": part.pop("source", "")}
     return content
 

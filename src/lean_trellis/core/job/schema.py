@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from lean_trellis.core.parts.pose import Matrix
 from lean_trellis.core.supports.parameters import Family
 
 FORMAT = "lean-trellis-job"
 VERSION = 5
+MOST_MM = 1e6
+"""No part stands further out."""
 _HASH = "^[0-9a-f]{32}$"
 
 
@@ -22,9 +25,17 @@ class PoseKept(_Kept):
     """A pose."""
 
     rotation: Matrix
-    x: float
-    y: float
-    build_offset: float = Field(ge=0)
+    x: float = Field(ge=-MOST_MM, le=MOST_MM)
+    y: float = Field(ge=-MOST_MM, le=MOST_MM)
+    build_offset: float = Field(ge=0, le=MOST_MM)
+
+    @field_validator("rotation")
+    @classmethod
+    def _is_rotation(cls, rotation: Matrix) -> Matrix:
+        matrix = np.array(rotation).reshape(3, 3)
+        if np.abs(matrix).max() > 2 or np.abs(matrix @ matrix.T - np.eye(3)).max() > 1e-6:
+            raise ValueError("these nine numbers are no rotation")
+        return rotation
 
 
 class OriginKept(_Kept):

@@ -11,6 +11,7 @@ from scipy.spatial import cKDTree
 from lean_trellis.core.arrays import Floats, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.overhang.detect import Overhangs
+from lean_trellis.core.supports.footings import Footings, lowest_places
 from lean_trellis.core.supports.structure import Counted
 from lean_trellis.core.supports.surface_points import grid_basis, grid_points
 
@@ -76,6 +77,10 @@ class Bodies:
     def served(self) -> frozenset[int]:
         """The regions they take hold of."""
         return self.grip.served
+
+    def footings(self) -> Footings:
+        """The lowest places of every shell."""
+        return lowest_places(self.mesh)
 
     def touches(self) -> tuple[Floats, Floats]:
         """Places where they take hold, and half of what lies between these."""

@@ -12,12 +12,13 @@ from shapely import ops
 
 from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.errors import ParameterError
-from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.material import Constant
 from lean_trellis.core.supports.bodies import Bodies, Grip
 from lean_trellis.core.supports.flank_parameters import FlankParameters
 from lean_trellis.core.supports.floors import Shape, moved_out
+from lean_trellis.core.supports.footings import Footings, lowest_places
 from lean_trellis.core.supports.outlines import plate, polygons_of, shadow
 from lean_trellis.core.supports.panel_parameters import self_holding_lean
 from lean_trellis.core.supports.request import Request
@@ -66,6 +67,10 @@ class FlankWall(Bodies):
     """Ties that found no part beside the wall."""
     derived_values: dict[str, float] = field(default_factory=dict)
     reserve: float = 0.0
+
+    def footings(self) -> Footings:
+        """The lowest places of wall and base; ties grow out of the wall."""
+        return lowest_places(join(list(self.bodies[: len(self.bodies) - self.ties])))
 
 
 def generate_flank(request: FlankRequest, push: Push, watch: Watch = UNWATCHED) -> FlankWall:

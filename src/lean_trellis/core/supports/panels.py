@@ -14,6 +14,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Ints, Longs, counted_out, frozen
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.supports.footings import Footings
 from lean_trellis.core.supports.structure import Counted, Unkept
 
 SAME_MM = 1e-6
@@ -183,6 +184,18 @@ class Panels:
     def served(self) -> frozenset[int]:
         """The regions that tabs take hold of."""
         return frozenset(np.unique(self.tabs.regions).tolist())
+
+    def footings(self) -> Footings:
+        """Below each slab that is the lowest of its piece between two columns, the middle of its lower edge."""
+        slabs = self.slabs
+        low = slabs.low.mean(axis=1)
+        order = np.lexsort((low, slabs.left, self.pieces))
+        pieces, left = self.pieces[order], slabs.left[order]
+        first = np.ones(len(order), bool)
+        first[1:] = (pieces[1:] != pieces[:-1]) | (left[1:] != left[:-1])
+        chosen = order[first]
+        _, numbers = np.unique(self.pieces[chosen], return_inverse=True)
+        return Footings(np.column_stack([self.middles[chosen], low[chosen]]), numbers)
 
     def touches(self) -> tuple[Floats, Floats]:
         """Places along all tabs, and half the thickness there."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.supports.footings import Footings
 
 
 class Counted(NamedTuple):
@@ -69,6 +70,9 @@ class Structure(Protocol):
     @property
     def served(self) -> frozenset[int]:
         """The regions it takes hold of."""
+
+    def footings(self) -> Footings:
+        """Where its pieces begin."""
 
     def touches(self) -> tuple[Floats, Floats]:
         """Places (k, 3) where it meets a part, and half its width there (k,)."""

@@ -10,6 +10,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
+from lean_trellis.core.supports.footings import Footings
 from lean_trellis.core.supports.solids import polygon_share, prisms, ring_solids, swept, swept_volumes
 from lean_trellis.core.supports.structure import Counted, Unkept
 
@@ -150,6 +151,14 @@ class Bars:
     def served(self) -> frozenset[int]:
         """The regions that bars take hold of."""
         return frozenset(np.unique(self.regions).tolist())
+
+    def footings(self) -> Footings:
+        """The lower ends of bars and trunks that stand on the plate or a part; their ways lead to where they stand."""
+        stand, low = self.landings != ON_TRUNK, self.trunks.below < 0
+        places = np.concatenate([self.centres[stand, LOWER_END], self.trunks.centres[low, LOWER_END]])
+        on_plate = np.append(self.landings[stand] == ON_PLATE, np.ones(int(low.sum()), bool))
+        places[on_plate, 2] = 0.0  # their own lower ends may lie within a shared foot
+        return Footings(places, np.arange(len(places)), is_sure=True)
 
     def touches(self) -> tuple[Floats, Floats]:
         """Places (k, 3) where tips and lower ends meet a part, and their radii (k,)."""

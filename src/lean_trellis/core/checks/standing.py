@@ -1,0 +1,192 @@
+"""`in_the_air`: is everything connected to the plate, by itself or through what it stands on?
+
+From the plate upwards: a piece of a support stands where it begins, on the plate, on a part or on another support; a
+part stands on the plate or on another part, or is held by a support that stands. What is left is in the air, also a
+part that is held only by supports which stand on itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.checks.finding import Cure, Finding
+from lean_trellis.core.checks.state import BuildState, PartState, SupportState
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.supports.contact_parameters import ContactParameters
+from lean_trellis.core.supports.footings import lowest_places
+
+_DOWN = np.array([[0.0, 0.0, -1.0]])
+_BELOW_MM = 2e-3
+"""Rays start this far below a footing, so that what it belongs to is not hit."""
+
+
+@dataclass(eq=False)
+class _Solid:
+    """Something to stand on, as it stands. Its box is looked at first, its ray tree is made when it is wanted."""
+
+    mesh: Mesh
+    tree: RayTree
+    pose: Pose | None = None
+    source: Mesh | None = None
+
+    def below(self, places: Floats) -> Floats:
+        """(n,): how far it is below places (n, 3), 0 inside of it, infinite where it is not there."""
+        result = np.full(len(places), np.inf)
+        if not len(self.mesh.faces):
+            return result
+        low, high = self.mesh.bounds
+        near = np.flatnonzero((places[:, :2] >= low[:2]).all(1) & (places[:, :2] <= high[:2]).all(1)
+                              & (places[:, 2] >= low[2]))  # fmt: skip
+        if not len(near):
+            return result
+        origins, down = places[near], _DOWN
+        if self.pose is not None and self.source is not None:
+            origins, down = self.pose.to_part(self.source, origins), _DOWN @ self.pose.matrix
+        hits = self.tree.first_hits(origins, down)
+        leaves = self.mesh.normals[hits.face, 2] < 0  # the first face is left through: the place is inside
+        result[near] = np.where(np.isfinite(hits.distance) & leaves, 0.0, hits.distance)
+        return result
+
+
+@dataclass(eq=False)
+class _Node:
+    """A part, a support or what fills a stack's gap, and for each of its pieces what it stands on."""
+
+    name: str
+    bases: list[set[str]] = field(default_factory=list)
+    places: list[Floats] = field(default_factory=list)
+    held_by: set[str] = field(default_factory=set)
+
+
+PLATE = "plate"
+
+
+def check_standing(state: BuildState) -> Iterator[Finding]:
+    """Stops for what is not connected to the plate."""
+    state.watch.at(0.85, "checking that everything stands")
+    nodes = _nodes(state)
+    standing = _standing(nodes)
+    for held in state.supports:
+        node = nodes[held.support.id]
+        loose = [place for bases, place in zip(node.bases, node.places, strict=True) if not bases]
+        if loose:
+            yield _loose_support(state, held, loose, len(node.bases))
+    for part in state.parts:
+        if part.part.id not in standing:
+            yield _loose_part(state, part, nodes[part.part.id])
+
+
+def _standing(nodes: dict[str, _Node]) -> set[str]:
+    """The ids of all nodes that are connected to the plate."""
+    standing = {PLATE}
+    while True:
+        more = {
+            key
+            for key, node in nodes.items()
+            if key not in standing and (node.held_by & standing or any(bases & standing for bases in node.bases))
+        }
+        if not more:
+            return standing
+        standing |= more
+
+
+def _nodes(state: BuildState) -> dict[str, _Node]:
+    solids = {part.part.id: _Solid(part.overhangs.mesh, part.tree, part.part.pose, part.part.mesh)
+              for part in state.parts}  # fmt: skip
+    made = {held.support.id: held.structure.mesh for held in state.supports if not held.structure.is_empty}
+    solids |= {key: _Solid(mesh, RayTree(mesh)) for key, mesh in made.items()}
+    for stack, fillings in state.fillings:
+        solids |= {f"{stack.id}/{n}": _Solid(mesh, RayTree(mesh)) for n, mesh in enumerate(fillings)}
+    nodes = {}
+    layer = state.job.layer_height
+    for part in state.parts:
+        held_by = {held.support.id for held in state.supports_of(part.part) if len(held.structure.holds)}
+        footings = _lowest_of(part)
+        nodes[part.part.id] = _node(state.name_of(part.part.id), footings, np.zeros(len(footings), np.int64),
+                                    {key: s for key, s in solids.items() if key != part.part.id and key not in made},
+                                    layer, 1.5 * layer, held_by)  # fmt: skip
+    for held in state.supports:
+        footings = held.structure.footings()
+        reach = np.inf if footings.is_sure else _reach(held, layer)
+        others = {key: solid for key, solid in solids.items() if key != held.support.id or not footings.is_sure}
+        nodes[held.support.id] = _node(held.support.set_name, footings.places, footings.pieces, others, layer, reach)
+    for stack, fillings in state.fillings:
+        for number, mesh in enumerate(fillings):
+            key = f"{stack.id}/{number}"
+            low = lowest_places(mesh)
+            others = {other: solid for other, solid in solids.items() if other != key}
+            nodes[key] = _node(key, low.places, np.zeros(len(low.places), np.int64), others, layer, 1.5 * layer)
+    return nodes
+
+
+def _reach(held: SupportState, layer: float) -> float:
+    """How far below a footing what it stands on may be: a layer and a half, or the gap that is asked for."""
+    parameters = held.support.parameters
+    gap = -parameters.lift_mm(layer) if isinstance(parameters, ContactParameters) else 0.0
+    return max(1.5 * layer, gap + 0.5 * layer)
+
+
+def _lowest_of(part: PartState) -> Floats:
+    vertices = part.overhangs.mesh.vertices
+    return vertices[vertices[:, 2] <= vertices[:, 2].min(initial=np.inf) + 1e-3][:200]
+
+
+def _node(name: str, places: Floats, pieces: Longs, solids: dict[str, _Solid], layer: float, reach: float,
+          held_by: set[str] | None = None) -> _Node:  # fmt: skip
+    """A node whose pieces stand on what is found below their footings."""
+    count = int(pieces.max(initial=-1)) + 1
+    node = _Node(name, [set() for _ in range(count)], [], held_by or set())
+    on_plate = places[:, 2] <= layer
+    for piece in np.unique(pieces[on_plate]).tolist():
+        node.bases[piece].add(PLATE)
+    open_places = np.flatnonzero(~on_plate)
+    if len(open_places):
+        lowered = places[open_places] - [0, 0, _BELOW_MM]
+        distances = np.stack([solid.below(lowered) for solid in solids.values()]) if solids else np.zeros((0, 0))
+        nearest = distances.min(axis=0, initial=np.inf)
+        for key, distance in zip(solids, distances, strict=True):
+            stands = (distance <= reach) & (distance <= nearest + 1e-9) & np.isfinite(distance)
+            for piece in np.unique(pieces[open_places[stands]]).tolist():
+                node.bases[piece].add(key)
+    order = np.lexsort((places[:, 2], pieces))
+    firsts = np.searchsorted(pieces[order], np.arange(count))
+    node.places = [places[order[first]] for first in firsts.tolist()]
+    return node
+
+
+def _loose_support(state: BuildState, held: SupportState, loose: list[Floats], count: int) -> Finding:
+    place = min(loose, key=lambda at: float(at[2]))
+    counted = held.structure.counted
+    one = len(loose) == count == 1
+    what = f"its {counted.one} begins" if one else f"{len(loose)} of {count} pieces of its {counted.several} begin"
+    return Finding(
+        "in_the_air", "stop", state.name_of(held.support.part_id),
+        f"{what} {place[2]:.2f} mm above the plate with nothing below",
+        cause="a support is built from its lowest layer up: there has to be the plate, a part or a support under it",
+        at_mm=tuple(place.tolist()), value=float(place[2]), limit=state.job.layer_height, unit="mm",
+        part_id=held.support.part_id, support_id=held.support.id,
+        cures=(Cure("Open its support", "open_station", (("station", "supports"),)),),
+    )  # fmt: skip
+
+
+def _loose_part(state: BuildState, part: PartState, node: _Node) -> Finding:
+    mesh = part.overhangs.mesh
+    place = mesh.vertices[int(mesh.vertices[:, 2].argmin())]
+    height = float(place[2])
+    is_held = bool(node.held_by)
+    why = "its supports do not reach the plate" if is_held else "nothing is under it"
+    support = Cure("Support all its regions", "support_regions", (("regions", ()),))
+    lower = Cure("Lower it to the plate", "set_build_offset", (("offset", 0.0),))
+    return Finding(
+        "in_the_air", "stop", part.part.name,
+        f"its lowest point is {height:.2f} mm above the plate and {why}",
+        cause="its supports stand on nothing but itself" if is_held else "it has a build offset but no supports",
+        at_mm=tuple(place.tolist()), value=height, limit=state.job.layer_height, unit="mm", part_id=part.part.id,
+        cures=(lower,) if is_held else (support, lower),
+    )  # fmt: skip
