@@ -1,4 +1,4 @@
-"""`./trellis soak [KILLS] [FILES]`: windows killed at work, and damaged files of every kind; minutes, not a test."""
+"""`./trellis soak [KILLS] [FILES]`: windows killed at work, and damaged files of every kind. Minutes, so not a test."""
 
 from __future__ import annotations
 
@@ -6,20 +6,31 @@ import sys
 import tempfile
 from pathlib import Path
 
+from damage import damage_files, damage_job
 from kills import kill_windows
-from lean_trellis.studio.display import virtual_display
+from lean_trellis.studio.display import prepare_platform, virtual_display
 
 
 def main() -> int:
-    kills = int(sys.argv[1]) if len(sys.argv) > 1 else 200
-    with tempfile.TemporaryDirectory() as folder, virtual_display():
-        done = kill_windows(Path(folder), kills)
+    kills, each = (int(word) for word in (sys.argv[1:] + ["200", "500"][len(sys.argv) - 1 :])[:2])
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        count, faults = damage_files(folder, each)
+        more, odd = damage_job(folder, 10 * each)
+        print(
+            f"{count} damaged files and {more} job files with odd values: {len(faults) + len(odd)} faults", flush=True
+        )
+        for fault in (*faults, *odd):
+            print(f"  {fault.file.name}: {fault.what}")
+    prepare_platform()
+    with tempfile.TemporaryDirectory() as name, virtual_display():
+        done = kill_windows(Path(name), kills)
     lost = [kill for kill in done if not kill.is_lossless]
-    behind = max(kill.last - kill.kept for kill in done)
+    behind = max((kill.last - kill.kept for kill in done), default=0)
     print(f"{len(done)} windows killed, {len(lost)} lost an edit older than 5 s, at most {behind} edits behind")
     for kill in lost:
-        print(kill)
-    return 1 if lost else 0
+        print(f"  {kill}")
+    return 1 if lost or faults or odd else 0
 
 
 if __name__ == "__main__":

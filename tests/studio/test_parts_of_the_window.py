@@ -12,12 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lean_trellis.core.errors import ParameterError
-from lean_trellis.core.job.files import open_job
-from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.mesh.primitives import ball
 from lean_trellis.studio.display import has_display, prepare_platform
 from lean_trellis.studio.forms.numbers import parse_number, shown_number
-from lean_trellis.studio.pictures import wait_until
-from lean_trellis.studio.recovery import left_behind
 from lean_trellis.studio.requests import shown_mesh
 from lean_trellis.studio.settings import Settings, load_settings, save_settings
 from lean_trellis.studio.view3d.camera import Eye
@@ -77,26 +74,6 @@ def test_recent_jobs_are_few_and_the_last_comes_first(tmp_path):
     settings.remember_job(tmp_path / "11.trellis")
     assert len(settings.recent) == 8
     assert settings.recent[0].endswith("11.trellis")
-
-
-@pytest.mark.fresh
-def test_a_recovery_copy_is_kept_after_a_change_and_gone_after_closing(with_parts, library):
-    user = with_parts(box((9, 9, 9)))
-    path = user.window.recovery.path
-    user.window.recovery._keep()
-    wait_until(path.exists)
-    user.settle()
-    assert open_job(path, library).parts[0].name == "part 1"
-    assert left_behind(path.parent) == []  # this process still runs
-    dead = path.with_name("999999999.trellis")
-    dead.write_bytes(path.read_bytes())
-    assert left_behind(path.parent) == [dead]
-    user.session.open_recovered(dead)
-    user.settle()
-    assert not dead.exists()
-    assert not user.session.is_saved
-    user.window.recovery.finish()
-    assert not path.exists()
 
 
 def test_on_wayland_the_window_goes_through_x11():

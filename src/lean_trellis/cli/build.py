@@ -30,7 +30,7 @@ from lean_trellis.cli.options import (
 )  # fmt: skip
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
-from lean_trellis.core.checks import Finding, is_releasable
+from lean_trellis.core.checks import NOT_EXAMINED, Finding, is_releasable
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import Job, new_job
 from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, set_angles, set_layer_height
@@ -192,10 +192,12 @@ def check(path: JobArgument, as_json: JsonOption = False) -> None:
         findings = Pipeline().findings(job, watch)
     releasable = is_releasable(findings)
     if as_json:
-        say_json({"releasable": releasable, "findings": [_finding(finding) for finding in findings]})
+        found = [_finding(finding) for finding in findings]
+        say_json({"releasable": releasable, "findings": found, "not_examined": list(NOT_EXAMINED)})
     else:
         rows = [(f.severity, f.code, f.part, f.message) for f in findings]
-        say_table("Releasable" if releasable else "Not releasable", ("", "code", "part", "finding"), rows)
+        verdict = "Releasable" if releasable else "Not releasable"
+        say_table(f"{verdict}. Not examined: {', '.join(NOT_EXAMINED)}", ("", "code", "part", "finding"), rows)
     raise typer.Exit(0 if releasable else 1)
 
 

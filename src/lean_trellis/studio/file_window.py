@@ -120,9 +120,7 @@ class FileWindow(QMainWindow):
         def opened() -> None:
             self.session.replace_job(job, None, is_saved=False)
             self.view.fit()
-            self.session.said.emit(
-                "note", f"{job.name}: a second job, not saved yet; Release lists what no longer fits"
-            )
+            self.session.said.emit("note", f"{job.name}: a second job, not saved yet; Release lists what does not fit")
 
         self._after_asking(opened)
 

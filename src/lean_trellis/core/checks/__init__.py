@@ -4,11 +4,12 @@ A check reads a `BuildState` and gives findings with place, value, limit, cause 
 """
 
 from lean_trellis.core.checks.finding import Cure, Finding, Severity
-from lean_trellis.core.checks.registry import CHECKS, is_releasable, run_checks
+from lean_trellis.core.checks.registry import CHECKS, NOT_EXAMINED, is_releasable, run_checks
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
 
 __all__ = [
     "CHECKS",
+    "NOT_EXAMINED",
     "BuildState",
     "Cure",
     "Finding",

@@ -107,7 +107,7 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
     layer = state.job.layer_height
     for part in state.parts:
         held_by = {held.support.id for held in state.supports_of(part.part) if len(held.structure.holds)}
-        footings = _lowest_of(part)
+        footings = _lowest_of(part.overhangs.mesh)
         nodes[part.part.id] = _node(state.name_of(part.part.id), footings, np.zeros(len(footings), np.int64),
                                     {key: s for key, s in solids.items() if key != part.part.id and key not in made},
                                     layer, 1.5 * layer, held_by)  # fmt: skip
@@ -119,10 +119,16 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
     for stack, fillings in state.fillings:
         for number, mesh in enumerate(fillings):
             key = f"{stack.id}/{number}"
-            low = lowest_places(mesh)
+            low = _lowest_of(mesh)
             others = {other: solid for other, solid in solids.items() if other != key}
-            nodes[key] = _node(key, low.places, np.zeros(len(low.places), np.int64), others, layer, 1.5 * layer)
+            nodes[key] = _node(key, low, np.zeros(len(low), np.int64), others, layer, 1.5 * layer)
     return nodes
+
+
+def _lowest_of(mesh: Mesh) -> Floats:
+    """The lowest places of all its shells that are no higher than the lowest of them."""
+    found = lowest_places(mesh).places
+    return found[found[:, 2] <= found[:, 2].min(initial=np.inf) + 1e-3]
 
 
 def _reach(held: SupportState, layer: float) -> float:
@@ -130,11 +136,6 @@ def _reach(held: SupportState, layer: float) -> float:
     parameters = held.support.parameters
     gap = -parameters.lift_mm(layer) if isinstance(parameters, ContactParameters) else 0.0
     return max(1.5 * layer, gap + 0.5 * layer)
-
-
-def _lowest_of(part: PartState) -> Floats:
-    vertices = part.overhangs.mesh.vertices
-    return vertices[vertices[:, 2] <= vertices[:, 2].min(initial=np.inf) + 1e-3][:200]
 
 
 def _node(name: str, places: Floats, pieces: Longs, solids: dict[str, _Solid], layer: float, reach: float,

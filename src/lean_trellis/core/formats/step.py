@@ -25,7 +25,9 @@ _ANGULAR_RAD = 0.25
 _LOOK_S = 0.1
 _MM_PER_GLB_UNIT = 1000.0
 _TESSELLATE = """
-import sys, cascadio
+import sys
+sys.modules["trimesh"] = None  # only its viewer would use it, and importing it takes longer than tessellating
+import cascadio
 source, target, linear, angular = sys.argv[1:]
 sys.exit(cascadio.step_to_glb(source, target, tol_linear=float(linear), tol_angular=float(angular)))
 """

@@ -10,9 +10,11 @@ from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.sampling import places_on
 
 _SAME_HEIGHT_MM = 1e-3
-_MOST_A_PIECE = 200
+_APART_MM, _MOST_ACROSS = 1.0, 40
+_MOST_A_PIECE = 2000
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,7 +30,7 @@ class Footings:
 
 
 def lowest_places(mesh: Mesh) -> Footings:
-    """Of every shell of a mesh its lowest vertices, and the middles of the faces that lie there."""
+    """Of every shell of a mesh its lowest vertices, and places spread over the faces that lie there."""
     if not len(mesh.faces):
         return Footings()
     ends = np.concatenate([mesh.faces[:, :2], mesh.faces[:, 1:]])
@@ -41,8 +43,9 @@ def lowest_places(mesh: Mesh) -> Footings:
     used[mesh.faces] = True
     corners = np.flatnonzero(used & (mesh.vertices[:, 2] <= lowest[shells] + _SAME_HEIGHT_MM))
     flats = np.flatnonzero(mesh.face_highs[:, 2] <= lowest[of_face] + _SAME_HEIGHT_MM)
-    places = np.concatenate([mesh.centroids_of(flats), mesh.vertices[corners]])
-    return _few(places, np.concatenate([of_face[flats], shells[corners]]))
+    spread, on = places_on(mesh, flats, _APART_MM, most_across=_MOST_ACROSS)
+    places = np.concatenate([spread, mesh.vertices[corners]])
+    return _few(places, np.concatenate([of_face[on], shells[corners]]))
 
 
 def _few(places: Floats, pieces: Longs) -> Footings:

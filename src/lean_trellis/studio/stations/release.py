@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lean_trellis.core.checks import Cure, Finding
+from lean_trellis.core.checks import NOT_EXAMINED, Cure, Finding
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
@@ -54,6 +54,8 @@ class ReleaseStation(Station):
         super().__init__(session)
         self.verdict = muted()
         self.page.addWidget(self.verdict)
+        self.not_examined = muted(f"Not examined: {', '.join(NOT_EXAMINED)}.")
+        self.page.addWidget(self.not_examined)
         self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2)
         self.table.setObjectName("release.table")
         self.table.setMinimumHeight(170)
@@ -165,12 +167,14 @@ class ReleaseStation(Station):
         if findings is None:
             waiting = "Checking …" if self.session.job.parts else "Nothing to check: import parts first."
             self.verdict.setText(waiting)
+            self.not_examined.hide()
             set_role(self.verdict, "muted")
             self.table.show_rows([], [])
             self._chosen = None
             self._show_chosen()
             self.note.setText("")
             return
+        self.not_examined.show()
         stops = sum(f.severity == "stop" for f in findings)
         cautions = sum(f.severity == "caution" for f in findings)
         set_role(self.verdict, "stop" if stops else "warn" if cautions else "good")

@@ -1,0 +1,111 @@
+"""`in_the_air`: what is connected to the plate and what is not, each case a part just inside and one just outside."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from lean_trellis.core.formats import Body
+from lean_trellis.core.job import edits, new_job
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
+from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.parts.stacking import Spacer, Stack
+from lean_trellis.core.pipeline import Pipeline
+from lean_trellis.core.sets import shipped_sets
+
+
+def arch() -> Mesh:
+    """Two legs of 4 x 20 x 12 carry a top of 30 x 20 x 3: it stands on the plate and is open below."""
+    top, left, right = box((30, 20, 3), corner=(0, 0, 12)), box((4, 20, 12)), box((4, 20, 12), corner=(26, 0, 0))
+    return from_manifold(to_manifold(top) + to_manifold(left) + to_manifold(right))
+
+
+def job_of(shop, *placed: tuple[Mesh, float, float, float]) -> Job:
+    """Parts at x, y and a build offset."""
+    bodies = [Body(f"part {n}", mesh, len(mesh.faces)) for n, (mesh, *_) in enumerate(placed, start=1)]
+    job = edits.add_bodies(new_job(*shop), bodies).job
+    parts = [
+        replace(part, pose=Pose(x=x, y=y, build_offset=z)) for part, (_, x, y, z) in zip(job.parts, placed, strict=True)
+    ]
+    return replace(job, parts=tuple(parts))
+
+
+def with_support(job: Job, part_id: str, set_name: str, **values) -> Job:
+    job = edits.add_support(job, part_id, shipped_sets()[set_name]).job
+    return edits.change_values(job, job.supports[-1].id, values, "values").job
+
+
+def in_the_air(job: Job) -> list:
+    return [found for found in Pipeline().findings(job) if found.code == "in_the_air"]
+
+
+def block_under_arch(shop, lift: float, height: float) -> Job:
+    """A block under the arch: its middle stands at the part's, its foot `lift` above the plate."""
+    job = job_of(shop, (arch(), 130, 110, 0))
+    size = {"size_x": 10.0, "size_y": 10.0, "size_z": height, "place_x": 0.0, "place_y": 0.0, "place_z": lift}
+    return with_support(job, "part-1", "block-plain", **size)
+
+
+def test_a_block_whose_foot_is_above_the_plate_stops(metal):
+    (found,) = in_the_air(block_under_arch(metal, 2.0, 10.0))
+    assert (found.severity, found.value, found.limit) == ("stop", pytest.approx(2.0), 0.04)
+    assert found.support_id == "support-1"
+    assert found.at_mm is not None
+    assert found.at_mm[2] == pytest.approx(2.0)
+
+
+def test_a_block_that_reaches_the_plate_stands(metal):
+    assert in_the_air(block_under_arch(metal, 0.0, 12.0)) == []
+
+
+def test_a_support_may_stand_on_another(metal):
+    job = block_under_arch(metal, 2.0, 10.0)
+    values = {"size_x": 10.0, "size_y": 10.0, "place_x": 0.0, "place_y": 0.0, "place_z": 0.0}
+    assert in_the_air(with_support(job, "part-1", "block-plain", size_z=2.0, **values)) == []
+    assert len(in_the_air(with_support(job, "part-1", "block-plain", size_z=1.8, **values))) == 1
+
+
+def test_bars_that_stand_on_the_part_alone_hold_nothing(metal, shelf):
+    """The bars between floor and ceiling stand on the part; with the part off the plate nothing reaches it."""
+    chosen = {"landing": "anywhere"}
+    assert in_the_air(with_support(job_of(metal, (shelf, 130, 110, 0)), "part-1", "bars-metal", **chosen)) == []
+    job = job_of(metal, (shelf, 130, 110, 6))
+    regions = Pipeline().overhangs(job.parts[0], job).to_be_held
+    ceiling = max(regions, key=lambda region: region.highest_mm)
+    from lean_trellis.core.targets import pick_region
+
+    job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"], (pick_region(ceiling, job.parts[0]),)).job
+    job = edits.change_values(job, "support-1", chosen, "values").job
+    bars = Pipeline().bars(job.supports[0], job)
+    assert len(bars)
+    if bars.on_part == len(bars):
+        (found,) = in_the_air(job)
+        assert "do not reach the plate" in found.message
+    else:
+        pytest.fail("some bars reach the plate: the case is not what it is meant to be")
+
+
+def test_a_part_rests_on_the_middle_of_another(metal):
+    """Neither a corner nor the middle of a face lies above the post: the place is found between them."""
+    post, plate = box((3, 3, 8)), box((40, 30, 2))
+    assert in_the_air(job_of(metal, (post, 134, 113, 0), (plate, 130, 110, 8.0))) == []
+    (found,) = in_the_air(job_of(metal, (post, 134, 113, 0), (plate, 130, 110, 8.2)))
+    assert found.part == "part 2"
+
+
+def test_what_rests_on_something_in_the_air_is_in_the_air_too(metal):
+    cube = box((10, 10, 4))
+    job = job_of(metal, (cube, 130, 110, 2.0), (cube, 130, 110, 6.0))
+    assert [found.part for found in in_the_air(job)] == ["part 1", "part 2"]
+    assert in_the_air(job_of(metal, (cube, 130, 110, 0.0), (cube, 130, 110, 4.0))) == []
+
+
+def test_a_spacer_carries_what_stands_on_it(metal):
+    cube, spacer = box((10, 10, 4)), box((8, 8, 2))
+    job = job_of(metal, (cube, 130, 110, 0.0), (cube, 130, 110, 6.0))
+    assert len(in_the_air(job)) == 1
+    stack = Stack("stack-1", ("part-1", "part-2"), 2.0, "mm", Spacer("spacer", spacer))
+    assert in_the_air(replace(job, stacks=(stack,))) == []
