@@ -7,6 +7,7 @@ import time
 import numpy as np
 from manifold3d import Manifold, OpType
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.job import Job
@@ -14,7 +15,6 @@ from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box, to_manifold, wavy_torus
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.uniting import set_apart, united
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import shipped_library
 from lean_trellis.core.supports import Bars

@@ -17,7 +17,7 @@ from lean_trellis.core.parts.size import Size, Stage, sized
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import shipped_library
-from lean_trellis.core.supports.support import (
+from lean_trellis.core.supports.common.support import (
     Extended,
     Gone,
     HandBar,

@@ -17,7 +17,7 @@ from lean_trellis.core.parts import Pose
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import shipped_library
 from lean_trellis.studio.display import prepare_platform, virtual_display
-from lean_trellis.studio.requests import ShownRegions
+from lean_trellis.studio.shown import ShownRegions
 from lean_trellis.studio.theme import DAY
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.view3d.scene import paint_angles

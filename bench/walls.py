@@ -8,14 +8,14 @@ import numpy as np
 import shapely
 
 from lean_trellis.core.demo import metal_build
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.primitives import wavy_plate
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import full_library, shipped_library
-from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.panels.panels import Panels
 from measured import Measured
 
 

@@ -8,18 +8,18 @@ import numpy as np
 import pytest
 from bar_requests import bars_for
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh import Mesh, build_topology
 from lean_trellis.core.mesh.primitives import box, cylinder, from_manifold, to_manifold
 from lean_trellis.core.overhang import detect
 from lean_trellis.core.parts import Pose
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.strength.capacity import bending_stresses, buckling_loads, second_moments, slenderness
 from lean_trellis.core.strength.hold_loads import lift_loads, peel_stresses
-from lean_trellis.core.supports.bar_loads import figures_of_bars, strength_of
-from lean_trellis.core.supports.figures import BENDING, BUCKLING, TIP, BarStrength, bar_figures
+from lean_trellis.core.supports.bars.figures import BENDING, BUCKLING, TIP, BarStrength, bar_figures
+from lean_trellis.core.supports.bars.loads import figures_of_bars, strength_of
 
 
 def placed(mesh, lift):

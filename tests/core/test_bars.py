@@ -23,10 +23,10 @@ from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.pose import rotation_between
 from lean_trellis.core.progress import CountingWatch
 from lean_trellis.core.supports import generate_bars
-from lean_trellis.core.supports.obstacle import Ground, Obstacle
-from lean_trellis.core.supports.route import lean_directions
-from lean_trellis.core.supports.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_STEEP
-from lean_trellis.core.supports.surface_points import grid_basis, grid_points
+from lean_trellis.core.supports.bars.route import lean_directions
+from lean_trellis.core.supports.bars.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_STEEP
+from lean_trellis.core.supports.common.obstacle import Ground, Obstacle
+from lean_trellis.core.supports.common.surface_points import grid_basis, grid_points
 
 
 def test_every_place_of_the_inset_region_is_within_the_bound_of_a_hold():
@@ -127,8 +127,8 @@ def test_landing_is_kept(shelf, landing, expected):
         assert (bars.landings == ON_PART).all()
         np.testing.assert_allclose(bars.centres[:, 0, 2], 2 - 0.15)
     else:
-        assert set(bars.missed_reasons.tolist()) == {BLOCKED}
-        assert len(bars.missed_holds) > 50
+        assert set(bars.missed.reasons.tolist()) == {BLOCKED}
+        assert len(bars.missed.holds) > 50
 
 
 def test_bars_lean_round_what_stands_below_and_come_down_on_the_plate(shelf):
@@ -142,7 +142,7 @@ def test_bars_lean_round_what_stands_below_and_come_down_on_the_plate(shelf):
     below = bars.centres[:, 3] - bars.centres[:, 0]
     np.testing.assert_allclose(below[:, :2], 0, atol=1e-9), "below the bend straight down"
     np.testing.assert_array_less(bars.centres[:, 2, 2], bars.centres[:, 3, 2] + 1e-9)
-    assert len(bars.missed_holds) > 0, "from its middle there is none"
+    assert len(bars.missed.holds) > 0, "from its middle there is none"
     bounds = request_for(shelf, lift=0.0).overhangs.mesh.bounds
     assert ((bars.centres[:, 0, :2] < bounds[0, :2]) | (bars.centres[:, 0, :2] > bounds[1, :2])).any(axis=1).all()
 
@@ -173,7 +173,7 @@ def test_bars_stay_on_the_plate_and_off_its_zones(library):
     for zone in machine.zones:
         inside = (feet > [zone.x, zone.y]) & (feet < [zone.x + zone.width, zone.y + zone.depth])
         assert not inside.all(axis=1).any(), zone.name
-    assert set(bars.missed_reasons.tolist()) <= {OFF_PLATE, TOO_NEAR}
+    assert set(bars.missed.reasons.tolist()) <= {OFF_PLATE, TOO_NEAR}
     assert (bars.leans_deg > 1).any(), "some lean out of the clamp"
 
 
@@ -218,7 +218,7 @@ def test_bars_do_not_stand_on_a_protected_surface(shelf):
     marks = np.where(obstacle.placed.normals[:, 2] > 0.5, KEEP_OFF, 0).astype(np.int16)
     bars = generate_bars(replace(request, obstacles=(replace(obstacle, protected=marks),)))
     assert not (bars.landings == ON_PART).any()
-    assert set(bars.missed_reasons.tolist()) == {TOO_STEEP}
+    assert set(bars.missed.reasons.tolist()) == {TOO_STEEP}
 
 
 def test_plate_only_never_lands_on_a_part(table):
@@ -232,8 +232,8 @@ def test_the_height_limit_leaves_higher_holds_bare_and_counts_them():
     whole = bars_for(box((40, 10, 3)), turn=turn, lift=4.0)
     limited = bars_for(box((40, 10, 3)), turn=turn, lift=4.0, height_limit=15.0)
     assert limited.holds[:, 2].max() <= 15.0
-    assert (limited.bare_holds[:, 2] > 15.0).all()
-    assert len(limited) + len(limited.bare_holds) == len(whole)
+    assert (limited.missed.above_limit[:, 2] > 15.0).all()
+    assert len(limited) + len(limited.missed.above_limit) == len(whole)
 
 
 def test_the_foot_shrinks_beside_a_part_and_is_full_elsewhere():

@@ -11,23 +11,24 @@ from bar_requests import distances_from
 from manifold3d import CrossSection, JoinType, Manifold
 from panel_requests import request_for
 
-from lean_trellis.core.checks.structures import check_structures
+from lean_trellis.core.checks.families import check_families
 from lean_trellis.core.demo import metal_build
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError, ParameterError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold, wavy_plate
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import full_library, shipped_library
-from lean_trellis.core.supports.block import generate_block
-from lean_trellis.core.supports.body_parameters import BlockParameters, CradleParameters, RaftParameters
-from lean_trellis.core.supports.cradle import generate_cradle
-from lean_trellis.core.supports.flank import Push, base_for, generate_flank
-from lean_trellis.core.supports.flank_parameters import FlankParameters
-from lean_trellis.core.supports.outlines import shadow
-from lean_trellis.core.supports.raft import generate_raft
+from lean_trellis.core.strength.push import Push
+from lean_trellis.core.supports.bodies.block import generate_block
+from lean_trellis.core.supports.bodies.cradle import generate_cradle
+from lean_trellis.core.supports.bodies.flank import base_for, generate_flank
+from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
+from lean_trellis.core.supports.bodies.parameters import BlockParameters, CradleParameters, RaftParameters
+from lean_trellis.core.supports.bodies.raft import generate_raft
+from lean_trellis.core.supports.common.outlines import shadow
 
 ALL = sorted(shipped_sets())
 
@@ -229,8 +230,8 @@ def test_a_raft_thicker_than_the_offset_is_a_stop_that_lifting_cures(metal_job):
     job = edits.change_support(job, "support-1", "thickness", 6.5).job
     found = [finding for finding in Pipeline().findings(job) if finding.code == "raft_too_thick"]
     assert [(f.severity, f.value, f.limit) for f in found] == [("stop", 6.5, 5.0)]
-    assert found[0].cures[0].value("offset") == 6.5
-    job = edits.set_build_offset(job, ["part-1"], found[0].cures[0].value("offset")).job
+    assert found[0].cures[0].change.offset == 6.5
+    job = found[0].cures[0].change.edit(job, Pipeline()).job
     codes = {finding.code for finding in Pipeline().findings(job) if finding.part == "plate"}
     assert not codes & {"raft_too_thick", "in_the_air", "region_not_held"}
 
@@ -254,7 +255,7 @@ def test_supports_built_into_each_other_are_listed_and_walls_make_room(metal_job
     found = [finding for finding in Pipeline().findings(job) if finding.code == "supports_overlap"]
     assert len(found) == 1 and found[0].value > 1
     cure = found[0].cures[0]
-    job = edits.change_support(job, found[0].support_id, cure.value("key"), cure.value("value")).job
+    job = cure.change.edit(job, Pipeline()).job
     assert "supports_overlap" not in {finding.code for finding in Pipeline().findings(job)}
     pipeline = Pipeline()
     thinner = edits.change_support(job, "support-1", "spacing", 6.0).job
@@ -266,12 +267,12 @@ def test_walls_and_bodies_that_run_into_a_part_are_found(metal_job):
     job = edits.add_support(metal_job, "part-1", shipped_sets()["lattice-metal"]).job
     job = edits.add_support(job, "part-1", shipped_sets()["block-plain"]).job
     state = Pipeline().state(job)
-    assert "support_through_part" not in {finding.code for finding in check_structures(state)}
+    assert "support_through_part" not in {finding.code for finding in check_families(state)}
     pose = replace(job.part("part-1").pose, build_offset=3.0)
     sunk = job.with_part(replace(job.part("part-1"), pose=pose))
     lower = Pipeline().state(sunk)
     wrong = replace(state, job=sunk, parts=lower.parts)
-    found = [finding.support_id for finding in check_structures(wrong) if finding.code == "support_through_part"]
+    found = [finding.support_id for finding in check_families(wrong) if finding.code == "support_through_part"]
     assert sorted(found) == ["support-1", "support-2"]
 
 
@@ -282,7 +283,7 @@ def test_a_tall_thin_part_tips_over_until_a_wall_stands_beside_it():
     job = edits.set_build_offset(job, ["part-1"], 0.0).job
     found = [finding for finding in Pipeline().findings(job) if finding.code == "tips_over"]
     assert len(found) == 1 and found[0].severity == "stop" and found[0].value < 1
-    assert found[0].cures[0].value("set") == "wall-flank"
+    assert found[0].cures[0].change.set_name == "wall-flank"
     job = edits.add_support(job, "part-1", shipped_sets()["wall-flank"]).job
     assert "tips_over" not in {finding.code for finding in Pipeline().findings(job)}
 
@@ -338,7 +339,7 @@ def test_walls_that_end_at_a_level_want_something_to_stand_on(metal_job):
     on_raft = edits.change_support(on_raft, "support-2", "thickness", 1.0).job
     assert "walls_end_in_air" not in {finding.code for finding in Pipeline().findings(on_raft)}
     cure = found[0].cures[0]
-    cured = edits.change_support(job, "support-1", cure.value("key"), cure.value("value")).job
+    cured = cure.change.edit(job, Pipeline()).job
     assert "walls_end_in_air" not in {finding.code for finding in Pipeline().findings(cured)}
 
 

@@ -9,18 +9,18 @@ import pytest
 
 from lean_trellis.core.checks import is_releasable
 from lean_trellis.core.checks.stacks import material_changes
+from lean_trellis.core.derive.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.stacking import Separator
-from lean_trellis.core.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.planning import FIGURES, figures_of
 from lean_trellis.core.proposals import pose_request
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.recipe import shipped_recipes
-from lean_trellis.core.targets import pick_region
+from lean_trellis.core.supports.common.targets import pick_region
 
 
 def job_of(shop, *meshes, offset=None):
@@ -79,7 +79,7 @@ def test_outside_a_rectangular_plate_by_how_much_and_the_cure_brings_it_back(met
     found = the_finding(job, "outside_volume")
     assert found.value == pytest.approx(5)
     cure = found.cures[0]
-    back = edits.move_part(job, "part-1", cure.value("x"), cure.value("y")).job
+    back = cure.change.edit(job, Pipeline()).job
     assert codes(back) == []
 
 
@@ -158,7 +158,7 @@ def test_hold_points_without_a_way_and_the_cure_that_gives_them_one(metal, shelf
     found = the_finding(job, "bar_no_way")
     assert found.severity == "caution"
     cure = found.cures[0]
-    cured = edits.change_support(job, found.support_id, cure.value("key"), cure.value("value")).job
+    cured = cure.change.edit(job, Pipeline()).job
     assert "bar_no_way" not in codes(cured)
 
 
@@ -172,7 +172,7 @@ def test_a_height_limit_that_leaves_holds_bare_is_told_and_cured(metal):
 
 
 def test_a_bar_through_a_part_is_found_by_an_own_measure(metal):
-    from lean_trellis.core.checks.bars import check_bars
+    from lean_trellis.core.checks.families import check_families
     from lean_trellis.core.checks.state import BuildState
 
     job = supported(job_of(metal, box((20, 20, 5)), box((6, 6, 3)), offset=8))
@@ -182,11 +182,11 @@ def test_a_bar_through_a_part_is_found_by_an_own_measure(metal):
     pushed = Pipeline().state(job.with_part(beneath))
     # The bars of before, with the other part pushed under them since.
     mixed = BuildState(pushed.job, pushed.parts, state.supports)
-    found = [finding for finding in check_bars(mixed) if finding.code == "support_through_part"]
+    found = [finding for finding in check_families(mixed) if finding.code == "support_through_part"]
     assert len(found) == 1
     assert found[0].part == "part 2"
     assert found[0].value < found[0].limit
-    assert not [f for f in check_bars(state) if f.code == "support_through_part"]
+    assert not [f for f in check_families(state) if f.code == "support_through_part"]
 
 
 def test_bars_go_round_a_part_that_stands_under_them(metal):
@@ -198,7 +198,7 @@ def test_bars_go_round_a_part_that_stands_under_them(metal):
     assert (both.leans_deg > 1).any(), "they lean round it"
     straight = edits.change_support(job.with_part(low), "support-1", "lean_limit", 0).job
     assert (Pipeline().bars(straight.supports[0], straight).landings == 1).any(), "or stand on the part"
-    assert len(both) + len(both.missed_holds) == len(alone)
+    assert len(both) + len(both.missed.holds) == len(alone)
 
 
 def test_awkward_meshes_are_supported_and_checked_without_fail(metal, awkward):
@@ -234,7 +234,7 @@ def test_a_recipe_supports_a_part_in_one_step(library, metal):
 def test_the_cure_of_a_region_supports_just_that_region(metal):
     pipeline, job = Pipeline(), job_of(metal, box((20, 20, 5)))
     found = next(f for f in pipeline.findings(job) if f.code == "region_not_held")
-    (number,) = found.cures[0].value("regions")
+    (number,) = found.cures[0].change.regions
     part = job.parts[0]
     pick = pick_region(pipeline.overhangs(part, job).regions[number], part)
     assert codes(edits.add_support(job, part.id, shipped_sets()["bars-metal"], (pick,)).job) == []
@@ -344,7 +344,7 @@ def test_bars_that_stay_slender_in_spite_of_braces_are_told(metal):
 
 
 def test_a_trunk_or_brace_through_a_part_is_found(metal):
-    from lean_trellis.core.checks.bars import check_bars
+    from lean_trellis.core.checks.families import check_families
     from lean_trellis.core.checks.state import BuildState
 
     job = supported(job_of(metal, box((20, 20, 5)), box((4, 4, 12)), offset=30), join="on")
@@ -354,5 +354,5 @@ def test_a_trunk_or_brace_through_a_part_is_found(metal):
     x, y = trunks.centres[int(trunks.contacts.argmax()), 3, :2].tolist()
     moved = replace(job.part("part-2"), pose=replace(job.part("part-1").pose, x=x, y=y, build_offset=4.0))
     placed = replace(state.parts[1], part=moved, overhangs=Pipeline().overhangs(moved, job))
-    found = list(check_bars(BuildState(job, (state.parts[0], placed), state.supports)))
+    found = list(check_families(BuildState(job, (state.parts[0], placed), state.supports)))
     assert "support_through_part" in {finding.code for finding in found}

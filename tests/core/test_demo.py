@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from lean_trellis.core.demo import DEMOS, extrusion_build
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job import edits, new_job
@@ -15,7 +16,6 @@ from lean_trellis.core.mesh.health import examine_mesh
 from lean_trellis.core.mesh.primitives import box, cylinder
 from lean_trellis.core.parts.filling import separator_under
 from lean_trellis.core.parts.stacking import Separator, Spacer
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.release import ExportRequest, export_build
 
 

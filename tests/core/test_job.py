@@ -19,6 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lean_trellis.core import atomic
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import AccessError, EditError, FormatError, NewerFileError, UnknownNameError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import History, Job, edits, new_job
@@ -26,10 +27,9 @@ from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.parts.pose import rotation_between, rotation_xyz
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import RegionPick
-from lean_trellis.core.targets import pick_region
+from lean_trellis.core.supports.common.targets import pick_region
 
 
 def body(name, mesh):

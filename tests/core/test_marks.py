@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError, FormatError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
@@ -30,7 +31,6 @@ from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.refining import refined_near
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.size import Size
-from lean_trellis.core.pipeline import Pipeline
 
 
 def one_part(metal, mesh):

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import LibraryError, ParameterError, TrellisError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import box
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import (
     full_library,

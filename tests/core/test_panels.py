@@ -16,13 +16,13 @@ from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manif
 from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.overhang.detect import detect
-from lean_trellis.core.supports.floors import floors_of
-from lean_trellis.core.supports.lattice import cuts_of, generate_lattice, lattice_paths, rim_rings
-from lean_trellis.core.supports.panel_parameters import LatticeParameters, WallParameters
-from lean_trellis.core.supports.panels import Panels
-from lean_trellis.core.supports.parameters import validated
-from lean_trellis.core.supports.support import Extended, Gone, HandWork, Line
-from lean_trellis.core.supports.wall import generate_wall
+from lean_trellis.core.supports.common.floors import floors_of
+from lean_trellis.core.supports.common.parameters import validated
+from lean_trellis.core.supports.common.support import Extended, Gone, HandWork, Line
+from lean_trellis.core.supports.panels.lattice import cuts_of, generate_lattice, lattice_paths, rim_rings
+from lean_trellis.core.supports.panels.panels import Panels
+from lean_trellis.core.supports.panels.parameters import LatticeParameters, WallParameters
+from lean_trellis.core.supports.panels.wall import generate_wall
 
 
 def bridge() -> object:

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import History, edits, new_job
@@ -25,10 +26,9 @@ from lean_trellis.core.parts.aligning import room_below
 from lean_trellis.core.parts.size import factor_for
 from lean_trellis.core.parts.stacking import Separator, Spacer
 from lean_trellis.core.parts.tilt import tilt_of
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.proposals import ArrangeWishes, arrangement
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.targets import pick_region
+from lean_trellis.core.supports.common.targets import pick_region
 
 
 @pytest.fixture

@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 
 from boxes import packed_boxes
 from lean_trellis.core.demo import metal_parts
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import Cancelled, EditError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
@@ -20,7 +21,6 @@ from lean_trellis.core.mesh.primitives import ball, box, cylinder
 from lean_trellis.core.overhang import detect
 from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.parts.stacking import Separator
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.planning import (
     FIGURES,
     ArrangeRequest,

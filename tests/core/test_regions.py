@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from manifold3d import CrossSection, Manifold
 
 from lean_trellis.core.demo import DEMOS
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.mesh import Mesh, build_topology
 from lean_trellis.core.mesh.primitives import ball, box, cylinder, from_manifold, revolution, to_manifold
 from lean_trellis.core.overhang import SelfBridging, detect, find_islands
@@ -18,7 +19,6 @@ from lean_trellis.core.overhang.rim import FREE, WALL
 from lean_trellis.core.overhang.spans import greatest_spans
 from lean_trellis.core.parts import Pose, rotation_about
 from lean_trellis.core.parts.marks import NO_REGION
-from lean_trellis.core.pipeline import Pipeline
 
 LIMITS = SelfBridging(bridge_span=6.0, ledge_limit=1.0, smallest_region=0.5)
 

@@ -7,6 +7,7 @@ import pytest
 from manifold3d import Manifold, OpType
 
 from lean_trellis.core.demo import metal_build
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import AccessError, EditError
 from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job import edits, new_job
@@ -15,7 +16,6 @@ from lean_trellis.core.mesh.health import examine_mesh
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.mesh.uniting import set_apart, united
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.sets import shipped_sets
 

@@ -14,9 +14,9 @@ from lean_trellis.core.sets.recipe import shipped_recipes
 from lean_trellis.core.shop import Machine, Material, load_library
 from lean_trellis.core.shop.library import SHIPPED, read_model
 from lean_trellis.core.supports import BarParameters
-from lean_trellis.core.supports.bar_parameters import require_self_holding
-from lean_trellis.core.supports.families import require_buildable
-from lean_trellis.core.supports.parameters import QUESTIONS, validated
+from lean_trellis.core.supports.bars.parameters import require_self_holding
+from lean_trellis.core.supports.common.parameters import QUESTIONS, validated
+from lean_trellis.core.supports.common.spec import require_buildable
 
 MACHINES = {"metal-260", "metal-120", "vat-150", "vat-200", "filament-320", "belt-260"}
 MATERIALS = {

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lean_trellis.core.derive.pipeline import Pipeline, RegionFacts
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh import Mesh, build_topology, examine
@@ -16,10 +17,9 @@ from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.mesh.primitives import ball, box, cylinder, from_manifold, to_manifold
 from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.overhang.region import Region
-from lean_trellis.core.pipeline import Pipeline, RegionFacts
 from lean_trellis.core.region_list import region_rows, rows_as_csv
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.supports.obstacle import Ground
+from lean_trellis.core.supports.common.obstacle import Ground
 
 # --- places and lines ---
 

@@ -12,18 +12,18 @@ from hypothesis import strategies as st
 from scipy.spatial.distance import pdist
 
 from lean_trellis.core.demo import metal_build, vat_build
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import build_topology, examine
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.parts import rotation_about
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import generate_bars
-from lean_trellis.core.supports.feet import foot_groups
-from lean_trellis.core.supports.figures import free_lengths
-from lean_trellis.core.supports.obstacle import Ground
-from lean_trellis.core.supports.struts import ON_PART, ON_PLATE, ON_TRUNK
+from lean_trellis.core.supports.bars.feet import foot_groups
+from lean_trellis.core.supports.bars.figures import free_lengths
+from lean_trellis.core.supports.bars.struts import ON_PART, ON_PLATE, ON_TRUNK
+from lean_trellis.core.supports.common.obstacle import Ground
 
 PLATE = box((24, 18, 3))
 TALL = {"lift": 40.0, "spacing": 3.5}

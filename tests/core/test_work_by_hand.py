@@ -7,17 +7,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lean_trellis.core.checks.changes import MoveMissed
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError, FormatError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import box
-from lean_trellis.core.pipeline import Pipeline
-from lean_trellis.core.proposals import ways_for_missed
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import shipped_library
-from lean_trellis.core.supports.struts import BLOCKED, ON_PART, ON_PLATE, ON_TRUNK
-from lean_trellis.core.targets import pick_region
+from lean_trellis.core.supports.bars.struts import BLOCKED, ON_PART, ON_PLATE, ON_TRUNK
+from lean_trellis.core.supports.common.targets import pick_region
 
 ME = "support-1"
 
@@ -233,14 +233,14 @@ def test_the_same_again_on_another_region_and_on_copies(metal, table, pipeline):
 def test_hold_points_without_a_way_are_moved_to_where_there_is_one(metal, shelf, pipeline):
     job = supported(metal, shelf, 0.0, landing="plate_only", lean_limit=30.0)
     before = bars_of(pipeline, job)
-    missed = int((before.missed_reasons == BLOCKED).sum())
-    edit = ways_for_missed(job, ME, BLOCKED, pipeline)
+    missed = int((before.missed.reasons == BLOCKED).sum())
+    edit = MoveMissed(ME, BLOCKED).edit(job, pipeline)
     after = bars_of(pipeline, edit.job)
-    assert len(after.missed_holds) < missed
+    assert len(after.missed.holds) < missed
     assert len(after) > len(before)
     assert not (after.landings == ON_PART).any()
     with pytest.raises(EditError, match="no place near by"):
-        ways_for_missed(edits.change_support(job, ME, "lean_limit", 0.0).job, ME, BLOCKED, pipeline)
+        MoveMissed(ME, BLOCKED).edit(edits.change_support(job, ME, "lean_limit", 0.0).job, pipeline)
 
 
 def test_work_by_hand_is_saved_and_read_again(slab, pipeline, tmp_path, library):

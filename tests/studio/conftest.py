@@ -204,7 +204,7 @@ class Shared:
         for key, value in Settings(window=[1280, 800]).model_dump().items():
             setattr(session.settings, key, value)
         session.library = full_library()
-        session._results.clear()
+        session.graph.clear()
         for station in window.stations:
             station.leave()
         for widget, value in self._values:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh.primitives import box
-from lean_trellis.core.supports.struts import ON_PLATE
+from lean_trellis.core.supports.bars.struts import ON_PLATE
 from lean_trellis.studio.pictures import wait_until
 from lean_trellis.studio.view3d.camera import Eye
 
@@ -31,7 +31,7 @@ def at_supports(with_parts):
         if supported:
             user.press(bench.support_all)
             user.settle()
-        user.unfold(bench.by_hand)
+        user.unfold(bench.hand)
         user.window.map.fit()
         user.window.view.eye = Eye(azimuth=-90, height=-30).fitted(*user.session.part.bounds(), 1.2)
         user.settle()
@@ -45,7 +45,7 @@ def bars_of(user):
 
 
 def mode(user, bench, key):
-    modes = bench.by_hand.modes if key in bench.by_hand.modes.buttons else bench.by_hand.pickers
+    modes = bench.hand.modes if key in bench.hand.modes.buttons else bench.hand.pickers
     user.bring_into_view(modes.buttons[key])
     user.press(modes.buttons[key])
 
@@ -85,9 +85,9 @@ def test_a_bar_is_added_by_a_click_in_either_view(at_supports, where):
     assert len(mine) == 1
     np.testing.assert_allclose(added.holds[mine[0]], place, atol=0.4 if where == "view" else 0.3)
     assert user.session.selection.bars == frozenset(mine.tolist()), "it is picked at once"
-    assert bench.by_hand.modes.mode == "add", "until Escape"
+    assert bench.hand.modes.mode == "add", "until Escape"
     user.key(Qt.Key.Key_Escape)
-    assert bench.by_hand.modes.mode == ""
+    assert bench.hand.modes.mode == ""
     assert undone_at_once(user, before)
 
 
@@ -105,7 +105,7 @@ def test_the_way_is_shown_before_the_click_in_both_views(at_supports):
 
     wait_until(is_there)
     assert user.window.map._ghost[1], "it has a way"
-    assert "mm long" in bench.by_hand.modes.note.text()
+    assert "mm long" in bench.hand.modes.note.text()
     assert user.window.view.scene._hints
     assert user.session.under_way.startswith("nothing runs"), "without a word in the status line"
     QTest.mouseMove(user.window.view.canvas, user.on_screen(tuple(place)))
@@ -251,13 +251,13 @@ def test_bars_on_a_patch_are_picked_and_every_second_taken_out(at_supports):
     wait_until(lambda: bool(user.session.selection.bars))
     count = len(bars_of(user))
     assert len(user.session.selection.bars) == count, "the whole underside is one patch"
-    user.press(bench.by_hand.second)
+    user.press(bench.hand.second)
     user.settle()
     assert 0.45 * count < len(bars_of(user)) < 0.7 * count
-    told = bench.by_hand.kept.text()
+    told = bench.hand.kept.text()
     assert "taken out" in told
-    user.bring_into_view(bench.by_hand.give_up)
-    user.press(bench.by_hand.give_up)
+    user.bring_into_view(bench.hand.give_up)
+    user.press(bench.hand.give_up)
     user.settle()
     assert len(bars_of(user)) == count
 
@@ -271,19 +271,19 @@ def test_a_picked_bar_is_made_stouter_and_locked_and_stays_picked(at_supports):
     click_map(user, *bars_of(user).holds[bar - 1, :2], CONTROL)
     assert user.session.selection.bars == {bar, bar - 1}
     click_map(user, *hold[:2], PLAIN)
-    for press in (bench.by_hand.stouter, bench.by_hand.lock):
+    for press in (bench.hand.stouter, bench.hand.lock):
         user.bring_into_view(press)
         user.press(press)
         user.settle()
         assert len(user.session.selection.bars) == 1
-    assert bench.by_hand.lock.text() == "Unlock"
-    assert "locked" in bench.by_hand.told.text()
+    assert bench.hand.lock.text() == "Unlock"
+    assert "locked" in bench.hand.told.text()
     number = user.session.selection.bar
     shaft = user.session.support.parameters.shaft_diameter / 2
     assert bars_of(user).radii[number, 2] == pytest.approx(shaft * 1.25)
     said = []
     user.session.said.connect(lambda kind, words: said.append(words))
-    user.press(bench.by_hand.take_out)
+    user.press(bench.hand.take_out)
     assert "locked" in said[-1] or "taken out" in said[-1]
     assert len(user.session.support.hand.bars) == 1
 
@@ -301,7 +301,7 @@ def test_a_tie_is_set_by_two_clicks_and_told_apart(at_supports):
     assert bars.ties.lengths_mm[0] == pytest.approx(20.6, abs=1.0)
     assert "1 ties" in bench.totals.text() or "1 tie" in bench.totals.text()
     user.key(Qt.Key.Key_Escape)
-    assert bench.by_hand.pickers.mode == ""
+    assert bench.hand.pickers.mode == ""
 
 
 def test_what_could_not_be_kept_is_listed(at_supports):
@@ -310,38 +310,38 @@ def test_what_could_not_be_kept_is_listed(at_supports):
     user.session.do(lambda job: edits.add_bars(job, "support-1", place[None]))
     user.session.do(lambda job: edits.turn_part(job, "part-1", "x", 60))
     user.settle()
-    assert bench.by_hand.unkept.isVisible()
-    assert "no longer below the critical angle" in bench.by_hand.unkept.text()
+    assert bench.hand.unkept.isVisible()
+    assert "no longer below the critical angle" in bench.hand.unkept.text()
     user.session.undo()
     user.settle()
-    assert not bench.by_hand.unkept.isVisible()
+    assert not bench.hand.unkept.isVisible()
 
 
 def test_figures_colour_the_bars_and_the_worst_is_flown_to(at_supports):
     user, bench = at_supports()
-    user.unfold(bench.figures)
+    user.unfold(bench.hand.figures)
     assert not bench.sketch.isVisible(), "one of the three is open at a time"
     user.settle()
     figures = user.session.figures(user.session.support)
-    assert bench.figures.table.keys() == figures.worst.tolist()
+    assert bench.hand.figures.table.keys() == figures.worst.tolist()
     plain = _colours(user)
     assert len(np.unique(plain, axis=0)) <= 2
-    user.choose(bench.figures.choice, "used")
+    user.choose(bench.hand.figures.choice, "used")
     user.settle()
-    assert bench.figures.legend.isVisible()
+    assert bench.hand.figures.legend.isVisible()
     assert len(np.unique(_colours(user), axis=0)) > 3
     focus = user.window.view.eye.focus
     worst = int(figures.worst[0])
-    user.bring_into_view(bench.figures.table)
-    user.click_row(bench.figures.table, worst)
+    user.bring_into_view(bench.hand.figures.table)
+    user.click_row(bench.hand.figures.table, worst)
     assert user.session.selection.bars == {worst}
     assert user.window.view.eye.focus != focus
     assert f"Bar {worst + 1}:" in bench.bar_facts.text()
     assert "of its strength" in bench.bar_facts.text()
-    assert "assumed" in bench.figures.source.text()
-    user.choose(bench.figures.choice, "")
+    assert "assumed" in bench.hand.figures.source.text()
+    user.choose(bench.hand.figures.choice, "")
     user.settle()
-    assert not bench.figures.legend.isVisible()
+    assert not bench.hand.figures.legend.isVisible()
 
 
 def _colours(user):
@@ -383,7 +383,7 @@ def test_hold_points_without_a_way_are_cured_where_they_are_told(with_parts, she
     user.session.do(lambda job: edits.change_support(job, support, "landing", "plate_only"))
     user.session.do(lambda job: edits.change_support(job, support, "lean_limit", 30.0))
     user.settle()
-    missed = len(bars_of(user).missed_holds)
+    missed = len(bars_of(user).missed.holds)
     buttons = {
         bench._cures.itemAt(n).widget().text(): bench._cures.itemAt(n).widget() for n in range(bench._cures.count())
     }
@@ -394,7 +394,7 @@ def test_hold_points_without_a_way_are_cured_where_they_are_told(with_parts, she
     user.press(buttons["Move them to where there is a way"])
     wait_until(lambda: user.session.job is not before)
     user.settle()
-    assert len(bars_of(user).missed_holds) < missed
+    assert len(bars_of(user).missed.holds) < missed
 
 
 def test_panning_with_the_other_button_draws_nothing(at_supports):

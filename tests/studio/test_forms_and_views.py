@@ -17,7 +17,7 @@ from lean_trellis.core.supports import BarParameters
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.forms.sketch import Sketch
-from lean_trellis.studio.stations.tables import PickTable
+from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.theme import DAY, NIGHT, Tokens, style_sheet
 
 

@@ -15,8 +15,8 @@ from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.mesh.primitives import ball
 from lean_trellis.studio.display import has_display, prepare_platform
 from lean_trellis.studio.forms.numbers import parse_number, shown_number
-from lean_trellis.studio.requests import shown_mesh
 from lean_trellis.studio.settings import Settings, load_settings, save_settings
+from lean_trellis.studio.shown import shown_mesh
 from lean_trellis.studio.view3d.camera import Eye
 
 

@@ -122,7 +122,7 @@ def test_one_value_changed_fast_many_times_ends_with_the_last(with_parts):
     user.settle()
     support = user.session.support
     assert support.parameters.spacing == 4.4
-    from lean_trellis.core.pipeline import Pipeline
+    from lean_trellis.core.derive.pipeline import Pipeline
 
     expected = Pipeline().bars(support, user.session.job)
     np.testing.assert_array_equal(user.session.bars(support).centres, expected.centres)

@@ -6,7 +6,7 @@ import pytest
 from PyQt6.QtGui import QImage
 
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.supports.parameters import Declared, FamilyParameters
+from lean_trellis.core.supports.common.parameters import Declared, FamilyParameters
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.theme import DAY
 

@@ -12,7 +12,8 @@ from lean_trellis.core.formats import stl
 from lean_trellis.core.formats.body import Named
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh.primitives import ball, box
-from lean_trellis.core.supports.panels import Panels
+from lean_trellis.core.supports.panels.panels import Panels
+from lean_trellis.studio.families.bar_tools import BarTools
 from lean_trellis.studio.view3d.camera import Eye
 
 HEIGHT = 14.0
@@ -32,7 +33,7 @@ def with_set(with_parts):
         user.choose(bench.set_choice, name)
         user.press(bench.support_all)
         user.settle()
-        user.unfold(bench.shapes)
+        user.unfold(bench.hand)
         low, high = user.session.part.bounds()
         user.window.map.fit()
         user.window.view.eye = Eye(azimuth=-90, height=-30).fitted(low, high, 1.2)
@@ -57,14 +58,14 @@ def lonely_place(walls, least=0):
 
 
 def mode(user, bench, key):
-    user.bring_into_view(bench.shapes.modes.buttons[key])
-    user.press(bench.shapes.modes.buttons[key])
+    user.bring_into_view(bench.hand.modes.buttons[key])
+    user.press(bench.hand.modes.buttons[key])
 
 
 def test_a_set_of_another_family_shows_its_own_form_and_tools(with_set):
     user, bench = with_set("lattice-metal")
     assert isinstance(made(user), Panels)
-    assert bench.shapes.isVisible() and not bench.by_hand.isVisible() and not bench.figures.isVisible()
+    assert bench.hand.isVisible() and not any(tools.isVisible() for tools in bench.tools if tools is not bench.hand)
     assert f"{made(user).counted} in " in bench.totals.text() and "% open" in bench.totals.text()
     user.unfold(bench.values)
     assert user.field("parameter.cell_along").isVisible()
@@ -78,7 +79,7 @@ def test_a_set_of_another_family_shows_its_own_form_and_tools(with_set):
     assert user.session.support.parameters.cell_along == 3
     user.choose(bench.set_choice, "bars-metal")
     user.settle()
-    assert bench.by_hand.isVisible() and not bench.shapes.isVisible()
+    assert isinstance(bench.hand, BarTools) and bench.hand.isVisible()
 
 
 def test_a_wall_is_picked_in_either_view_and_deleted_and_a_piece_as_a_whole(with_set):
@@ -87,20 +88,20 @@ def test_a_wall_is_picked_in_either_view_and_deleted_and_a_piece_as_a_whole(with
     slab, (x, y) = lonely_place(walls)
     click_map(user, x, y)
     assert user.session.selection.bars == {int(walls.slabs.walls[slab])}
-    assert bench.shapes.told.text() == "1 wall picked"
+    assert bench.hand.told.text() == "1 wall picked"
     before = user.session.job
-    user.press(bench.shapes.wall)
+    user.press(bench.hand.wall)
     user.settle()
     assert made(user).counted.number == walls.counted.number - 1
     user.session.undo()
     assert user.session.job is before
     user.settle()
     click_map(user, x, y)
-    user.press(bench.shapes.piece)
+    user.press(bench.hand.piece)
     user.settle()
     assert made(user).piece_count == walls.piece_count - 1
-    assert "1 deleted" in bench.shapes.kept.text()
-    user.press(bench.shapes.give_up)
+    assert "1 deleted" in bench.hand.kept.text()
+    user.press(bench.hand.give_up)
     user.settle()
     assert made(user).counted.number == walls.counted.number
     scene = user.window.view.scene
@@ -132,7 +133,7 @@ def test_part_of_a_lattice_is_cut_out_with_a_lasso(with_set, where):
     assert user.session.support.hand.cut_out
     assert made(user).area_mm2 < before - 20
     user.key(Qt.Key.Key_Escape)
-    assert not bench.shapes.modes.mode
+    assert not bench.hand.modes.mode
 
 
 def test_a_wall_is_drawn_extended_and_its_path_dragged(with_set):
@@ -158,8 +159,8 @@ def test_a_wall_is_drawn_extended_and_its_path_dragged(with_set):
     walls = made(user)
     click_map(user, *walls.columns.places[walls.slabs.right[len(walls.slabs) // 3]].tolist())
     assert len(user.session.selection.bars) == 1
-    user.type_into(bench.shapes.by, "2")
-    user.press(bench.shapes.extend)
+    user.type_into(bench.hand.by, "2")
+    user.press(bench.hand.extend)
     user.settle()
     assert made(user).length_mm == pytest.approx(length + 2, abs=0.1)
 
@@ -176,14 +177,14 @@ def test_a_flank_wall_follows_the_band_that_is_drawn_and_goes_once_round(with_se
     assert "holds" in bench.totals.text()
     user.unfold(bench.values)
     assert user.field("parameter.base_width").placeholderText().startswith("= ")
-    user.unfold(bench.shapes)
+    user.unfold(bench.hand)
     mode(user, bench, "drag")
     end = made(user).path[-1]
     drag_map(user, [tuple(end), tuple(end + [4, 0])])
     user.settle()
     assert user.session.support.parameters.along_length == pytest.approx(24, abs=1)
     user.key(Qt.Key.Key_Escape)
-    user.press(bench.shapes.round)
+    user.press(bench.hand.round)
     user.settle()
     assert user.session.support.parameters.along_length is None
     assert made(user).derived_values["along_length"] == pytest.approx(68, abs=0.01)
@@ -196,11 +197,11 @@ def test_a_raft_is_shared_by_picked_parts_and_a_wrong_margin_is_refused_beside_t
     assert "mm² on the plate" in bench.totals.text()
     user.session.select(parts=("part-1", "part-2"), support="support-1")
     user.settle()
-    user.press(bench.shapes.share)
+    user.press(bench.hand.share)
     user.settle()
     assert user.session.support.others == ("part-2",)
     assert made(user).area_mm2 > alone + 80
-    user.press(bench.shapes.alone)
+    user.press(bench.hand.alone)
     user.settle()
     assert made(user).area_mm2 == alone
     user.unfold(bench.values)
@@ -228,16 +229,16 @@ def test_a_block_is_dragged_sized_and_takes_the_shape_of_a_file_or_of_another_pa
     assert (p.size_x, p.size_y) == (pytest.approx(12, abs=0.8), pytest.approx(10, abs=0.8))
     user.key(Qt.Key.Key_Escape)
     user.session.select(parts=("part-1", "part-2"), support="support-1")
-    user.press(bench.shapes.from_part)
+    user.press(bench.hand.from_part)
     user.settle()
     assert user.session.support.parameters.shape == "own"
     assert user.session.support.parameters.size_x == pytest.approx(8, abs=0.2)
     with (tmp_path / "foot.stl").open("wb") as file:
         stl.write(file, [Named("foot", box((5, 5, 9)))])
-    bench.shapes.take_file(tmp_path / "foot.stl")
+    bench.hand.take_file(tmp_path / "foot.stl")
     user.settle()
     assert user.session.support.parameters.size_z == pytest.approx(9)
-    bench.shapes.take_file(tmp_path / "none.stl")
+    bench.hand.take_file(tmp_path / "none.stl")
     user.settle()
     assert "none.stl" in user.window.status.message.text()
 
@@ -245,10 +246,10 @@ def test_a_block_is_dragged_sized_and_takes_the_shape_of_a_file_or_of_another_pa
 def test_a_cradle_tells_what_each_post_does_and_flies_there(with_set):
     user, bench = with_set("cradle-posts", ball(9, subdivisions=4))
     posts = made(user).posts
-    assert bench.shapes.posts.isVisible() and bench.shapes.posts.model().rowCount() == len(posts)
+    assert bench.hand.posts.isVisible() and bench.hand.posts.model().rowCount() == len(posts)
     assert "posts in" in bench.totals.text()
     eye = user.window.view.eye
-    user.click_row(bench.shapes.posts, 0)
+    user.click_row(bench.hand.posts, 0)
     assert user.window.view.eye != eye
     assert user.session.selection.support == "support-1"
 

@@ -8,11 +8,11 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import read_bodies
 from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.job.files import open_job
 from lean_trellis.core.mesh.primitives import ball, box
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.pictures import wait_until
 from lean_trellis.studio.view3d.camera import Eye
@@ -304,7 +304,7 @@ def test_the_height_limit_is_always_on_show_when_on(with_parts):
     user.type_into(user.field("parameter.height_limit"), "3")
     user.settle()
     assert bench.limit.isVisible()
-    bare = len(user.session.bars(user.session.support).bare_holds)
+    bare = len(user.session.bars(user.session.support).missed.above_limit)
     assert f"leaves {bare} hold points" in bench.limit.text()
     assert "limit_leaves_bare" in {f.code for f in user.session.findings()}
     user.type_into(user.field("parameter.height_limit"), "")

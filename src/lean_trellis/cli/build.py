@@ -31,11 +31,11 @@ from lean_trellis.cli.options import (
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
 from lean_trellis.core.checks import NOT_EXAMINED, Finding, is_releasable
+from lean_trellis.core.derive.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import Job, new_job
 from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, set_angles, set_layer_height
 from lean_trellis.core.job.files import SUFFIX, open_job, save_job
-from lean_trellis.core.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.release.export import WRITERS, ExportFormat, What
@@ -43,10 +43,8 @@ from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
 from lean_trellis.core.shop import full_library
-from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.figures import BarFigures
-from lean_trellis.core.supports.structure import Structure
-from lean_trellis.core.supports.structure_figures import figures_of_structure
+from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.common.spec import spec_of
 
 _FORMAT_HELP = f"{', '.join(WRITERS)}; default: by the name."
 JobArgument = Annotated[Path, typer.Argument(help="A job file.", metavar="JOB")]
@@ -146,7 +144,7 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
                 "contact_area_mm2": made.contact_area_mm2,
                 "contacts": made.contacts.tolist(),
             }
-            supports.append(entry | _further(made, figures.get(support.id)))
+            supports.append(entry | spec_of(support).figures(made) | _under_load(figures.get(support.id)))
         overhangs = pipeline.overhangs(part, job)
         parts.append(
             {
@@ -159,21 +157,14 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
     return parts
 
 
-def _further(made: Structure, figures: BarFigures | None) -> dict[str, Any]:
-    """What is told of one family alone."""
-    if isinstance(made, Bars):
-        return {
-            "longest_mm": made.longest_mm,
-            "on_part": made.on_part,
-            "no_way": len(made.missed_holds),
-            "above_height_limit": len(made.bare_holds),
-            "trunks": len(made.trunks),
-            "braces": len(made.braces),
-            "shared_feet": len(made.feet),
-            "strength_used": 0.0 if figures is None else float(figures.used.max(initial=0.0)),
-            "slenderness": 0.0 if figures is None else float(figures.slenderness.max(initial=0.0)),
-        }
-    return figures_of_structure(made)
+def _under_load(figures: BarFigures | None) -> dict[str, Any]:
+    """What is told of elements under load, where a family has such figures."""
+    if figures is None:
+        return {}
+    return {
+        "strength_used": float(figures.used.max(initial=0.0)),
+        "slenderness": float(figures.slenderness.max(initial=0.0)),
+    }
 
 
 def _say_prepared(document: dict[str, Any]) -> None:

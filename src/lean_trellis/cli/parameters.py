@@ -8,7 +8,7 @@ from typing import Any
 
 from lean_trellis.core.errors import ParameterError, UnknownNameError
 from lean_trellis.core.sets import ParameterSet
-from lean_trellis.core.supports.parameters import Declared, validated
+from lean_trellis.core.supports.common.parameters import Declared, validated
 
 
 def parse_parameters(given: list[str], sets: Sequence[ParameterSet]) -> dict[str, dict[str, Any]]:

@@ -1,6 +1,10 @@
 """Names for the array types that the core passes around."""
 
-from typing import Any, TypeAlias
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import fields
+from typing import Any, Self, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,3 +30,29 @@ def counted_out(counts: Longs) -> tuple[Longs, Longs]:
     """Of things that each have `counts` (n,) others, all of these in a row: whose each is, and its number there."""
     owners = np.repeat(np.arange(len(counts)), counts)
     return owners, np.arange(len(owners)) - np.repeat(np.cumsum(counts) - counts, counts)
+
+
+class Rows:
+    """Base of frozen dataclasses of arrays with a row for each thing; a field may be of such rows itself."""
+
+    def only(self, which: AnyArray) -> Self:
+        """Those chosen by a mask (n,) or by numbers."""
+        return type(self)(**{key: _chosen(value, which) for key, value in self._columns().items()})
+
+    @classmethod
+    def joined(cls, pieces: Sequence[Self]) -> Self:
+        """All in one, in order. At least one piece."""
+        columns = [piece._columns() for piece in pieces]
+        return cls(**{key: _in_one([column[key] for column in columns]) for key in columns[0]})
+
+    def _columns(self) -> dict[str, Any]:
+        return {entry.name: getattr(self, entry.name) for entry in fields(self)}  # type: ignore[arg-type]
+
+
+def _chosen(value: Any, which: AnyArray) -> Any:
+    return value.only(which) if isinstance(value, Rows) else value[which]
+
+
+def _in_one(values: list[Any]) -> Any:
+    first = values[0]
+    return type(first).joined(values) if isinstance(first, Rows) else np.concatenate(values)

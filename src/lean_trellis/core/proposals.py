@@ -8,20 +8,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError
-from lean_trellis.core.job.edits import Edit, move_missed, place_parts, pose_part, remove_parts
+from lean_trellis.core.job.edits import Edit, place_parts, pose_part, remove_parts
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.pose import rotation_about, rotation_between
 from lean_trellis.core.parts.tilt import main_axis
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.planning.arrange import Arranged, ArrangeRequest, Piece, arrange
 from lean_trellis.core.planning.footprint import covered_places
 from lean_trellis.core.planning.pose_search import PoseRequest
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.progress import Part as Stretch
-from lean_trellis.core.supports.hold_points import HoldPoints, places_to_hold
-from lean_trellis.core.supports.route import nearest_with_way
 
 _SPACING_MM = 0.35
 
@@ -120,25 +118,6 @@ def further_plates(
         plates.append(remove_parts(found.edit.job, wholes).job if wholes else found.edit.job)
         left_over = found.left_over
     return tuple(plates)
-
-
-def ways_for_missed(job: Job, support_id: str, reason: int, pipeline: Pipeline, watch: Watch = UNWATCHED) -> Edit:
-    """Move the hold points that found no way for a reason to the nearest places of their region that have one.
-
-    Raises `EditError` where there is none near enough for any of them.
-    """
-    support = job.support(support_id)
-    bars, request = pipeline.bars(support, job, watch), pipeline.bar_request(support, job)
-    chosen = bars.missed_reasons == reason
-    wanted = HoldPoints(bars.missed_holds[chosen], bars.missed_holds[chosen] * 0, bars.missed_regions[chosen])
-    parameters = support.bar_parameters
-    offered = places_to_hold(request.overhangs, np.unique(wanted.regions), parameters.spacing / 6)
-    found = nearest_with_way(wanted, offered, parameters, request.layer_height, list(request.obstacles), request.ground)
-    moved = np.flatnonzero(found >= 0)
-    if not len(moved):
-        name = job.part(support.part_id).name
-        raise EditError(name, "no place near by has a way either", "allow landing on the part, or turn it")
-    return move_missed(job, support_id, wanted.places[moved], offered.places[found[moved]])
 
 
 def _with_parts_alone(job: Job, kept: Sequence[str], name: str) -> Job:

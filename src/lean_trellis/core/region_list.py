@@ -7,8 +7,8 @@ import io
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 
+from lean_trellis.core.derive.pipeline import RegionFacts
 from lean_trellis.core.overhang.region import Region
-from lean_trellis.core.pipeline import RegionFacts
 
 
 @dataclass(frozen=True)

@@ -5,22 +5,19 @@ One request at a time, the most wanted first.
 
 from __future__ import annotations
 
-from collections import OrderedDict
-from collections.abc import Callable, Hashable, Iterator
-from typing import TYPE_CHECKING, Any, cast
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from lean_trellis.core.checks import Finding
-from lean_trellis.core.derived_keys import (
-    bar_supports,
-    figures_key,
-    fillings_key,
-    findings_key,
-    islands_key,
-    overhangs_key,
-    structure_key,
-)
+from lean_trellis.core.derive.checks import FINDINGS
+from lean_trellis.core.derive.graph import Graph
+from lean_trellis.core.derive.key import Key
+from lean_trellis.core.derive.node import Node, Subject
+from lean_trellis.core.derive.parts import ISLANDS
+from lean_trellis.core.derive.pipeline import REGION_FACTS, RegionFacts
+from lean_trellis.core.derive.supports import FIGURES, loaded_supports
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.mesh import Mesh
@@ -28,18 +25,25 @@ from lean_trellis.core.mesh.faults import Fault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
-from lean_trellis.core.pipeline import RegionFacts
 from lean_trellis.core.supports import Bars, Support
-from lean_trellis.core.supports.figures import BarFigures
-from lean_trellis.core.supports.structure import Solid, Structure
-from lean_trellis.studio import requests
-from lean_trellis.studio.hand_requests import ShowFigures
-from lean_trellis.studio.part_requests import FindFaults, ShowFillings
-from lean_trellis.studio.requests import ShownPart, ShownRegions, ShownStructure
+from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.common.structure import Structure
+from lean_trellis.studio.requests import Derive
 from lean_trellis.studio.selection import Selection
+from lean_trellis.studio.shown import (
+    FAULTS,
+    MOST_SHOWN_SOFTWARE,
+    SHOWN_FILLING,
+    TREE_READY,
+    ShownNodes,
+    ShownPart,
+    ShownRegions,
+    ShownStructure,
+    shown_nodes,
+)
 from lean_trellis.studio.worker import Worker
 
-_MOST_KEPT = 300
+WINDOW_BYTES = 600_000_000
 
 
 class Derived(QObject):
@@ -64,11 +68,11 @@ class Derived(QObject):
         self.worker.progressed.connect(self._progressed)
         self._is_quiet = False
         self.worker.idle.connect(self._pump)
-        self.most_shown = requests.MOST_SHOWN_SOFTWARE
-        self._results: OrderedDict[Hashable, Any] = OrderedDict()
-        self._held_back: dict[Hashable, TrellisError] = {}
+        self.most_shown = MOST_SHOWN_SOFTWARE
+        self.graph = Graph(WINDOW_BYTES)
+        self._held_back: dict[Key, TrellisError] = {}
         self._explicit: list[tuple[str, Any, Callable[[Any], None], Callable[[TrellisError], None]]] = []
-        self._running_key: Hashable | None = None
+        self._running_key: Key | None = None
         self._running_title = ""
         self._due = QTimer(self, singleShot=True, interval=0)
         self._due.timeout.connect(self._pump)
@@ -78,24 +82,25 @@ class Derived(QObject):
         """The part in hand."""
         return self.job.part(self.selection.part) if self.selection.part else None
 
+    @property
+    def _shown(self) -> ShownNodes:
+        return shown_nodes(self.most_shown)
+
     def shown_part(self, part: Part) -> ShownPart | None:
         """Health and shown mesh of a part, once known."""
-        return self._results.get(("part", part.mesh.key))
+        return self.graph.known(self._shown.part, part.mesh, self.job)
 
     def regions(self, part: Part) -> ShownRegions | None:
         """The overhangs of a part as it stands now, once known."""
-        return self._results.get(("regions", overhangs_key(part, self.job)))
+        return self.graph.known(self._shown.regions, part, self.job)
 
     def facts(self, part: Part) -> RegionFacts | None:
         """Spans, what lies beneath and how much is held of a part's regions, once known; for the part in hand."""
-        return self._results.get(self._facts_key(part))
-
-    def _facts_key(self, part: Part) -> Hashable:
-        return ("facts", part.id, findings_key(self.job))
+        return self.graph.known(REGION_FACTS, part, self.job)
 
     def islands(self, part: Part) -> tuple[Island, ...] | None:
         """The islands of a part as it stands now, once known."""
-        return self._results.get(("islands", islands_key(part, self.job)))
+        return self.graph.known(ISLANDS, part, self.job)
 
     def structure(self, support: Support) -> Structure | None:
         """The structures of a support as it is now, once known."""
@@ -104,21 +109,16 @@ class Derived(QObject):
 
     def shown_structure(self, support: Support) -> ShownStructure | None:
         """The structures of a support with what the view shows of them, once known."""
-        return self._results.get(("structure", structure_key(support, self.job)))
+        return self.graph.known(self._shown.structure, support, self.job)
 
     def bars(self, support: Support) -> Bars | None:
         """The bars of a support as it is now, once known; None for another family."""
         made = self.structure(support)
         return made if isinstance(made, Bars) else None
 
-    def solid(self, support: Support) -> Solid | None:
-        """The structures of a support of another family than bars, once known."""
-        made = self.structure(support)
-        return None if isinstance(made, Bars) else cast("Solid | None", made)
-
     def figures(self, support: Support) -> BarFigures | None:
-        """Figures of a support's bars, once known; looked for on the part in hand alone."""
-        found = self._results.get(("figures", figures_key(support.part_id, self.job)))
+        """Figures of a support's elements under load, once known; looked for on the part in hand alone."""
+        found = self.graph.known(FIGURES, self.job.part(support.part_id), self.job)
         return None if found is None else found.get(support.id)
 
     def figure_range(self, key: str) -> tuple[float, float]:
@@ -132,28 +132,19 @@ class Derived(QObject):
 
     def faults(self, part: Part) -> tuple[Fault, ...] | None:
         """The faults of a part's mesh with their places, once known; looked for in the part in hand alone."""
-        return self._results.get(self._faults_key(part))
-
-    def _faults_key(self, part: Part) -> Hashable:
-        return ("faults", part.mesh.key, self._least_wall)
-
-    @property
-    def _least_wall(self) -> float:
-        """The thinnest wall that the material's process makes, mm."""
-        constant = self.job.material.constants.get("least_wall")
-        return constant.value if constant is not None else 0.0
+        return self.graph.known(FAULTS, part, self.job)
 
     def findings(self) -> tuple[Finding, ...] | None:
         """The findings on the job as it is now, once known."""
-        return self._results.get(("findings", findings_key(self.job)))
+        return self.graph.known(FINDINGS, None, self.job)
 
     def fillings(self, stack: Stack) -> Mesh | None:
         """The solids in a stack's gaps as one mesh, once known."""
-        return self._results.get(("fillings", fillings_key(stack, self.job)))
+        return self.graph.known(SHOWN_FILLING, stack, self.job)
 
     def problem_of(self, support: Support) -> TrellisError | None:
         """Why a support has no bars: its values were refused, or the work was cancelled."""
-        return self._held_back.get(("structure", structure_key(support, self.job)))
+        return self._held_back.get(self.graph.key(self._shown.structure, support, self.job))
 
     def derive_again(self) -> None:
         """Ask once more for what was cancelled or refused."""
@@ -172,54 +163,41 @@ class Derived(QObject):
         waiting = [entry[0] for entry in self._explicit] + [title for _, title, _ in self._missing()]
         return f"{running}; waiting: {', '.join(waiting) or 'nothing'}"
 
-    def _wanted(self) -> Iterator[tuple[Hashable, str, Callable[[], Any]]]:
+    def _asked_for(self) -> Iterator[tuple[Node[Any], Subject, str]]:
         """Everything the window shows, the most wanted first: the part in hand before the others."""
-        job = self.job
+        job, shown = self.job, self._shown
         parts = sorted(job.parts, key=lambda part: part.id != self.selection.part)
         for part in parts:
-            yield (
-                ("part", part.mesh.key),
-                f"Examining {part.name}",
-                lambda p=part: requests.ShowPart(p.mesh, p.name, self.most_shown),
-            )
+            yield shown.part, part.mesh, f"Examining {part.name}"
         for part in parts:
-            key = ("regions", overhangs_key(part, job))
-            yield (
-                key,
-                f"Finding overhangs of {part.name}",
-                lambda p=part: requests.ShowRegions(p, job, self.most_shown),
-            )
+            yield shown.regions, part, f"Finding overhangs of {part.name}"
         for part in parts:
-            key = ("islands", islands_key(part, job))
-            yield key, f"Finding islands of {part.name}", lambda p=part: requests.ShowIslands(p, job)
-        supports = sorted(job.supports, key=lambda support: support.id != self.selection.support)
-        for support in supports:
-            key = ("structure", structure_key(support, job))
-            yield key, "Generating supports", lambda s=support: requests.ShowStructure(s, job, self.most_shown)
+            yield ISLANDS, part, f"Finding islands of {part.name}"
+        for support in sorted(job.supports, key=lambda support: support.id != self.selection.support):
+            yield shown.structure, support, "Generating supports"
         for part in parts:
-            yield (
-                ("tree", part.mesh.key),
-                f"Preparing rays for {part.name}",
-                lambda p=part: requests.PrepareTree(p.mesh),
-            )
+            yield TREE_READY, part.mesh, f"Preparing rays for {part.name}"
         for stack in job.stacks:
             if stack.filling is not None:
-                key = ("fillings", fillings_key(stack, job))
-                yield key, "Filling the gaps of a stack", lambda s=stack: ShowFillings(s, job)
+                yield SHOWN_FILLING, stack, "Filling the gaps of a stack"
         if self.part is not None:
-            least = self._least_wall
-            yield self._faults_key(self.part), "Looking for faults", lambda p=self.part: FindFaults(p.mesh, least)
+            yield FAULTS, self.part, "Looking for faults"
         if job.parts:
-            yield ("findings", findings_key(job)), "Checking the build", lambda: requests.FindFindings(job)
+            yield FINDINGS, None, "Checking the build"
         if self.part is not None:
-            if bar_supports(self.part.id, job):
-                key = ("figures", figures_key(self.part.id, job))
-                yield key, "Working out loads", lambda i=self.part.id: ShowFigures(i, job)
-            key = self._facts_key(self.part)
-            yield key, "Measuring the regions", lambda i=self.part.id: requests.ShowFacts(i, job)
+            if loaded_supports(self.part.id, job):
+                yield FIGURES, self.part, "Working out loads"
+            yield REGION_FACTS, self.part, "Measuring the regions"
 
-    def _missing(self) -> Iterator[tuple[Hashable, str, Callable[[], Any]]]:
-        return (entry for entry in self._wanted() if entry[0] not in self._results and entry[0] not in self._held_back)
+    def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Derive]]]:
+        """The same with their keys and requests."""
+        job = self.job
+        for node, subject, title in self._asked_for():
+            key = self.graph.key(node, subject, job)
+            yield key, title, lambda node=node, subject=subject: Derive(node, subject, job)
+
+    def _missing(self) -> Iterator[tuple[Key, str, Callable[[], Derive]]]:
+        return (entry for entry in self._wanted() if not self.graph.has(entry[0]) and entry[0] not in self._held_back)
 
     def _drop_unwanted(self) -> None:
         """Stop a derivation that the job no longer asks for."""
@@ -245,7 +223,7 @@ class Derived(QObject):
 
     def _run(
         self,
-        key: Hashable | None,
+        key: Key | None,
         title: str,
         request: Any,
         done: Callable[[Any], None],
@@ -260,14 +238,12 @@ class Derived(QObject):
 
         self.worker.ask(request, done, failed)
 
-    def _keep(self, key: Hashable, result: Any) -> None:
+    def _keep(self, key: Key, result: Any) -> None:
         self._running_key = None
-        self._results[key] = result
-        while len(self._results) > _MOST_KEPT:
-            self._results.popitem(last=False)
+        self.graph.keep(key, result)
         self.derived_changed.emit()
 
-    def _failed(self, key: Hashable | None, title: str, problem: TrellisError) -> None:
+    def _failed(self, key: Key | None, title: str, problem: TrellisError) -> None:
         self._running_key = None
         still_wanted = key is not None and key in {entry for entry, _, _ in self._wanted()}
         if key is not None and still_wanted:

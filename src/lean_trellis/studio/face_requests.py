@@ -8,12 +8,12 @@ from typing import Literal
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.mesh.features import fine_detail, inner_faces
 from lean_trellis.core.mesh.patch import smooth_patch
 from lean_trellis.core.mesh.picking import alike, grown, in_plane, shrunk, under_area, within_reach
 from lean_trellis.core.mesh.refining import Refined, refined_near
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.progress import Watch
 
 Place = tuple[float, float, float]

@@ -5,24 +5,25 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+import shapely
 
 from lean_trellis.core.arrays import Floats, Longs
-from lean_trellis.core.job.edits import Edit
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.patch import smooth_patch
 from lean_trellis.core.mesh.sampling import spaced_along
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.progress import Watch
-from lean_trellis.core.proposals import ways_for_missed
 from lean_trellis.core.supports import Bars, Support, generate_bars
-from lean_trellis.core.supports.figures import BarFigures
-from lean_trellis.core.supports.struts import NO_WAY_WORDS
-from lean_trellis.core.supports.support import HandBar, HandWork
+from lean_trellis.core.supports.bars.parameters import bar_parameters
+from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS
+from lean_trellis.core.supports.bodies.flank import outline_of
+from lean_trellis.core.supports.common.support import HandBar, HandWork
 from lean_trellis.studio.face_requests import Place, met_from_below
 
 _REACH_MM = 0.4
 _LOOKS_DOWN = -0.02
+_LEAST_STRETCH_MM = 1.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,7 +97,7 @@ class PreviewWay:
         """The bar, alone: with no others to join or to share a foot with."""
         part = self.job.part(self.support.part_id)
         found = HandPlaces(part, self.job, self.stroke).answer(pipeline, watch)
-        plain = self.support.bar_parameters.model_copy(update={"join": "off", "group_span": 0.0, "brace": "none"})
+        plain = bar_parameters(self.support).model_copy(update={"join": "off", "group_span": 0.0, "brace": "none"})
         hand = HandWork()
         if len(found.places):
             hold = found.places[0]
@@ -106,14 +107,14 @@ class PreviewWay:
             hand = HandWork((HandBar((x, y, z), foot=foot, bend=bend, on_any_slope=True),))
         alone = replace(self.support, target=(), parameters=plain, hand=hand)
         # Not kept: the pointer goes on, and what is kept of it would push out what is wanted longer.
-        bars = generate_bars(pipeline.bar_request(alone, self.job), watch)
+        bars = generate_bars(pipeline.request(alone, self.job), watch)
         if not len(found.places):
             return Way(bars, "no underside there")
         if bars.unkept.reasons:
             return Way(bars, bars.unkept.reasons[0])
         if not len(bars):
             return Way(
-                bars, NO_WAY_WORDS.get(int(bars.missed_reasons[0]), "no way") if len(bars.missed_reasons) else ""
+                bars, NO_WAY_WORDS.get(int(bars.missed.reasons[0]), "no way") if len(bars.missed.reasons) else ""
             )
         return Way(bars, f"{bars.lengths_mm[0]:.1f} mm long, leans {bars.leans_deg[0]:.0f}°")
 
@@ -145,26 +146,22 @@ class BarsOnPatch:
 
 
 @dataclass(frozen=True)
-class MoveMissed:
-    """Move hold points that found no way to the nearest places that have one."""
+class StretchOfOutline:
+    """The stretch of a part's outline between the places nearest to two, on the side that a third one lies on."""
 
-    job: Job
-    support_id: str
-    reason: int
+    part: Part
+    begin: tuple[float, float]
+    end: tuple[float, float]
+    towards: tuple[float, float] | None = None
 
-    def answer(self, pipeline: Pipeline, watch: Watch) -> Edit:
-        """The edit that does it."""
-        watch.at(0.1, "looking for places with a way")
-        return ways_for_missed(self.job, self.support_id, self.reason, pipeline, watch)
-
-
-@dataclass(frozen=True)
-class ShowFigures:
-    """Figures of all bars of a part."""
-
-    part_id: str
-    job: Job
-
-    def answer(self, pipeline: Pipeline, watch: Watch) -> dict[str, BarFigures]:
-        """By the support's id."""
-        return pipeline.figures(self.part_id, self.job, watch)
+    def answer(self, pipeline: Pipeline, watch: Watch) -> dict[str, float]:
+        """Where it begins and how long it is, as values of a flank wall."""
+        watch.at(0.2, "following the outline")
+        outline = outline_of(pipeline.placed(self.part)).exterior
+        first, last = (float(outline.project(shapely.Point(place))) for place in (self.begin, self.end))
+        length = (last - first) % outline.length
+        if self.towards is not None:
+            between = (float(outline.project(shapely.Point(self.towards))) - first) % outline.length
+            if between > length:
+                first, length = last, outline.length - length
+        return {"along_start": round(first, 3), "along_length": max(round(length, 3), _LEAST_STRETCH_MM)}

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from lean_trellis.core.mesh.measuring import Cylinder, circle_through
 from lean_trellis.studio.forms.fields import figure
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.part_requests import MeasureBore, MeasureWall
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.view3d.view import Pick
 
 _MODES = (
     ("distance", "Distance", "Click two places."),

@@ -9,39 +9,23 @@ import numpy as np
 
 from lean_trellis.core.arrays import Longs
 from lean_trellis.core.demo import DEMOS
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError, FormatError
 from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.mesh.faults import Fault, find_faults
 from lean_trellis.core.mesh.measuring import Cylinder, bore_at, wall_at
 from lean_trellis.core.mesh.mend import Mended, mend, mend_all
-from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.patch import Plane, best_plane, smooth_patch
 from lean_trellis.core.mesh.shaping import drilled, hollowed, with_allowance, with_cut_off
 from lean_trellis.core.parts.aligning import room_below
 from lean_trellis.core.parts.origin import Origin
-from lean_trellis.core.parts.stacking import Stack
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.planning import FoundPoses, PoseRequest, search_poses
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement, further_plates
 from lean_trellis.core.shop import full_library
 
 PATCH_STEP_DEG = 12.0
-
-
-@dataclass(frozen=True)
-class FindFaults:
-    """Look for the faults of a mesh and for walls under `least_wall` mm."""
-
-    mesh: Mesh
-    least_wall: float
-
-    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Fault, ...]:
-        """What is there, with places."""
-        topology, tree = pipeline.topology(self.mesh), pipeline.tree(self.mesh)
-        return find_faults(topology, tree, least_wall=self.least_wall, watch=watch)
 
 
 @dataclass(frozen=True)
@@ -141,19 +125,6 @@ class FitPlane:
         """The plane in the mesh's own coordinates."""
         watch.at(0.2, "fitting a plane to the patch")
         return best_plane(self.mesh, smooth_patch(pipeline.topology(self.mesh), self.face, step_deg=PATCH_STEP_DEG))
-
-
-@dataclass(frozen=True)
-class ShowFillings:
-    """The solids in a stack's gaps."""
-
-    stack: Stack
-    job: Job
-
-    def answer(self, pipeline: Pipeline, watch: Watch) -> Mesh:
-        """All of them in one mesh, as they stand."""
-        watch.at(0.2, "filling the gaps of a stack")
-        return join(list(pipeline.fillings(self.stack, self.job)))
 
 
 @dataclass(frozen=True)

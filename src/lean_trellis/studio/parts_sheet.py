@@ -11,8 +11,8 @@ from lean_trellis.core.job import Edit, Job
 from lean_trellis.core.job.edits import describe_part, describe_parts
 from lean_trellis.core.parts.part import Part
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row
+from lean_trellis.studio.forms.tables import HIDDEN, LOCKED, NOTHING, PickTable
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.tables import HIDDEN, LOCKED, NOTHING, PickTable
 
 _COLUMNS = ("Part", "Owner", "Order", "Copies", "Size mm", "cm³", "Mesh", "Pose", "Held")
 _WIDTHS = (-1, 134, 78, 58, 100, 56, 50, 48, 46)

@@ -14,10 +14,8 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.arrays import Longs
-from lean_trellis.core.derived_keys import (
-    overhangs_key,
-    structure_key,
-)
+from lean_trellis.core.derive.parts import OVERHANGS
+from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine
@@ -28,8 +26,6 @@ from lean_trellis.studio import requests
 from lean_trellis.studio.derived import Derived
 from lean_trellis.studio.selection import PickedFaces, Selection
 from lean_trellis.studio.settings import Settings
-
-_MOST_KEPT = 300
 
 
 class Session(Derived):
@@ -166,11 +162,11 @@ class Session(Derived):
 
     def _regions_key(self) -> Hashable:
         part = next((part for part in self.job.parts if part.id == self.selection.part), None)
-        return None if part is None else overhangs_key(part, self.job)
+        return None if part is None else self.graph.key(OVERHANGS, part, self.job)
 
     def _bars_key(self) -> Hashable:
         support = next((entry for entry in self.job.supports if entry.id == self.selection.support), None)
-        return None if support is None else structure_key(support, self.job)
+        return None if support is None else self.graph.key(STRUCTURE, support, self.job)
 
     def _tidy_selection(self) -> None:
         """Drop what is no longer there."""

@@ -106,7 +106,7 @@ def _by_hand(window: MainWindow) -> None:
     """A bar about to be added from below, some bars picked, one led aside before."""
     _supports_below(window)
     bench, session = window.stations[4], window.session
-    bench.by_hand.heading.setChecked(True)
+    bench.hand.heading.setChecked(True)
     settle(window)
     support = session.support
     bars = None if support is None else session.bars(support)
@@ -115,7 +115,7 @@ def _by_hand(window: MainWindow) -> None:
     near = np.argsort(np.linalg.norm(bars.holds - middle, axis=1))
     session.select(bars=frozenset(near[:9].tolist()))
     window.map._take_frame(MapFrame.fitted(middle[:2] - 16, middle[:2] + 16, window.map.width(), window.map.height()))
-    bench.by_hand.modes.buttons["add"].setChecked(True)
+    bench.hand.modes.buttons["add"].setChecked(True)
     x, y = (bars.holds[near[30], :2] + [0.7, 0.9]).tolist()
     window.map.hovered.emit((x, y))
     wait_until(lambda: window.map._ghost is not None)
@@ -138,8 +138,8 @@ def _figures(window: MainWindow) -> None:
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
     bench = window.stations[4]
-    bench.figures.heading.setChecked(True)
-    bench.figures.choice.setCurrentIndex(bench.figures.choice.findData("used"))
+    bench.hand.figures.heading.setChecked(True)
+    bench.hand.figures.choice.setCurrentIndex(bench.hand.figures.choice.findData("used"))
     window._asked("figure", "used")
     low, high = part.bounds().copy()
     low[2] = 0
@@ -190,7 +190,7 @@ def _cradle(window: MainWindow) -> None:
     low, high = part.bounds().copy()
     low[2] = 0
     window.view.eye = Eye(azimuth=-60.0, height=8.0).fitted(low, high, 1.3)
-    window.stations[4].shapes.heading.setChecked(True)
+    window.stations[4].hand.heading.setChecked(True)
 
 
 def _flank(window: MainWindow) -> None:
@@ -204,7 +204,7 @@ def _flank(window: MainWindow) -> None:
 
 def _after_figures(window: MainWindow) -> None:
     bench = window.stations[4]
-    bench.figures.choice.setCurrentIndex(0)
+    bench.hand.figures.choice.setCurrentIndex(0)
     window._asked("figure", "")
     bench.values.heading.setChecked(True)
 

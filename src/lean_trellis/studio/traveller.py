@@ -7,9 +7,9 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import head, muted
+from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import MARK_WORDS, Fact, Station
-from lean_trellis.studio.stations.tables import PickTable
 from lean_trellis.studio.theme import Tokens
 
 _HIGH = 48

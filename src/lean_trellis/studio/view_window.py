@@ -10,11 +10,10 @@ from PyQt6.QtWidgets import QFileDialog, QSplitter, QStackedWidget
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.studio.file_window import FileWindow
+from lean_trellis.studio.gestures import Drawn, Pick
 from lean_trellis.studio.measure_bar import MeasureBar
-from lean_trellis.studio.stations.station import Drawn
 from lean_trellis.studio.underside.export import export_map
 from lean_trellis.studio.underside.map import UndersideMap
-from lean_trellis.studio.view3d.view import Pick
 from lean_trellis.studio.viewbar import ViewBar
 
 

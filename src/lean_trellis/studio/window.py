@@ -21,25 +21,29 @@ from lean_trellis import __version__
 from lean_trellis.core.job.edits import move_part, remove_parts
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, keys_text
 from lean_trellis.studio.errands import copy_in_hand
+from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.frame import Header, StatusLine
+from lean_trellis.studio.gestures import Drawn, Pick
 from lean_trellis.studio.measure_bar import MeasureBar
 from lean_trellis.studio.palette import ActionPalette
 from lean_trellis.studio.recovered import RecoveredJobs
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations import STATIONS
+from lean_trellis.studio.stations.listed import STATIONS
 from lean_trellis.studio.stations.overhangs import OverhangsStation
 from lean_trellis.studio.stations.parts import PartsStation
-from lean_trellis.studio.stations.station import Drawn
 from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
 from lean_trellis.studio.traveller import Traveller
 from lean_trellis.studio.underside.map import UndersideMap
-from lean_trellis.studio.view3d.view import BuildView, Pick
+from lean_trellis.studio.view3d.view import BuildView
 from lean_trellis.studio.view_window import ViewWindow
 from lean_trellis.studio.viewbar import ViewBar
+
+_STATION_OF_TOPIC = {"machine": "setup", "regions": "overhangs"}
+"""Where what a cure is about is worked on, where the station is not called the same."""
 
 
 class MainWindow(ViewWindow):
@@ -220,7 +224,8 @@ class MainWindow(ViewWindow):
         return self.stations[self.bench.currentIndex()]
 
     def _wanted(self, what: str) -> None:
-        """A bench asks for another station or an action."""
+        """A bench asks for another station, for where a topic is worked on, or for an action."""
+        what = _STATION_OF_TOPIC.get(what, what)
         if what in {station.key for station in self.stations}:
             self.open_station(self._place(what))
         else:

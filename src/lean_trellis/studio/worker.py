@@ -19,9 +19,9 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.pipeline import Pipeline
 
 _PATIENCE_MS = 250
 """How long a cancelled request may go on before the process is ended and started anew."""

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import pytest
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.job import Job
@@ -13,7 +14,6 @@ from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.stacking import Spacer, Stack
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.sets import shipped_sets
 
 
@@ -75,7 +75,7 @@ def test_bars_that_stand_on_the_part_alone_hold_nothing(metal, shelf):
     job = job_of(metal, (shelf, 130, 110, 6))
     regions = Pipeline().overhangs(job.parts[0], job).to_be_held
     ceiling = max(regions, key=lambda region: region.highest_mm)
-    from lean_trellis.core.targets import pick_region
+    from lean_trellis.core.supports.common.targets import pick_region
 
     job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"], (pick_region(ceiling, job.parts[0]),)).job
     job = edits.change_values(job, "support-1", chosen, "values").job

@@ -1,28 +1,56 @@
-"""One result of a check."""
+"""One result of a check, and what can be done about it."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
+
+from lean_trellis.core.job.edits import Edit
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.overhang.detect import Overhangs
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.progress import Watch
+from lean_trellis.core.supports.common.request import Request
+from lean_trellis.core.supports.common.structure import Structure
+from lean_trellis.core.supports.common.support import Support
 
 Severity = Literal["stop", "caution", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "caution", "note")
-CureAction = Literal[
-    "set_build_offset", "move_part", "set_parameter", "support_regions", "add_support", "move_holds", "open_station"
-]
+Topic = Literal["machine", "parts", "pose", "regions", "supports"]
+"""What of a job a cure is about that a person has to decide: whoever shows it knows where that is done."""
+
+
+class Deriving(Protocol):
+    """Whoever derives results of a job, for changes that need them."""
+
+    def overhangs(self, part: Part, job: Job, watch: Watch) -> Overhangs:
+        """The regions of a part as it stands."""
+
+    def structure(self, support: Support, job: Job, watch: Watch) -> Structure:
+        """The structures of a support."""
+
+    def request(self, support: Support, job: Job, watch: Watch) -> Request[Any]:
+        """All that the structures of a support follow from."""
+
+
+class Change(Protocol):
+    """A frozen value that knows its edit; slow ones are asked for beside the window."""
+
+    @property
+    def is_quick(self) -> bool:
+        """Whether its edit needs nothing that is derived."""
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch) -> Edit:
+        """The edit on a job. Raises `TrellisError` where it cannot be done."""
 
 
 @dataclass(frozen=True)
 class Cure:
-    """What to do about a finding: words for a person, and the edit with its values."""
+    """What to do about a finding: words for a person, and the change; without one, what a person has to look at."""
 
     words: str
-    action: CureAction
-    values: tuple[tuple[str, Any], ...] = ()
-
-    def value(self, name: str) -> Any:
-        """One of the values by name."""
-        return dict(self.values)[name]
+    change: Change | None = None
+    about: Topic | None = None
 
 
 @dataclass(frozen=True)

@@ -18,5 +18,5 @@ def check_fitting(state: BuildState) -> Iterator[Finding]:
         "fitting_not_validated", "stop", state.parts[0].part.name,
         f"{job.material.name} was not validated in the {job.fitting}",
         cause="film and light of a tray belong to the material's process", part_id=state.parts[0].part.id,
-        cures=(Cure(f"Fit the {' or '.join(validated)}", "open_station", (("station", "setup"),)),),
+        cures=(Cure(f"Fit the {' or '.join(validated)}", about="machine"),),
     )  # fmt: skip

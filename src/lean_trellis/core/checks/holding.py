@@ -9,12 +9,13 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Ints, Longs, counted_out
+from lean_trellis.core.checks.changes import SupportRegions
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
 from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.overhang.rim import FREE, find_rim
 from lean_trellis.core.parts.stacking import Separator
-from lean_trellis.core.supports.surface_points import SurfacePoints, grid_basis, grid_points, joined
+from lean_trellis.core.supports.common.surface_points import SurfacePoints, grid_basis, grid_points
 
 _MOST_SAMPLES = 200_000
 _RIM_STEP_MM = 0.25
@@ -23,7 +24,7 @@ _APART = 1e5
 
 def check_holding(state: BuildState) -> Iterator[Finding]:
     """Stops for what is further from every hold than the material's greatest free span."""
-    for part in state.parts:
+    for part in state.subjects:
         state.watch.at(0.75, f"checking what holds {part.part.name}")
         contacts = state.contacts_of(part.part)
         rests_to = _rests_to(state, part)
@@ -141,8 +142,8 @@ def _not_held(
         at_mm=tuple(place.tolist()), value=value if np.isfinite(value) else None, limit=limit, unit="mm",
         source=state.job.material.free_span.source, part_id=part.part.id,
         cures=(
-            Cure("Support this region", "support_regions", (("regions", (region.id,)),)),
-            Cure("Turn the part", "open_station", (("station", "pose"),)),
+            Cure("Support this region", SupportRegions(part.part.id, (region.id,))),
+            Cure("Turn the part", about="pose"),
         ),
     )  # fmt: skip
 
@@ -151,7 +152,7 @@ def _samples(part: PartState, faces: Longs, pitch: float) -> SurfacePoints:
     mesh = part.overhangs.mesh
     pitch = max(pitch, (float(mesh.areas[faces].sum()) / _MOST_SAMPLES) ** 0.5)
     grid = grid_points(mesh, faces, grid_basis(pitch, "square"), mesh.middle[:2])
-    return joined([grid, SurfacePoints(mesh.centroids_of(faces), faces)])
+    return SurfacePoints.joined([grid, SurfacePoints(mesh.centroids_of(faces), faces)])
 
 
 def _distances(samples: SurfacePoints, contacts: Floats, part: PartState, faces: Longs) -> Floats:
@@ -199,7 +200,7 @@ def _islands_not_held(state: BuildState, part: PartState, contacts: Floats, rest
             cause="nothing is below it in the layer where it begins, and no support takes hold there",
             at_mm=tuple(place.tolist()), value=float(away) if np.isfinite(away) else None, limit=span, unit="mm",
             source=state.job.material.free_span.source, part_id=part.part.id,
-            cures=(Cure("Support its region", "support_regions", (("regions", tuple(sorted(its_regions))),)),),
+            cures=(Cure("Support its region", SupportRegions(part.part.id, tuple(sorted(its_regions)))),),
         )  # fmt: skip
 
 

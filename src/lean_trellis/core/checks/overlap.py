@@ -25,6 +25,8 @@ def check_overlap(state: BuildState) -> Iterator[Finding]:
         return solids[part.part.id]
 
     for one, other in combinations(state.parts, 2):
+        if not state.is_looked_at(one.part.id):
+            continue
         low = np.maximum(one.overhangs.mesh.bounds[0], other.overhangs.mesh.bounds[0])
         high = np.minimum(one.overhangs.mesh.bounds[1], other.overhangs.mesh.bounds[1])
         if (high - low <= 1e-9).any():
@@ -40,7 +42,7 @@ def check_overlap(state: BuildState) -> Iterator[Finding]:
                 f"runs into {other.part.name}: they share {shared.volume():.2f} mm³",
                 cause="both parts take up the same place", value=float(shared.volume()), limit=0.0, unit="mm³",
                 at_mm=((x0 + x1) / 2, (y0 + y1) / 2, (z0 + z1) / 2), part_id=one.part.id,
-                cures=(Cure("Move one of them", "open_station", (("station", "parts"),)),),
+                cures=(Cure("Move one of them", about="parts"),),
             )  # fmt: skip
 
 
@@ -49,5 +51,5 @@ def _unclear(one: PartState, other: PartState, at: tuple[float, float, float]) -
         "parts_overlap", "caution", one.part.name,
         f"may run into {other.part.name}: their boxes overlap and a mesh is not sound",
         cause="without closed meshes it cannot be measured", at_mm=at, part_id=one.part.id,
-        cures=(Cure("Move one of them", "open_station", (("station", "parts"),)),),
+        cures=(Cure("Move one of them", about="parts"),),
     )  # fmt: skip

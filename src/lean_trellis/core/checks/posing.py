@@ -12,7 +12,7 @@ from lean_trellis.core.parts.tilt import tilt_of
 def check_posing(state: BuildState) -> Iterator[Finding]:
     """A caution for each part whose angle from the plate lies outside the material's range."""
     low, high = state.job.material.pose_range
-    for part in state.parts:
+    for part in state.subjects:
         tilt = tilt_of(part.part)
         if tilt.of == "none" or low - 0.05 <= tilt.angle_deg <= high + 0.05:
             continue
@@ -27,5 +27,5 @@ def check_posing(state: BuildState) -> Iterator[Finding]:
             cause="outside the range surfaces hang flatter or layers grow larger than the material likes",
             at_mm=(x, y, z), value=tilt.angle_deg, limit=limit, unit="°", part_id=part.part.id,
             source="the material's recommended range",
-            cures=(Cure("Look for another pose", "open_station", (("station", "pose"),)),),
+            cures=(Cure("Look for another pose", about="pose"),),
         )  # fmt: skip

@@ -21,7 +21,7 @@ def check_protection(state: BuildState) -> Iterator[Finding]:
 
     Measured anew: the exact distance of every tip's end, and of every lower end on a part, from the protected faces.
     """
-    for part in state.parts:
+    for part in state.subjects:
         marks = part.part.marks.protected
         if marks is None:
             continue
@@ -65,7 +65,7 @@ def _touching(
         at_mm=tuple(places[worst].tolist()), value=float(away[worst]), limit=float(radii[worst]), unit="mm",
         part_id=part.part.id, support_id=held.support.id,
         cures=(
-            Cure("Turn the part", "open_station", (("station", "pose"),)),
-            Cure("Change the protection", "open_station", (("station", "overhangs"),)),
+            Cure("Turn the part", about="pose"),
+            Cure("Change the protection", about="regions"),
         ),
     )  # fmt: skip

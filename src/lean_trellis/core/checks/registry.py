@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import Literal
 
-from lean_trellis.core.checks.bars import check_bars
+from lean_trellis.core.checks.families import check_families
 from lean_trellis.core.checks.finding import SEVERITIES, Finding
 from lean_trellis.core.checks.fitting import check_fitting
 from lean_trellis.core.checks.holding import check_holding
@@ -15,27 +17,44 @@ from lean_trellis.core.checks.soundness import check_soundness
 from lean_trellis.core.checks.stacks import check_stacks
 from lean_trellis.core.checks.standing import check_standing
 from lean_trellis.core.checks.state import BuildState
-from lean_trellis.core.checks.structures import check_structures
+from lean_trellis.core.checks.supports_overlap import check_supports_overlap
 from lean_trellis.core.checks.tipping import check_tipping
 from lean_trellis.core.checks.volume import check_volume
 from lean_trellis.core.checks.zones import check_zones
 from lean_trellis.core.progress import UNWATCHED, Watch
 
-CHECKS: dict[str, Callable[[BuildState], Iterator[Finding]]] = {
-    "build volume": check_volume,
-    "sound meshes": check_soundness,
-    "keep-out zones": check_zones,
-    "fittings": check_fitting,
-    "poses": check_posing,
-    "stacks": check_stacks,
-    "overlaps": check_overlap,
-    "holding": check_holding,
-    "standing": check_standing,
-    "bars": check_bars,
-    "other supports": check_structures,
-    "tipping": check_tipping,
-    "protected surfaces": check_protection,
-}
+Scope = Literal["alone", "near", "cluster", "stack", "first"]
+"""What a check looks at besides a part and its supports.
+
+`alone`: nothing; `near`: parts that it or their supports could meet; `cluster`: their neighbours as well, and so on;
+`stack`: the stack it is the lowest of. `first` is looked at once, for the first part of the job.
+"""
+
+
+@dataclass(frozen=True)
+class Check:
+    """One check: what it finds of the parts that a state looks at, and how far it has to see."""
+
+    title: str
+    run: Callable[[BuildState], Iterator[Finding]]
+    scope: Scope
+
+
+CHECKS: tuple[Check, ...] = (
+    Check("build volume", check_volume, "alone"),
+    Check("sound meshes", check_soundness, "alone"),
+    Check("keep-out zones", check_zones, "alone"),
+    Check("fittings", check_fitting, "first"),
+    Check("poses", check_posing, "alone"),
+    Check("stacks", check_stacks, "stack"),
+    Check("overlaps", check_overlap, "near"),
+    Check("holding", check_holding, "stack"),
+    Check("standing", check_standing, "cluster"),
+    Check("supports", check_families, "near"),
+    Check("supports that overlap", check_supports_overlap, "near"),
+    Check("tipping", check_tipping, "stack"),
+    Check("protected surfaces", check_protection, "near"),
+)
 
 
 NOT_EXAMINED = (
@@ -52,11 +71,16 @@ NOT_EXAMINED = (
 
 
 def run_checks(state: BuildState, watch: Watch = UNWATCHED) -> tuple[Finding, ...]:
-    """All findings, the worst first, then by part."""
+    """All findings on a whole build, in the order of `in_order`."""
     findings: list[Finding] = []
-    for number, (title, check) in enumerate(CHECKS.items()):
-        watch.at(number / len(CHECKS), f"checking {title}")
-        findings.extend(check(state))
+    for number, check in enumerate(CHECKS):
+        watch.at(number / len(CHECKS), f"checking {check.title}")
+        findings.extend(check.run(state))
+    return in_order(findings)
+
+
+def in_order(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """The worst first, then by part and code."""
     return tuple(sorted(findings, key=lambda f: (SEVERITIES.index(f.severity), f.part, f.code)))
 
 

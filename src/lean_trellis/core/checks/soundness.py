@@ -10,7 +10,7 @@ from lean_trellis.core.checks.state import BuildState
 
 def check_soundness(state: BuildState) -> Iterator[Finding]:
     """A stop for open edges and inward shells, a caution for edges with too many or disagreeing faces."""
-    for part in state.parts:
+    for part in state.subjects:
         health = part.health
         if health.is_sound:
             continue
@@ -21,5 +21,5 @@ def check_soundness(state: BuildState) -> Iterator[Finding]:
             f"the mesh is not sound: {health.in_words}",
             cause="inside and outside of the solid cannot be told everywhere",
             value=float(faults or others), limit=0.0, unit="faults", part_id=part.part.id,
-            cures=(Cure("Export the part again as a closed mesh", "open_station", (("station", "parts"),)),),
+            cures=(Cure("Export the part again as a closed mesh", about="parts"),),
         )  # fmt: skip

@@ -18,6 +18,8 @@ def check_stacks(state: BuildState) -> Iterator[Finding]:
     """Do base and separator want other plate temperatures, is a gap no whole number of layers, or none?"""
     job = state.job
     for stack in job.stacks:
+        if not state.is_looked_at(stack.parts[0]):
+            continue
         lowest = job.part(stack.parts[0])
         if isinstance(stack.filling, Separator):
             yield from _temperatures(job, stack, stack.filling)
@@ -47,7 +49,7 @@ def _temperatures(job: Job, stack: Stack, separator: Separator) -> Iterator[Find
         cause="one plate has one temperature: one of the two would come off or sag",
         at_mm=(lowest.pose.x, lowest.pose.y, float(lowest.bounds()[1, 2])), value=abs(own - other),
         limit=MOST_APART_C, unit="°C", source=_SOURCE, part_id=lowest.id,
-        cures=(Cure("Choose another separator", "open_station", (("station", "parts"),)),),
+        cures=(Cure("Choose another separator", about="parts"),),
     )  # fmt: skip
 
 
@@ -57,7 +59,7 @@ def _gap(
     return Finding(
         "stack_gap", "stop" if severity == "stop" else "caution", name, words,
         cause="layers are whole; what lies between must be at least one of them", at_mm=at, value=value, limit=limit,
-        unit="mm", part_id=part_id, cures=(Cure("Set the gap in layers", "open_station", (("station", "parts"),)),),
+        unit="mm", part_id=part_id, cures=(Cure("Set the gap in layers", about="parts"),),
     )  # fmt: skip
 
 

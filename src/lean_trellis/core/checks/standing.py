@@ -13,13 +13,14 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.checks.changes import SetOffset, SupportRegions
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.parts.pose import Pose
-from lean_trellis.core.supports.contact_parameters import ContactParameters
-from lean_trellis.core.supports.footings import lowest_places
+from lean_trellis.core.supports.common.contacts import ContactParameters
+from lean_trellis.core.supports.common.footings import lowest_places
 
 _DOWN = np.array([[0.0, 0.0, -1.0]])
 _BELOW_MM = 2e-3
@@ -72,12 +73,12 @@ def check_standing(state: BuildState) -> Iterator[Finding]:
     state.watch.at(0.85, "checking that everything stands")
     nodes = _nodes(state)
     standing = _standing(nodes)
-    for held in state.supports:
+    for held in state.own_supports:
         node = nodes[held.support.id]
         loose = [place for bases, place in zip(node.bases, node.places, strict=True) if not bases]
         if loose:
             yield _loose_support(state, held, loose, len(node.bases))
-    for part in state.parts:
+    for part in state.subjects:
         if part.part.id not in standing:
             yield _loose_part(state, part, nodes[part.part.id])
 
@@ -112,10 +113,10 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
                                     {key: s for key, s in solids.items() if key != part.part.id and key not in made},
                                     layer, 1.5 * layer, held_by)  # fmt: skip
     for held in state.supports:
-        footings = held.structure.footings()
-        reach = np.inf if footings.is_sure else _reach(held, layer)
-        others = {key: solid for key, solid in solids.items() if key != held.support.id or not footings.is_sure}
-        nodes[held.support.id] = _node(held.support.set_name, footings.places, footings.pieces, others, layer, reach)
+        begins = held.structure.footings()
+        reach = np.inf if begins.is_sure else _reach(held, layer)
+        others = {key: solid for key, solid in solids.items() if key != held.support.id or not begins.is_sure}
+        nodes[held.support.id] = _node(held.support.set_name, begins.places, begins.pieces, others, layer, reach)
     for stack, fillings in state.fillings:
         for number, mesh in enumerate(fillings):
             key = f"{stack.id}/{number}"
@@ -172,7 +173,7 @@ def _loose_support(state: BuildState, held: SupportState, loose: list[Floats], c
         cause="a support is built from its lowest layer up: there has to be the plate, a part or a support under it",
         at_mm=tuple(place.tolist()), value=float(place[2]), limit=state.job.layer_height, unit="mm",
         part_id=held.support.part_id, support_id=held.support.id,
-        cures=(Cure("Open its support", "open_station", (("station", "supports"),)),),
+        cures=(Cure("Open its support", about="supports"),),
     )  # fmt: skip
 
 
@@ -182,8 +183,8 @@ def _loose_part(state: BuildState, part: PartState, node: _Node) -> Finding:
     height = float(place[2])
     is_held = bool(node.held_by)
     why = "its supports do not reach the plate" if is_held else "nothing is under it"
-    support = Cure("Support all its regions", "support_regions", (("regions", ()),))
-    lower = Cure("Lower it to the plate", "set_build_offset", (("offset", 0.0),))
+    support = Cure("Support all its regions", SupportRegions(part.part.id))
+    lower = Cure("Lower it to the plate", SetOffset(part.part.id, 0.0))
     return Finding(
         "in_the_air", "stop", part.part.name,
         f"its lowest point is {height:.2f} mm above the plate and {why}",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,10 +17,8 @@ from lean_trellis.core.overhang.islands import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.bar_parameters import BarParameters
-from lean_trellis.core.supports.structure import Structure
-from lean_trellis.core.supports.struts import Bars
-from lean_trellis.core.supports.support import Support
+from lean_trellis.core.supports.common.structure import Structure
+from lean_trellis.core.supports.common.support import Support
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,19 +43,31 @@ class SupportState:
 
 @dataclass(frozen=True, eq=False)
 class BuildState:
-    """The whole shared build. Checks report to `watch` between their steps, so that they can be cancelled."""
+    """A shared build, or what of it matters for the parts that are looked at, `looked_at` (all where it is None).
+
+    Checks report to `watch` between their steps, so that they can be cancelled.
+    """
 
     job: Job
     parts: tuple[PartState, ...]
     supports: tuple[SupportState, ...]
     watch: Watch = UNWATCHED
     fillings: tuple[tuple[Stack, tuple[Mesh, ...]], ...] = ()
+    looked_at: frozenset[str] | None = None
 
-    def bars(self) -> Iterator[tuple[SupportState, Bars, BarParameters]]:
-        """The supports of bars, with these and their values."""
-        for held in self.supports:
-            if isinstance(held.structure, Bars) and isinstance(held.support.parameters, BarParameters):
-                yield held, held.structure, held.support.parameters
+    @property
+    def subjects(self) -> tuple[PartState, ...]:
+        """The parts that are looked at."""
+        return tuple(part for part in self.parts if self.is_looked_at(part.part.id))
+
+    @property
+    def own_supports(self) -> tuple[SupportState, ...]:
+        """The supports of the parts that are looked at."""
+        return tuple(held for held in self.supports if self.is_looked_at(held.support.part_id))
+
+    def is_looked_at(self, part_id: str) -> bool:
+        """Whether a part is one of those that are looked at."""
+        return self.looked_at is None or part_id in self.looked_at
 
     def supports_of(self, part: Part) -> list[SupportState]:
         """The supports of one part."""

@@ -3,23 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.checks.changes import AddSupport
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
-from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.supports.flank import side_push
-from lean_trellis.core.supports.panels import Panels
-from lean_trellis.core.supports.structure import Structure
+from lean_trellis.core.strength.push import side_push
+from lean_trellis.core.supports.common.footprint import Patches, patches_of_faces
+from lean_trellis.core.supports.common.spec import spec_of
 
 SLENDER = 4.0
 """Parts less tall than this many times the least width of their footprint are not looked at."""
 _ENOUGH = 1.5
-_ON_PLATE_MM = 0.02
 
 
 def check_tipping(state: BuildState) -> Iterator[Finding]:
@@ -31,7 +29,7 @@ def check_tipping(state: BuildState) -> Iterator[Finding]:
     push = side_push(state.job.constants)
     if push.on(1.0) <= 0:
         return
-    for part in state.parts:
+    for part in state.subjects:
         if state.job.stack_of(part.part.id) is not None:
             continue
         patches = _patches(state, part)
@@ -52,19 +50,10 @@ def check_tipping(state: BuildState) -> Iterator[Finding]:
                 limit=1.0 if is_stop else _ENOUGH, part_id=part.part.id,
                 source=f"assumed: a bond to the plate of {push.bond_mpa:.3g} MPa",
                 cures=(
-                    Cure("Stand a wall beside it", "add_support", (("set", "wall-flank"),)),
-                    Cure("Turn the part", "open_station", (("station", "pose"),)),
+                    Cure("Stand a wall beside it", AddSupport(part.part.id, "wall-flank")),
+                    Cure("Turn the part", about="pose"),
                 ),
             )  # fmt: skip
-
-
-@dataclass(frozen=True, eq=False)
-class Patches:
-    """What lies on the plate: `middles` (k, 2) and `areas` (k,) of its pieces, and all their `corners` (c, 2)."""
-
-    middles: Floats
-    areas: Floats
-    corners: Floats
 
 
 def weakest_edge(patches: Patches, height: float) -> tuple[float, Floats] | None:
@@ -89,24 +78,6 @@ def weakest_edge(patches: Patches, height: float) -> tuple[float, Floats] | None
 
 def _patches(state: BuildState, part: PartState) -> Patches:
     """What of a part and its supports lies on the plate."""
-    found = [_of_faces(part.overhangs.mesh, np.flatnonzero(part.overhangs.on_plate))]
-    found += [_footprint(held.structure) for held in state.supports if part.part.id in held.support.parts]
-    return Patches(*(np.concatenate([getattr(some, key) for some in found]) for key in ("middles", "areas", "corners")))
-
-
-def _footprint(made: Structure) -> Patches:
-    if isinstance(made, Panels):
-        rest = np.flatnonzero(made.slabs.low.max(axis=1) <= _ON_PLATE_MM)
-        slabs = made.slabs.only(rest)
-        left, right = made.columns.places[slabs.left], made.columns.places[slabs.right]
-        areas = made.lengths_mm[rest] * made.built_thickness
-        return Patches(made.middles[rest], areas, np.concatenate([left, right]))
-    mesh = made.mesh
-    if not len(mesh.faces):
-        return _of_faces(mesh, np.zeros(0, np.int64))
-    return _of_faces(mesh, np.flatnonzero((mesh.face_highs[:, 2] <= _ON_PLATE_MM) & (mesh.normals[:, 2] < -0.5)))
-
-
-def _of_faces(mesh: Mesh, faces: Longs) -> Patches:
-    corners = mesh.vertices[np.unique(mesh.faces[faces])][:, :2]
-    return Patches(mesh.centroids_of(faces)[:, :2], mesh.areas[faces], corners)
+    own = patches_of_faces(part.overhangs.mesh, np.flatnonzero(part.overhangs.on_plate))
+    supports = [held for held in state.supports if part.part.id in held.support.parts]
+    return Patches.joined([own, *(spec_of(held.support).footprint(held.structure) for held in supports)])

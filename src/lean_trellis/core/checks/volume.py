@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.checks.changes import MoveTo
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.shop.machine import Machine
@@ -17,20 +18,19 @@ _TOLERANCE_MM = 1e-6
 def check_volume(state: BuildState) -> Iterator[Finding]:
     """A stop for each part or support that leaves the plate or is too high."""
     machine = state.job.machine
-    for part in state.parts:
+    for part in state.subjects:
         vertices = part.overhangs.mesh.vertices
         move = _way_back(vertices, machine)
         cure = Cure(
             "Move it onto the plate",
-            "move_part",
-            (("x", part.part.pose.x + move[0]), ("y", part.part.pose.y + move[1])),
+            MoveTo(part.part.id, part.part.pose.x + move[0], part.part.pose.y + move[1]),
         )
         yield from _outside(part.part.name, part.part.id, "", "part", vertices, machine, cure)
-    for held in state.supports:
+    for held in state.own_supports:
         made = held.structure
         if not made.is_empty:
             name = state.name_of(held.support.part_id)
-            cure = Cure("Move the part away from the edge", "open_station", (("station", "parts"),))
+            cure = Cure("Move the part away from the edge", about="parts")
             yield from _outside(
                 name, held.support.part_id, held.support.id, "support", made.mesh.vertices, machine, cure
             )
@@ -58,7 +58,7 @@ def _outside(
             f"{what} is {points[top, 2]:.2f} mm high, {machine.name} builds {machine.height:g} mm",
             cause="the build height of the machine ends there", at_mm=_place(points[top]),
             value=float(points[top, 2]), limit=machine.height, unit="mm", part_id=part_id, support_id=support_id,
-            cures=(Cure("Turn the part or lower its build offset", "open_station", (("station", "pose"),)),),
+            cures=(Cure("Turn the part or lower its build offset", about="pose"),),
         )  # fmt: skip
 
 

@@ -18,13 +18,13 @@ def check_zones(state: BuildState) -> Iterator[Finding]:
     """A stop for each part or support that reaches over a zone of the plate."""
     machine = state.job.machine
     for zone in machine.zones:
-        for part in state.parts:
+        for part in state.subjects:
             place = _inside(part.overhangs.mesh.vertices, zone)
             if place is None:
                 place = _covered(part.part.pose.to_part(part.part.mesh, _grid(zone)), part, zone)
             if place is not None:
                 yield _finding(zone, part.part.name, part.part.id, "", "part", place)
-        for held in state.supports:
+        for held in state.own_supports:
             place = _inside(held.structure.mesh.vertices, zone) if not held.structure.is_empty else None
             if place is not None:
                 name = state.name_of(held.support.part_id)
@@ -64,5 +64,5 @@ def _finding(
     return Finding(
         "keep_out", "stop", name, f"{what} stands over the {zone.name}",
         cause="the machine takes up that place of the plate", at_mm=place, part_id=part_id, support_id=support_id,
-        cures=(Cure("Arrange the parts", "open_station", (("station", "parts"),)),),
+        cures=(Cure("Arrange the parts", about="parts"),),
     )  # fmt: skip

@@ -6,13 +6,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from lean_trellis.core.demo import dental_parts, metal_parts, organ_parts
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats.body import Body
 from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, change_support, copy_part, stack_part
 from lean_trellis.core.job.job import Job, new_job
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
 from lean_trellis.core.parts.stacking import Separator
-from lean_trellis.core.pipeline import Pipeline
 from lean_trellis.core.proposals import ArrangeWishes, arrangement
 from lean_trellis.core.sets.parameter_set import shipped_sets
 from lean_trellis.core.shop.library import Library

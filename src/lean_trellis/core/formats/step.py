@@ -5,6 +5,7 @@ The process keeps a crash or a flood of messages of the geometry kernel away fro
 
 from __future__ import annotations
 
+import signal
 import subprocess
 import sys
 import tempfile
@@ -23,12 +24,15 @@ USUAL_TOLERANCE_MM = 0.02
 LEAST_TOLERANCE_MM, MOST_TOLERANCE_MM = 0.0005, 5.0
 _ANGULAR_RAD = 0.25
 _LOOK_S = 0.1
+_MOST_S, _MOST_S_A_MB = 60, 60
+"""Computing time after which a file counts as damaged: the geometry kernel may never come to an end on such."""
 _MM_PER_GLB_UNIT = 1000.0
 _TESSELLATE = """
-import sys
+import resource, sys
+source, target, linear, angular, seconds = sys.argv[1:]
+resource.setrlimit(resource.RLIMIT_CPU, (int(seconds), int(seconds) + 5))
 sys.modules["trimesh"] = None  # only its viewer would use it, and importing it takes longer than tessellating
 import cascadio
-source, target, linear, angular = sys.argv[1:]
 sys.exit(cascadio.step_to_glb(source, target, tol_linear=float(linear), tol_angular=float(angular)))
 """
 
@@ -56,6 +60,8 @@ def read(path: Path, watch: Watch = UNWATCHED, *, tolerance_mm: float = USUAL_TO
 def _tessellate(path: Path, target: Path, tolerance_mm: float, watch: Watch) -> None:
     watch.at(0.05, f"tessellating {path.name} to {tolerance_mm:g} mm")
     words = [sys.executable, "-c", _TESSELLATE, str(path), str(target), str(tolerance_mm), str(_ANGULAR_RAD)]
+    seconds = _MOST_S + int(_MOST_S_A_MB * path.stat().st_size / 1e6)
+    words.append(str(seconds))
     quiet = subprocess.DEVNULL
     with subprocess.Popen(words, stdin=quiet, stdout=quiet, stderr=quiet) as process:
         try:
@@ -68,6 +74,9 @@ def _tessellate(path: Path, target: Path, tolerance_mm: float, watch: Watch) -> 
         except BaseException:
             process.kill()
             raise
+    if process.returncode in (-signal.SIGXCPU, -signal.SIGKILL):
+        raise FormatError(path, f"could not be tessellated within {seconds} s of computing",
+                          "export it again, simpler, or as a mesh")  # fmt: skip
     if process.returncode != 0 or not target.is_file() or not target.stat().st_size:
         raise FormatError(path, "is no STEP file that can be read, or holds no solid", "export it again as AP214")
 

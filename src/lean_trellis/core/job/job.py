@@ -11,7 +11,7 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Constant, Material
-from lean_trellis.core.supports.support import Support
+from lean_trellis.core.supports.common.support import Support
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,6 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from lean_trellis.core.parts.pose import Matrix
-from lean_trellis.core.supports.parameters import Family
 
 FORMAT = "lean-trellis-job"
 VERSION = 5
@@ -188,7 +187,7 @@ class SupportKept(_Kept):
 
     id: str
     part_id: str
-    family: Family
+    family: str
     form: str = ""
     set_name: str
     set_version: int

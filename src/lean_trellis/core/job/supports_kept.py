@@ -16,8 +16,8 @@ from lean_trellis.core.job.schema import (
     TieKept,
 )
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.supports.families import parameters_of
-from lean_trellis.core.supports.support import (
+from lean_trellis.core.supports.common.spec import parameters_of
+from lean_trellis.core.supports.common.support import (
     Extended,
     Gone,
     HandBar,

@@ -12,14 +12,12 @@ from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.errors import AccessError, EditError
 from lean_trellis.core.formats import amf, obj, ply, stl, three_mf
-from lean_trellis.core.formats.body import Beams, Named
-from lean_trellis.core.mesh.mesh import Mesh, join
+from lean_trellis.core.formats.body import Named
+from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.panels import Panels
-from lean_trellis.core.supports.structure import Structure
-from lean_trellis.core.supports.struts import Bars
+from lean_trellis.core.supports.common.spec import ExportWish, spec_of
 
 ExportFormat = Literal["stl", "3mf", "amf", "ply", "obj"]
 What = Literal["parts", "supports", "all"]
@@ -95,7 +93,8 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
                 continue
             name = state.name_of(held.support.part_id)
             numbers[name] = numbers.get(name, 0) + 1
-            bodies += _support_bodies(held.structure, f"{name} support {numbers[name]}", request)
+            wish = ExportWish(united=request.merged, each_element=request.each_bar, as_beams=request.as_beams)
+            bodies += spec_of(held.support).export(held.structure, f"{name} support {numbers[name]}", wish)
         for stack, meshes in state.fillings:
             kind = "separator" if isinstance(stack.filling, Separator) else "spacer"
             name = state.name_of(stack.parts[0])
@@ -109,27 +108,6 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
         sheets = [body.mesh for body in bodies if body.is_sheet]
         solids = [body.mesh for body in bodies if not body.is_sheet]
         return [Named(state.job.name, join([united(solids), *sheets]))]
-    return bodies
-
-
-def _support_bodies(made: Structure, name: str, request: ExportRequest) -> list[Named]:
-    """One support as one solid; of bars one a bar, or beams, where asked."""
-    if isinstance(made, Bars) and (request.as_beams or request.each_bar):
-        return _bars_apart(made, name, request)
-    is_sheet = isinstance(made, Panels) and made.thickness == 0
-    one = made.mesh if is_sheet or not request.merged else united([made.mesh])
-    return [Named(name, one, "support", is_sheet=is_sheet)]
-
-
-def _bars_apart(bars: Bars, name: str, request: ExportRequest) -> list[Named]:
-    if request.as_beams:
-        return [Named(name, bars.feet.mesh, "support", Beams(*bars.beams()))]
-    count, size = len(bars), len(bars.bar_mesh.vertices) // max(len(bars), 1)
-    vertices = bars.bar_mesh.vertices.reshape(count, size, 3)
-    faces = bars.bar_mesh.faces[: len(bars.bar_mesh.faces) // max(count, 1)]
-    bodies = [Named(f"{name} bar {n}", Mesh(own, faces), "support") for n, own in enumerate(vertices, start=1)]
-    if len(bars.shared_mesh.faces):
-        bodies.append(Named(f"{name} shared", bars.shared_mesh, "support"))
     return bodies
 
 

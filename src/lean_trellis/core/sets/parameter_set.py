@@ -12,8 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from lean_trellis.core.errors import LibraryError, ParameterError, UnknownNameError
 from lean_trellis.core.shop.library import read_model
 from lean_trellis.core.shop.machine import Process
-from lean_trellis.core.supports.families import parameters_of
-from lean_trellis.core.supports.parameters import Family, FamilyParameters
+from lean_trellis.core.supports.common.parameters import FamilyParameters
+from lean_trellis.core.supports.common.spec import parameters_of
 
 SHIPPED = Path(__file__).parent / "shipped"
 
@@ -23,7 +23,7 @@ class _SetFile(BaseModel):
 
     id: str
     title: str
-    family: Family
+    family: str
     form: str = ""
     version: int = Field(ge=1)
     owner: str
@@ -49,7 +49,7 @@ class ParameterSet:
         return self.process in (process, "any")
 
     @property
-    def family(self) -> Family:
+    def family(self) -> str:
         """The family whose values they are."""
         return self.parameters.family
 

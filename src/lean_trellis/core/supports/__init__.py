@@ -1,11 +1,28 @@
-"""Supports: one module a family over shared steps: target -> hold points -> route -> solids.
+"""Supports: families over shared steps, target -> support points -> ways -> solids. No jobs, no checks.
 
-A bar is kept as a strut (end points, radii, contact, foot); meshes are made from struts. No jobs, no checks.
+`common` is what all share; each family is one object, entered when this package is imported.
 """
 
-from lean_trellis.core.supports.bar_parameters import BarParameters
-from lean_trellis.core.supports.bars import BarRequest, generate_bars
-from lean_trellis.core.supports.struts import Bars
-from lean_trellis.core.supports.support import RegionPick, Support
+from lean_trellis.core.supports.bars.generate import BarRequest, generate_bars
+from lean_trellis.core.supports.bars.parameters import BarParameters
+from lean_trellis.core.supports.bars.spec import BARS
+from lean_trellis.core.supports.bars.struts import Bars
+from lean_trellis.core.supports.bodies.spec import BLOCK, CRADLE, FLANK, RAFT
+from lean_trellis.core.supports.common.support import RegionPick, Support
+from lean_trellis.core.supports.panels.spec import LATTICE, WALL
 
-__all__ = ["BarParameters", "BarRequest", "Bars", "RegionPick", "Support", "generate_bars"]
+__all__ = [
+    "BARS",
+    "BLOCK",
+    "CRADLE",
+    "FLANK",
+    "LATTICE",
+    "RAFT",
+    "WALL",
+    "BarParameters",
+    "BarRequest",
+    "Bars",
+    "RegionPick",
+    "Support",
+    "generate_bars",
+]

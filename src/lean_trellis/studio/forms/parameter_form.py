@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from lean_trellis.core.supports.parameters import QUESTIONS, Declared, FamilyParameters
+from lean_trellis.core.supports.common.parameters import QUESTIONS, Declared, FamilyParameters
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, row
 from lean_trellis.studio.forms.fold import Fold
 

@@ -9,25 +9,25 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton
 
 from lean_trellis.core.atomic import written_whole
+from lean_trellis.core.derive.pipeline import RegionFacts
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import merge_regions, regions_by_angle, set_angles, split_region
 from lean_trellis.core.overhang import Region
-from lean_trellis.core.pipeline import RegionFacts
 from lean_trellis.core.region_list import region_rows, rows_as_csv
 from lean_trellis.studio.forms.fan import AngleFan
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, number_row, row
 from lean_trellis.studio.forms.modes import ModeButtons
-from lean_trellis.studio.requests import ShownRegions
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.gestures import Drawn, Pick
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import ShownRegions
 from lean_trellis.studio.stations.sections.faces import FacesSection, gesture_of_faces
 from lean_trellis.studio.stations.sections.islands import IslandsSection
 from lean_trellis.studio.stations.sections.protect import ProtectSection
-from lean_trellis.studio.stations.sections.section import Section, button
 from lean_trellis.studio.stations.sections.self_held import SelfHeldSection
-from lean_trellis.studio.stations.station import Drawn, Fact, Station
-from lean_trellis.studio.stations.tables import PickTable
+from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.theme import DAY, Tokens
-from lean_trellis.studio.view3d.view import Pick
 
 KIND_WORDS = {"face": "face", "edge": "low edge", "point": "low point"}
 _FILTERS = [("all", "all regions"), ("open", "not held"), ("held", "held"), ("face", "faces"), ("low", "edges, points")]

@@ -7,6 +7,8 @@ from PyQt6.QtWidgets import QPushButton
 from lean_trellis.core.formats.body import KNOWN_FILES
 from lean_trellis.core.job.edits import remove_parts
 from lean_trellis.studio.forms.fields import head, muted, row
+from lean_trellis.studio.forms.section import Section
+from lean_trellis.studio.gestures import Drawn, Pick
 from lean_trellis.studio.parts_sheet import PartsSheet
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.arrange import ArrangeSection
@@ -14,12 +16,10 @@ from lean_trellis.studio.stations.sections.copies import CopiesSection
 from lean_trellis.studio.stations.sections.faces import FacesSection, gesture_of_faces
 from lean_trellis.studio.stations.sections.file import FileSection
 from lean_trellis.studio.stations.sections.mesh import MeshSection
-from lean_trellis.studio.stations.sections.section import Section
 from lean_trellis.studio.stations.sections.shape import ShapeSection
 from lean_trellis.studio.stations.sections.size import SizeSection
 from lean_trellis.studio.stations.sections.who import WhoSection
-from lean_trellis.studio.stations.station import Drawn, Fact, Station
-from lean_trellis.studio.view3d.view import Pick
+from lean_trellis.studio.stations.station import Fact, Station
 
 
 class PartsStation(Station):

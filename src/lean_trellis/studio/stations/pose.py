@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from lean_trellis.core.parts.tilt import tilt_of
 from lean_trellis.studio.forms.fields import muted
+from lean_trellis.studio.forms.section import Section
+from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.lift import LiftSection, PlaceSection
 from lean_trellis.studio.stations.sections.search import SearchSection
-from lean_trellis.studio.stations.sections.section import Section
 from lean_trellis.studio.stations.sections.turn import LayDownSection, TurnSection
 from lean_trellis.studio.stations.station import Fact, Station
-from lean_trellis.studio.view3d.view import Pick
 
 
 class PoseStation(Station):

@@ -21,9 +21,9 @@ from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row, rule, set_role
+from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
-from lean_trellis.studio.stations.tables import PickTable
 
 _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 
@@ -127,12 +127,12 @@ class ReleaseStation(Station):
         self.cause.setText(f"Because {chosen.cause}.{source}")
         for cure in chosen.cures:
             button = QPushButton(cure.words)
-            button.clicked.connect(lambda _, c=cure, f=chosen: self.apply_cure(c, f))
+            button.clicked.connect(lambda _, c=cure: self.apply_cure(c))
             self._cure_list.addWidget(button)
 
-    def apply_cure(self, cure: Cure, finding: Finding) -> None:
+    def apply_cure(self, cure: Cure) -> None:
         """Do what a cure says."""
-        apply_cure(self.session, cure, finding, self.wanted.emit)
+        apply_cure(self.session, cure, self.wanted.emit)
 
     # --- export ---
 

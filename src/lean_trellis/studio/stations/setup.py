@@ -9,9 +9,9 @@ from lean_trellis.core.job.edits import change_machine, change_material, fit, se
 from lean_trellis.core.shop.machine import PROCESS_WORDS
 from lean_trellis.core.shop.words import CONSTANTS, UNIT_WORDS
 from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row
+from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.another import AnotherSection
-from lean_trellis.studio.stations.sections.section import button
 from lean_trellis.studio.stations.sections.values import ValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
 

@@ -10,9 +10,8 @@ from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import title
 from lean_trellis.studio.forms.modes import ModeButtons
-from lean_trellis.studio.pull import Pull
+from lean_trellis.studio.gestures import Drawn, Pick, Pull
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.view3d.view import Pick
 
 Mark = Literal["open", "fine", "look", "stop", "stale"]
 MARK_WORDS: dict[Mark, str] = {
@@ -22,19 +21,6 @@ MARK_WORDS: dict[Mark, str] = {
     "stop": "has stops",
     "stale": "out of date",
 }
-
-
-@dataclass(frozen=True, eq=False)
-class Drawn:
-    """What was drawn with a tool: `places` on the plate (map) or on the picture (3D view), `picks` of a brush.
-
-    `matrix` and `eye` tell how the 3D view looks; None on the map.
-    """
-
-    places: tuple[tuple[float, float], ...] = ()
-    picks: tuple[Pick, ...] = ()
-    matrix: tuple[float, ...] | None = None
-    eye: tuple[float, float, float] | None = None
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout
 
-from lean_trellis.core.checks import Cure, Finding
+from lean_trellis.core.checks import Cure
 from lean_trellis.core.job.edits import (
     add_support,
     again_on,
@@ -18,25 +18,25 @@ from lean_trellis.core.job.edits import (
 )
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.recipe import usual_set
-from lean_trellis.core.supports import BarParameters, Bars, RegionPick, Support
-from lean_trellis.core.targets import pick_region
+from lean_trellis.core.supports import RegionPick, Support
+from lean_trellis.core.supports.common.parameters import FamilyParameters
+from lean_trellis.core.supports.common.spec import spec_for, spec_of
+from lean_trellis.core.supports.common.structure import Counted
+from lean_trellis.core.supports.common.targets import pick_region
 from lean_trellis.studio.cures import apply_cure
+from lean_trellis.studio.families.tools import HandTools
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
 from lean_trellis.studio.forms.fold import Fold
+from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.sketch import Sketch
-from lean_trellis.studio.pull import Pull
+from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.gestures import Drawn, Pick, Pull
+from lean_trellis.studio.looks import look_for, looks
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
-from lean_trellis.studio.stations.sections.bar_figures import FiguresSection, bar_in_words
-from lean_trellis.studio.stations.sections.by_hand import ByHandSection
-from lean_trellis.studio.stations.sections.section import button
 from lean_trellis.studio.stations.sections.set_values import ValuesSection
-from lean_trellis.studio.stations.sections.shapes import ShapesSection
-from lean_trellis.studio.stations.sections.structure_words import totals_in_words, trouble_in_words
-from lean_trellis.studio.stations.station import Drawn, Fact, Station
-from lean_trellis.studio.stations.tables import PickTable
+from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.theme import DAY
-from lean_trellis.studio.view3d.view import Pick
 
 _CURED_HERE = ("bar_no_way", "raft_too_thick", "raft_hole_closed", "supports_overlap", "walls_end_in_air")
 """Findings on the support in hand whose cures stand in the bench."""
@@ -96,19 +96,23 @@ class SupportsStation(Station):
         self.page.addWidget(self.totals)
         self.bar_facts = figure()
         self.page.addWidget(self.bar_facts)
-        self.by_hand, self.figures = ByHandSection(session, self._chosen_set), FiguresSection(session)
-        self.shapes = ShapesSection(session, self._chosen_set)
-        for section in (self.by_hand, self.shapes, self.figures):
-            section.asks.connect(self.asks)
-            self.page.addWidget(section)
-        self.watch_tools(self.by_hand.modes, self.by_hand.pickers, self.shapes.modes)
+        kinds = dict.fromkeys(look.tools for look in looks())
+        self._tools_of = {make: make(session, self._chosen_set) for make in kinds}
+        for tools in self._tools_of.values():
+            for section in (tools, *tools.further):
+                section.asks.connect(self.asks)
+                self.page.addWidget(section)
+        self.watch_tools(*(modes for tools in self._tools_of.values() for modes in tools.mode_rows))
         self.values = ValuesSection(session)
         self.page.addWidget(self.values)
         self.page.addStretch(1)
         self.sketch = Sketch(DAY)
         self.values.entered.connect(self.sketch.show_key)
         self.footing.addWidget(self.sketch)
-        self._folds = (self.by_hand, self.shapes, self.figures, self.values)
+        self._folds = (
+            *(section for tools in self._tools_of.values() for section in (tools, *tools.further)),
+            self.values,
+        )
         for fold in self._folds:
             fold.heading.toggled.connect(lambda is_open, fold=fold: self._unfolded(fold, is_open=is_open))
 
@@ -126,10 +130,20 @@ class SupportsStation(Station):
         return shipped_sets()[str(self.set_choice.currentData())]
 
     @property
-    def _is_bars(self) -> bool:
-        """Whether bars are worked on: by the support in hand, or without one by the set."""
+    def _parameters(self) -> FamilyParameters:
+        """The values that are worked with: those of the current support, or without one of the chosen set."""
         support = self.session.support
-        return (self._chosen_set() if support is None else support).family == "bars"
+        return self._chosen_set().parameters if support is None else support.parameters
+
+    @property
+    def tools(self) -> tuple[HandTools, ...]:
+        """The tools of all families."""
+        return tuple(self._tools_of.values())
+
+    @property
+    def hand(self) -> HandTools:
+        """The tools of the family that is worked on."""
+        return self._tools_of[look_for(self._parameters).tools]
 
     def add(self, *, picked_only: bool) -> None:
         """Support the picked regions, or all of the part in hand, with the chosen set."""
@@ -169,9 +183,7 @@ class SupportsStation(Station):
 
     def delete(self) -> None:
         """Delete the picked bars or walls; where none is picked, the support in hand."""
-        if self._is_bars and self.session.selection.bars:
-            self.by_hand.delete()
-        elif self._is_bars or not self.shapes.delete():
+        if not self.hand.delete():
             self.delete_support()
 
     def delete_support(self) -> None:
@@ -190,7 +202,7 @@ class SupportsStation(Station):
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """In a mode the click is the mode's; else it picks a bar and its support, or a region."""
-        if self.by_hand.take_pick(pick):
+        if self.hand.take_pick(pick):
             return True
         if pick.support:
             return self.take_bar_pick(pick.support, frozenset({pick.bar} - {-1}), adds=adds)
@@ -207,32 +219,20 @@ class SupportsStation(Station):
         return True
 
     def gesture_of(self, mode: str) -> tuple[str, float]:
-        """How bars are worked on: clicks with the way shown, strokes, boxes, pulling."""
-        support = self.session.support
-        values = support.parameters if support is not None else self._chosen_set().parameters
-        width = values.tip_diameter if isinstance(values, BarParameters) else 1.0
-        if not self._is_bars:
-            return self.shapes.gesture_of(mode)
-        gestures = {"add": "hover", "stroke": "brush", "pull": "pull", "box": "box", "patch": "click", "tie": "click"}
-        return gestures.get(mode, ""), width
+        """How the tools of the family draw in the views."""
+        return self.hand.gesture_of(mode)
 
     def take_drawn(self, gesture: str, drawn: Drawn) -> None:
-        """What was drawn goes to the tool in hand."""
-        if self.shapes.modes.mode:
-            self.shapes.take_drawn(drawn)
-        else:
-            self.by_hand.take_drawn(gesture, drawn)
+        """What was drawn goes to the tools."""
+        self.hand.take_drawn(gesture, drawn)
 
     def take_hover(self, pick: Pick) -> None:
-        """The way of a bar that would be."""
-        self.by_hand.take_hover(pick)
+        """Where the pointer rests goes to the tools."""
+        self.hand.take_hover(pick)
 
     def take_pull(self, pull: Pull) -> None:
-        """A bar is pulled."""
-        if self.shapes.modes.mode:
-            self.shapes.take_pull(pull)
-        else:
-            self.by_hand.take_pull(pull)
+        """A pull goes to the tools."""
+        self.hand.take_pull(pull)
 
     def end_mode(self) -> bool:
         """Escape: end the mode that is on. True when there was one."""
@@ -241,7 +241,8 @@ class SupportsStation(Station):
     def leave(self) -> None:
         """Modes end."""
         self.end_tools()
-        self.by_hand.leave()
+        for tools in self._tools_of.values():
+            tools.leave()
 
     # --- what is shown ---
 
@@ -257,8 +258,7 @@ class SupportsStation(Station):
             "Pick a part in the view or in the list." if part is None
             else f"{part.name}, {picked} region{'s' * (picked != 1)} picked"
         )  # fmt: skip
-        family, form = self._chosen_set().family, self._chosen_set().parameters.form
-        for_regions = family in ("bars", "lattice") or form == "line"
+        for_regions = spec_for(self._chosen_set().parameters).serves_regions
         self.support_picked.setVisible(for_regions)
         self.support_all.setText("Support all" if for_regions else "Add to the part")
         self.support_all.setToolTip("Every region of the part in hand" if for_regions else "For the part in hand")
@@ -272,18 +272,19 @@ class SupportsStation(Station):
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
         self._show_support(support, has_any=bool(mine))
         self._show_cures(support)
-        for section in (self.by_hand, self.figures):
-            section.setVisible(self._is_bars)
+        current = self.hand
+        for tools in self._tools_of.values():
+            for section in (tools, *tools.further):
+                section.setVisible(tools is current)
+        for section in (current, *current.further):
             section.refresh()
-        self.shapes.setVisible(not self._is_bars)
-        self.shapes.refresh()
 
     def _show_cures(self, support: Support | None) -> None:
         """What can be done about findings on the support in hand, or for a part that tips over, as buttons."""
         findings = self.session.findings() or ()
         mine = [f for f in findings if support is not None and f.support_id == support.id and f.code in _CURED_HERE]
         mine += [f for f in findings if f.part_id == self.session.selection.part and f.code == "tips_over"]
-        cures = tuple(dict.fromkeys(c for finding in mine for c in finding.cures if c.action != "open_station"))
+        cures = tuple(dict.fromkeys(cure for finding in mine for cure in finding.cures if cure.change is not None))
         if cures == self._cured:
             return
         self._cured = cures
@@ -291,16 +292,10 @@ class SupportsStation(Station):
             widget = item.widget()
             if widget is not None:
                 widget.deleteLater()
-        seen = set()
-        for finding in mine:
-            for cure in finding.cures:
-                if cure in cures and cure.words not in seen and not seen.add(cure.words):
-                    made = QPushButton(cure.words)
-                    made.clicked.connect(lambda _, c=cure, f=finding: self._cure(c, f))
-                    self._cures.addWidget(made)
-
-    def _cure(self, cure: Cure, finding: Finding) -> None:
-        apply_cure(self.session, cure, finding, self.wanted.emit)
+        for words, cure in {cure.words: cure for cure in reversed(cures)}.items():
+            made = QPushButton(words)
+            made.clicked.connect(lambda _, cure=cure: apply_cure(self.session, cure, self.wanted.emit))
+            self._cures.insertWidget(0, made)
 
     def _row(self, support: Support) -> tuple[Any, ...]:
         made = self.session.structure(support)
@@ -336,8 +331,8 @@ class SupportsStation(Station):
 
     def _show_structure(self, support: Support) -> None:
         made, problem = self.session.structure(support), self.session.problem_of(support)
-        self._show_limit(support)
-        trouble = "" if made is None else trouble_in_words(made)
+        spec = spec_of(support)
+        trouble = "" if made is None else spec.trouble(made)
         if problem is not None:
             set_role(self.problem, "stop")
             self.problem.setText(f"{problem}  Nothing was generated.")
@@ -346,20 +341,10 @@ class SupportsStation(Station):
             self.problem.setText(trouble)
         self.problem.setVisible(problem is not None or bool(trouble))
         waiting = "Generating …" if problem is None else ""
-        self.totals.setText(waiting if made is None else totals_in_words(made))
-        bar = self.session.selection.bar
-        if isinstance(made, Bars) and 0 <= bar < len(made):
-            self.bar_facts.setText(bar_in_words(made, self.session.figures(support), bar))
-            self.bar_facts.show()
-
-    def _show_limit(self, support: Support) -> None:
-        """A height limit is always on show while it is on."""
-        limit = support.parameters.height_limit if isinstance(support.parameters, BarParameters) else None
-        if limit is not None:
-            bars = self.session.bars(support)
-            bare = "" if bars is None else f" It leaves {len(bars.bare_holds)} hold points without a bar."
-            self.limit.setText(f"Height limit {limit:g} mm is on: nothing higher gets a bar.{bare}")
-            self.limit.show()
+        self.totals.setText(waiting if made is None else spec.words(made))
+        for label, words in ((self.bar_facts, self.hand.words_of_selected()), (self.limit, self.hand.warning())):
+            label.setText(words)
+            label.setVisible(bool(words))
 
     def fact(self) -> Fact:
         """How many bars, and how much they take."""
@@ -372,9 +357,10 @@ class SupportsStation(Station):
         if None in known:
             return Fact("stale", "generating …")
         made = [entry for entry in known if entry is not None]
-        bars = sum(len(entry) for entry in made if isinstance(entry, Bars))
-        others = sum(not isinstance(entry, Bars) for entry in made)
-        counted = [f"{bars:,} bars"] * bool(bars or not others) + [f"{others} other{'s' * (others > 1)}"] * bool(others)
+        kind = made[0].counted
+        alike = [entry for entry in made if entry.counted.several == kind.several]
+        count = Counted(sum(entry.counted.number for entry in alike), kind.one, kind.several)
+        others = len(made) - len(alike)
         if others:
-            return Fact("fine", ", ".join(counted))
-        return Fact("fine", f"{counted[0]}, {sum(entry.volume_mm3 for entry in made) / 1000:,.2f} cm³")
+            return Fact("fine", f"{count}, {others} other{'s' * (others > 1)}")
+        return Fact("fine", f"{count}, {sum(entry.volume_mm3 for entry in made) / 1000:,.2f} cm³")

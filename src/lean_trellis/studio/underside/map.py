@@ -24,8 +24,8 @@ from PyQt6.QtWidgets import QWidget
 
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.struts import BEND, LOWER_END, ON_PLATE, TIP_END
-from lean_trellis.studio.pull import Handle, Pull
+from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, ON_PLATE, TIP_END
+from lean_trellis.studio.gestures import Handle, Pull
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame

@@ -13,7 +13,7 @@ from lean_trellis.core.overhang.rim import FADING, FREE, WALL
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.struts import BEND, LOWER_END, TIP_END
+from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, TIP_END
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 from lean_trellis.studio.underside.sheet import PartSheet, RegionShape, SupportSheet, angle_colour

@@ -18,9 +18,11 @@ from lean_trellis.core.overhang.rim import FADING, FREE, WALL
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.struts import BEND, ON_PART, ON_TRUNK, TIP_END
-from lean_trellis.studio.requests import ShownRegions
+from lean_trellis.core.supports.bars.struts import BEND, ON_PART, ON_TRUNK, TIP_END
+from lean_trellis.core.supports.common.spec import spec_of
+from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import ShownRegions
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.solid_sheet import SolidSheet, solid_sheet
 
@@ -127,8 +129,8 @@ class UndersideSheet:
         found = []
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
-        for support in sorted(job.supports, key=lambda support: support.family != "raft"):
-            made = self._session.solid(support)
+        for support in sorted(job.supports, key=lambda support: not spec_of(support).is_ground):
+            made = None if look_of(support).is_drawn_as_bars else self._session.structure(support)
             if made is None or support.part_id in hidden or made.is_empty:
                 continue
             kept = self._solids.get(support.id)

@@ -12,9 +12,8 @@ from vtkmodules.vtkRenderingCore import vtkActor
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.figures import BarFigures
-from lean_trellis.core.supports.solids import faces_of_one
-from lean_trellis.core.supports.struts import (
+from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.bars.struts import (
     BEND,
     FOOT_TOP,
     LOWER_END,
@@ -24,6 +23,7 @@ from lean_trellis.core.supports.struts import (
     SHAFT_START,
     TRUNK_RINGS,
 )
+from lean_trellis.core.supports.common.solids import faces_of_one
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.view3d.actors import (
     as_bytes,

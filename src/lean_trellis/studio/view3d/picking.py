@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from contextlib import nullcontext
-from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF
@@ -11,21 +10,11 @@ from PyQt6.QtWidgets import QWidget
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.view3d.camera import Eye
 from lean_trellis.studio.view3d.scene import Scene
 
 _FOR_SURFACES = ("click", "brush")
-
-
-@dataclass(frozen=True)
-class Pick:
-    """What is under the pointer: a part's face, or a support's bar, and where."""
-
-    part: str = ""
-    face: int = -1
-    support: str = ""
-    bar: int = -1
-    place: tuple[float, float, float] | None = None
 
 
 class PickingView(QWidget):

@@ -19,8 +19,9 @@ from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars, Support
-from lean_trellis.studio.requests import ShownPart, ShownRegions
+from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import ShownPart, ShownRegions
 from lean_trellis.studio.theme import Tokens, rgb
 from lean_trellis.studio.view3d.actors import (
     PlateActors,
@@ -35,7 +36,7 @@ from lean_trellis.studio.view3d.actors import (
     poly_data,
 )
 from lean_trellis.studio.view3d.bar_actors import BarsActor, Shades, bars_actor, colour_bars, stand_in
-from lean_trellis.studio.view3d.structure_actors import StructureActors, family_colour
+from lean_trellis.studio.view3d.structure_actors import StructureActors
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
@@ -196,7 +197,7 @@ class Scene:
         colour_faces(entry.data, colours)
 
     def _update_supports(self, supports: tuple[Support, ...]) -> None:
-        bars = {support.id for support in supports if support.family == "bars"}
+        bars = {support.id for support in supports if look_of(support).is_drawn_as_bars}
         for support_id in set(self._bars) - bars:
             self._remove_bars(support_id)
         self._solids.keep_only({support.id for support in supports} - bars)
@@ -206,7 +207,7 @@ class Scene:
                 self._update_bars(support.id, self._session.bars(support))
             else:
                 picked = selection.bars if support.id == selection.support else frozenset()
-                colour = family_colour(support.family, self._tokens)
+                colour = look_of(support).colour(self._tokens)
                 self._solids.update(support.id, self._session.shown_structure(support), picked, self._tokens, colour)
 
     def _update_bars(self, support_id: str, bars: Bars | None) -> None:

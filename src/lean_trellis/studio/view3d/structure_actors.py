@@ -10,8 +10,8 @@ import numpy as np
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
-from lean_trellis.core.supports.parameters import Family
-from lean_trellis.studio.requests import ShownStructure
+from lean_trellis.core.supports.common.structure import Drawn
+from lean_trellis.studio.shown import ShownStructure
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.view3d.actors import (
     as_bytes,
@@ -28,17 +28,12 @@ _TINTS = (0.0, 0.22, 0.42, 0.12, 0.32)
 """How much of the paper's colour is mixed in, from piece to piece."""
 
 
-def family_colour(family: Family, tokens: Tokens) -> str:
-    """The colour that a family is drawn in."""
-    colours: dict[Family, str] = {"bars": tokens.copper, "lattice": tokens.verdigris, "wall": tokens.heather}
-    return colours.get(family, tokens.slate)
-
-
 @dataclass
 class _Entry:
     actor: vtkActor
     data: vtkPolyData
     shown: ShownStructure
+    drawn: Drawn
     look: Any = None
     frames: vtkActor | None = None
     """What stands for it while the view moves, where it is heavy."""
@@ -85,12 +80,13 @@ class StructureActors:
             return
         if entry is None or entry.shown is not shown:
             self.keep_only(set(self._entries) - {support_id})
-            if shown.mesh is None or shown.made.is_empty:
+            drawn = shown.drawn
+            if drawn is None or shown.made.is_empty:
                 return
-            data = poly_data(shown.mesh.vertices, shown.mesh.faces)
-            entry = self._entries[support_id] = _Entry(mesh_actor(data, colour), data, shown)
-            if shown.frames is not None:
-                entry.frames = line_actor(line_data(shown.frames[:, 0], shown.frames[:, 1]), colour, 1.5)
+            data = poly_data(drawn.mesh.vertices, drawn.mesh.faces)
+            entry = self._entries[support_id] = _Entry(mesh_actor(data, colour), data, shown, drawn)
+            if drawn.frames is not None:
+                entry.frames = line_actor(line_data(drawn.frames[:, 0], drawn.frames[:, 1]), colour, 1.5)
             for actor in entry.actors():
                 self._clip(actor)
                 self._renderer.AddActor(actor)
@@ -98,22 +94,20 @@ class StructureActors:
         look = (frozenset(picked), tokens, colour)
         if entry.look != look:
             entry.look = look
-            colour_faces(entry.data, _colours(shown, picked, tokens, colour))
+            colour_faces(entry.data, _colours(entry.drawn, picked, tokens, colour))
 
     def element_of(self, actor: Any, cell: int) -> tuple[str, int]:
         """The support that an actor shows and the element that a cell belongs to; nothing and -1 for other actors."""
         for support_id, entry in self._entries.items():
-            if entry.actor is actor and entry.shown.elements is not None:
-                return support_id, int(entry.shown.elements[cell])
+            if entry.actor is actor:
+                return support_id, int(entry.drawn.elements[cell])
         return "", -1
 
 
-def _colours(shown: ShownStructure, picked: Set[int], tokens: Tokens, colour: str) -> np.ndarray:
+def _colours(drawn: Drawn, picked: Set[int], tokens: Tokens, colour: str) -> np.ndarray:
     base, paper = as_bytes(colour), as_bytes(tokens.card)
     tints = np.array([mixed_bytes(base, paper, share) for share in _TINTS])
-    assert shown.pieces is not None
-    assert shown.elements is not None
-    colours = tints[shown.pieces % len(_TINTS)].astype(np.uint8)
+    colours = tints[drawn.pieces % len(_TINTS)].astype(np.uint8)
     if picked:
-        colours[np.isin(shown.elements, sorted(picked))] = as_bytes(tokens.ivy)
+        colours[np.isin(drawn.elements, sorted(picked))] = as_bytes(tokens.ivy)
     return colours

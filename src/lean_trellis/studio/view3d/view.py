@@ -24,13 +24,13 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # 
 from lean_trellis.core.mesh.faults import Fault  # noqa: E402
 from lean_trellis.core.mesh.primitives import ball  # noqa: E402
 from lean_trellis.core.supports import Bars  # noqa: E402
-from lean_trellis.studio.pull import Handle, Pull, bend_of, handle_at  # noqa: E402
-from lean_trellis.studio.requests import MOST_SHOWN  # noqa: E402
+from lean_trellis.studio.gestures import Handle, Pick, Pull, bend_of, handle_at  # noqa: E402
 from lean_trellis.studio.session import Session  # noqa: E402
+from lean_trellis.studio.shown import MOST_SHOWN  # noqa: E402
 from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
 from lean_trellis.studio.view3d.actors import colour_faces, mesh_actor, poly_data  # noqa: E402
 from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye  # noqa: E402
-from lean_trellis.studio.view3d.picking import Pick, PickingView  # noqa: E402
+from lean_trellis.studio.view3d.picking import PickingView  # noqa: E402
 from lean_trellis.studio.view3d.scene import Scene  # noqa: E402
 from lean_trellis.studio.view3d.trail import Trail, circle  # noqa: E402
 

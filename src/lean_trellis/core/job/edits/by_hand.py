@@ -16,8 +16,9 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job, fresh_id
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.supports.struts import BEND, LOWER_END, ON_PLATE, SHAFT_END, SHAFT_START, TIP_END, Bars
-from lean_trellis.core.supports.support import HandBar, HandWork, Place, RegionPick, Removed, Support, Tie
+from lean_trellis.core.supports.bars.parameters import bar_parameters
+from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, ON_PLATE, SHAFT_END, SHAFT_START, TIP_END, Bars
+from lean_trellis.core.supports.common.support import HandBar, HandWork, Place, RegionPick, Removed, Support, Tie
 
 STOUTER = 1.25
 """By how much a bar is made stouter at a time."""
@@ -47,7 +48,7 @@ def move_missed(job: Job, support_id: str, missed: Floats, places: Floats) -> Ed
     support = job.support(support_id)
     part = job.part(support.part_id)
     fresh = tuple(HandBar(place) for place in dict.fromkeys(_own(part, places)))
-    gone = tuple(Removed(place, support.bar_parameters.bound_mm) for place in _own(part, missed))
+    gone = tuple(Removed(place, bar_parameters(support).bound_mm) for place in _own(part, missed))
     hand = replace(support.hand, bars=support.hand.bars + fresh, removed=support.hand.removed + gone)
     what = "a hold point" if len(missed) == 1 else f"{len(missed)} hold points"
     return Edit(f"Move {what} to where there is a way", _with_hand(job, support, hand))
@@ -217,7 +218,7 @@ def _as_it_stands(kept: HandBar, support: Support, bars: Bars, bar: int) -> Hand
         kept,
         shaft_diameter=float(2 * bars.radii[bar, SHAFT_START]),
         tip_diameter=float(2 * bars.radii[bar, TIP_END]),
-        tip_length=float(lengths[SHAFT_END]) or support.bar_parameters.tip_length,
+        tip_length=float(lengths[SHAFT_END]) or bar_parameters(support).tip_length,
         is_locked=True,
     )
     if bars.landings[bar] != ON_PLATE:
@@ -254,6 +255,6 @@ def _without(support: Support, bars: Bars, which: Sequence[int], part: Part) -> 
     numbers = {int(bars.by_hand[bar]) for bar in which}
     kept = tuple(bar for number, bar in enumerate(support.hand.bars) if number not in numbers)
     places = bars.holds[np.array(list(which), np.int64)]
-    radii = np.minimum(support.bar_parameters.bound_mm, 0.5 * _room_round(bars, which))
+    radii = np.minimum(bar_parameters(support).bound_mm, 0.5 * _room_round(bars, which))
     gone = tuple(Removed(place, radius) for place, radius in zip(_own(part, places), radii.tolist(), strict=True))
     return replace(support.hand, bars=kept, removed=support.hand.removed + gone)

@@ -18,7 +18,7 @@ from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import Part, with_nominal, with_size
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size
-from lean_trellis.core.supports.support import Support
+from lean_trellis.core.supports.common.support import Support
 
 
 def add_bodies(

@@ -14,10 +14,10 @@ from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.edits.parts import remove_parts
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.supports.body_parameters import BlockParameters
-from lean_trellis.core.supports.panel_parameters import PanelParameters, WallParameters
-from lean_trellis.core.supports.parameters import validated
-from lean_trellis.core.supports.support import Extended, Gone, HandWork, Line, Place, Support
+from lean_trellis.core.supports.bodies.parameters import BlockParameters
+from lean_trellis.core.supports.common.parameters import validated
+from lean_trellis.core.supports.common.support import Extended, Gone, HandWork, Line, Place, Support
+from lean_trellis.core.supports.panels.parameters import PanelParameters, WallParameters
 
 
 def draw_path(job: Job, support_id: str, places: Floats) -> Edit:

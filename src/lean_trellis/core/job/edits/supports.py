@@ -10,8 +10,8 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job, fresh_id
 from lean_trellis.core.sets.parameter_set import ParameterSet
-from lean_trellis.core.supports.parameters import FamilyParameters
-from lean_trellis.core.supports.support import RegionPick, Support
+from lean_trellis.core.supports.common.parameters import FamilyParameters
+from lean_trellis.core.supports.common.support import RegionPick, Support
 
 
 def add_support(

@@ -7,8 +7,8 @@ from lean_trellis.core.job.edits import same_on
 from lean_trellis.core.shop.values import differences, flat_values
 from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
 
 _MOST_SAID = 14
 _UNTOLD = ("name", "process", "layers.")

@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QCheckBox
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes
 from lean_trellis.studio.errands import arrange_build
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.part_requests import SpreadRest
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
 
 _STEPS = [("0", "not at all"), ("90", "by quarters"), ("45", "by 45°"), ("30", "by 30°"), ("15", "by 15°")]
 _LEANINGS = [("0", "room alone"), ("0.3", "room, then blade and gas"), ("1", "blade and gas first")]

@@ -15,9 +15,9 @@ from lean_trellis.core.job.edits import change_stack, copy_in_grid, stack_part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.studio.errands import copy_in_hand
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row, rule
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.part_requests import ReadBody
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
 
 _FILLINGS = [("none", "nothing"), ("separator", "a separator"), ("spacer", "a body from a file")]
 

@@ -12,10 +12,9 @@ from lean_trellis.core.job.edits import add_to_region, region_by_hand, take_from
 from lean_trellis.studio.face_requests import FacesAround, FacesAt, FacesInArea
 from lean_trellis.studio.forms.fields import NumberField, figure, number_row, row
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.gestures import Drawn, Pick
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
-from lean_trellis.studio.stations.station import Drawn
-from lean_trellis.studio.view3d.view import Pick
 
 _MODES = (
     ("face", "Face", "Click faces of the part in hand, here or on the map. Escape ends."),

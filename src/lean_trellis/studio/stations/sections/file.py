@@ -10,8 +10,8 @@ from lean_trellis.core.job.edits import retake_unit
 from lean_trellis.studio.errands import replace_part, tessellate_again
 from lean_trellis.studio.forms.fields import NumberField, muted, number_row, row
 from lean_trellis.studio.forms.patterns import parts_pattern
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
 
 _UNITS = ("mm", "cm", "m", "in")
 _FROM = {"file": "named in the file", "guess": "guessed from the size", "user": "as you said"}

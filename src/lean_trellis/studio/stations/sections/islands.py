@@ -5,9 +5,9 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 
 from lean_trellis.studio.forms.fields import muted
+from lean_trellis.studio.forms.section import Section
+from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section
-from lean_trellis.studio.stations.tables import PickTable
 
 
 class IslandsSection(Section):

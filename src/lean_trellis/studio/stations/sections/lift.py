@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QCheckBox
 from lean_trellis.core.job.edits import centre_parts, drop_parts, move_part, set_build_offset
 from lean_trellis.studio.errands import stand_part_on
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, number_row, row
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
 
 
 class LiftSection(Section):

@@ -10,9 +10,9 @@ from lean_trellis.core.mesh.mend import CURES, STEPS, Mended
 from lean_trellis.core.parts.part import Part
 from lean_trellis.studio.errands import mend_part, take_mend
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row, set_role
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
-from lean_trellis.studio.stations.tables import PickTable
 
 
 class MeshSection(Section):

@@ -12,9 +12,9 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.studio.face_requests import FacesUnderStroke, Painted, SuggestProtected
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, number_row, row, when_taken
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.gestures import Drawn
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
-from lean_trellis.studio.stations.station import Drawn
 
 _LEVELS = [("1", "keep off: nothing touches it"), ("2", "avoid: only where it must"), ("0", "none")]
 _DETAIL_HINT = "Picks the faces of features smaller than this, for you to look at and protect"

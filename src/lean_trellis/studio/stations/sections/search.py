@@ -14,8 +14,8 @@ from lean_trellis.core.planning import FIGURES, FoundPoses
 from lean_trellis.core.proposals import pose_request, take_pose
 from lean_trellis.studio.errands import search_for_poses
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
 from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.thumbnails import drawn_pose
 

@@ -6,9 +6,9 @@ import numpy as np
 
 from lean_trellis.core.job.edits import change_material, leave_out, take_back
 from lean_trellis.studio.forms.fields import NumberField, muted, number_row, row, when_taken
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
-from lean_trellis.studio.stations.tables import PickTable
 
 _VALUES = (
     (

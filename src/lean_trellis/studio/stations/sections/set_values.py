@@ -10,8 +10,8 @@ from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.job.edits import change_support
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import Support
-from lean_trellis.core.supports.families import MODELS, require_buildable
-from lean_trellis.core.supports.parameters import FamilyParameters
+from lean_trellis.core.supports.common.parameters import FamilyParameters
+from lean_trellis.core.supports.common.spec import families, require_buildable
 from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.parameter_form import ParameterForm
@@ -26,7 +26,7 @@ class ValuesSection(Fold):
     def __init__(self, session: Session) -> None:
         super().__init__("Values")
         self.session = session
-        self._forms = {model: ParameterForm(model) for model in MODELS}
+        self._forms = {spec.model: ParameterForm(spec.model) for spec in families()}
         for form in self._forms.values():
             form.changed.connect(self._change)
             form.entered.connect(self.entered)
@@ -52,7 +52,7 @@ class ValuesSection(Fold):
         same = origin is not None and type(origin.parameters) is type(support.parameters)
         base = origin.parameters if origin is not None and same else support.parameters
         made, problem = self.session.structure(support), self.session.problem_of(support)
-        form.show_parameters(support.parameters, base, getattr(made, "derived_values", None))
+        form.show_parameters(support.parameters, base, None if made is None else made.derived_values)
         if isinstance(problem, ParameterError) and problem.subject in type(support.parameters).model_fields:
             field = form.field(problem.subject)
             if isinstance(field, NumberField):

@@ -8,10 +8,10 @@ from PyQt6.QtWidgets import QCheckBox
 from lean_trellis.studio.errands import shape_part
 from lean_trellis.studio.forms.fields import NumberField, number_row, row, rule
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.part_requests import AddAllowance, AddCutOff, Drill, Hollow
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
-from lean_trellis.studio.view3d.view import Pick
 
 _HOLES = (
     ("drain", "Place a drain", "Click where resin shall run out, at the lowest place. Escape ends."),

@@ -11,8 +11,8 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import set_size
 from lean_trellis.core.parts.size import Size, Stage, factor_for
 from lean_trellis.studio.forms.fields import NumberField, muted, row
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
 
 _STAGES = (("print", "Print"), ("later", "Cast, sinter"))
 

@@ -10,9 +10,9 @@ from lean_trellis.core.mesh.patch import plane_through
 from lean_trellis.studio.errands import level_patch
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, number_row, row
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
-from lean_trellis.studio.view3d.view import Pick
 
 _FRAMES = [("plate", "the plate's axes"), ("own", "its own axes")]
 _PIVOTS = [("each", "each part's middle"), ("together", "their common middle"), ("plate", "the plate's middle")]

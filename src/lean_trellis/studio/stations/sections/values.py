@@ -14,9 +14,9 @@ from lean_trellis.core.shop.values import differences, flat_values
 from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.numbers import parse_number
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
-from lean_trellis.studio.stations.tables import PickTable
 
 
 class ValuesSection(Section):

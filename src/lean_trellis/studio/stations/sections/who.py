@@ -8,8 +8,8 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import describe_part, describe_parts, flag_parts, group_parts, ungroup_parts
 from lean_trellis.core.job.orders import assign_orders, read_orders
 from lean_trellis.studio.forms.fields import figure, row
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.sections.section import Section, button
 
 
 class WhoSection(Section):

@@ -1,0 +1,131 @@
+"""The changes that cures make: frozen values, each with its edit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from lean_trellis.core.checks.finding import Deriving
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.job.edits import Edit, add_support, change_support, move_missed, move_part, set_build_offset
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.sets.parameter_set import ParameterSet
+from lean_trellis.core.sets.recipe import usual_set
+from lean_trellis.core.supports.bars.holds import HoldPoints, places_to_hold
+from lean_trellis.core.supports.bars.parameters import bar_parameters
+from lean_trellis.core.supports.bars.route import nearest_with_way
+from lean_trellis.core.supports.bars.struts import Bars
+from lean_trellis.core.supports.common.targets import pick_region
+
+
+@dataclass(frozen=True)
+class SetOffset:
+    """Stand a part at another build offset."""
+
+    part_id: str
+    offset: float
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Set it."""
+        return set_build_offset(job, [self.part_id], self.offset)
+
+
+@dataclass(frozen=True)
+class MoveTo:
+    """Put a part at another place."""
+
+    part_id: str
+    x: float
+    y: float
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Move it."""
+        return move_part(job, self.part_id, self.x, self.y)
+
+
+@dataclass(frozen=True)
+class SetValue:
+    """Give one value of a support another value."""
+
+    support_id: str
+    key: str
+    value: Any
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Change it."""
+        return change_support(job, self.support_id, self.key, self.value)
+
+
+@dataclass(frozen=True)
+class AddSupport:
+    """Add a support of a set to a part."""
+
+    part_id: str
+    set_name: str
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Add it."""
+        return add_support(job, self.part_id, shipped_sets()[self.set_name])
+
+
+@dataclass(frozen=True)
+class SupportRegions:
+    """Support regions by their numbers, all where none are named, with the set that was used last."""
+
+    part_id: str
+    regions: tuple[int, ...] = ()
+    is_quick: bool = False
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Add the support."""
+        target = None
+        if self.regions:
+            part = job.part(self.part_id)
+            regions = deriving.overhangs(part, job, watch).regions
+            target = tuple(pick_region(regions[number], part) for number in self.regions)
+        return add_support(job, self.part_id, _set_in_use(job), target)
+
+
+def _set_in_use(job: Job) -> ParameterSet:
+    """The set of the latest support of the usual set's family; the usual one where there is none."""
+    known, process = shipped_sets(), job.machine.process
+    usual = known[usual_set(process)]
+    for support in reversed(job.supports):
+        used = known.get(support.set_name)
+        if used is not None and used.suits(process) and type(used.parameters) is type(usual.parameters):
+            return used
+    return usual
+
+
+@dataclass(frozen=True)
+class MoveMissed:
+    """Move the support points without a clear path, for a reason, to the nearest places that have one."""
+
+    support_id: str
+    reason: int
+    is_quick: bool = False
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Move them. Raises `EditError` where no place is near enough for any of them."""
+        support = job.support(self.support_id)
+        parameters, bars = bar_parameters(support), deriving.structure(support, job, watch)
+        assert isinstance(bars, Bars)
+        request = deriving.request(support, job, watch)
+        chosen = bars.missed.reasons == self.reason
+        wanted = HoldPoints(bars.missed.holds[chosen], bars.missed.holds[chosen] * 0, bars.missed.regions[chosen])
+        offered = places_to_hold(request.overhangs, np.unique(wanted.regions), parameters.spacing / 6)
+        obstacles = list(request.obstacles)
+        found = nearest_with_way(wanted, offered, parameters, request.layer_height, obstacles, request.ground)
+        moved = np.flatnonzero(found >= 0)
+        if not len(moved):
+            name = job.part(support.part_id).name
+            raise EditError(name, "no place near by has a clear path either", "allow landing on the part, or turn it")
+        return move_missed(job, self.support_id, wanted.places[moved], offered.places[found[moved]])

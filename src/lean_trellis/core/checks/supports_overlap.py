@@ -1,0 +1,71 @@
+"""`supports_overlap`: are supports built into each other?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import combinations
+
+from shapely import area as area_of
+
+from lean_trellis.core.checks.changes import SetValue
+from lean_trellis.core.checks.finding import Cure, Finding
+from lean_trellis.core.checks.state import BuildState, SupportState
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.primitives import to_manifold
+from lean_trellis.core.supports.common.faults import boxes_meet, place_of
+from lean_trellis.core.supports.common.floors import Shape
+from lean_trellis.core.supports.common.spec import spec_of
+
+_LEAST_OVERLAP_MM3 = 0.01
+
+
+def check_supports_overlap(state: BuildState) -> Iterator[Finding]:
+    """Notes on supports built into each other, unless both keep clear of each other by themselves or one is ground."""
+    some = [held for held in state.supports if not spec_of(held.support).is_ground and not held.structure.is_empty]
+    shadows: dict[str, Shape] = {}
+    for held, other in combinations(some, 2):
+        if not state.is_looked_at(held.support.part_id):
+            continue
+        if spec_of(held.support).gets_room and spec_of(other.support).gets_room:
+            continue
+        if not boxes_meet(held.structure.mesh.bounds, other.structure.mesh.bounds):
+            continue
+        for one in (held, other):
+            if one.support.id not in shadows:
+                shadows[one.support.id] = spec_of(one.support).shadow(one.structure)
+        # Looked for in space only where they overlap as seen from above.
+        if area_of(shadows[held.support.id].intersection(shadows[other.support.id])) <= 0:
+            continue
+        common = _common_volume(_solid(held), _solid(other))
+        if common > _LEAST_OVERLAP_MM3:
+            yield _overlap(state, held, other, common)
+
+
+def _solid(held: SupportState) -> Mesh:
+    solid: Mesh = spec_of(held.support).solid(held.structure)
+    return solid
+
+
+def _common_volume(one: Mesh, other: Mesh) -> float:
+    """What two solids have in common, mm³; 0 where one bounds none."""
+    try:
+        return float((to_manifold(one) ^ to_manifold(other)).volume())
+    except EditError:
+        return 0.0
+
+
+def _overlap(state: BuildState, held: SupportState, other: SupportState, common: float) -> Finding:
+    """Said of the support that can make room for the other, where one can."""
+    giving = next((one for one in (held, other) if "trim" in type(one.support.parameters).model_fields), held)
+    taking = other if giving is held else held
+    makes_room = giving is not taking and spec_of(taking.support).gets_room
+    room = (Cure("Let the walls make room for bars", SetValue(giving.support.id, "trim", "bars")),) * makes_room
+    return Finding(
+        "supports_overlap", "note", state.name_of(held.support.part_id),
+        f"{held.support.set_name} and {other.support.set_name} are built into each other by {common:.2f} mm³",
+        cause="supports of several families serve the same place", value=common, limit=0.0, unit="mm³",
+        at_mm=place_of(((held.structure.mesh.bounds + other.structure.mesh.bounds) / 2).mean(axis=0)),
+        part_id=giving.support.part_id, support_id=giving.support.id,
+        cures=(*room, Cure("Open its support", about="supports")),
+    )  # fmt: skip

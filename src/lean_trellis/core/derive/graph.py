@@ -1,0 +1,158 @@
+"""The graph: keys made once a revision of a job, results kept up to so many bytes."""
+
+from __future__ import annotations
+
+from typing import Any, TypeVar
+
+from cachetools import LRUCache
+
+from lean_trellis.core.derive.guard import guarded
+from lean_trellis.core.derive.key import Key, token
+from lean_trellis.core.derive.neighbours import Neighbours
+from lean_trellis.core.derive.node import Need, Node, Reader, Subject
+from lean_trellis.core.derive.size import size_of
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.progress import UNWATCHED, Watch
+
+T = TypeVar("T")
+USUAL_BYTES = 1_500_000_000
+_MOST_REVISIONS = 8
+_MISSING = object()
+
+
+class Revision:
+    """One job with the keys that were asked of it."""
+
+    def __init__(self, job: Job) -> None:
+        self.job = job
+        self.near = Neighbours(job)
+        self._keys: dict[tuple[str, int], tuple[Subject, Key]] = {}
+        self._needs: dict[tuple[str, int], tuple[Need, ...]] = {}
+        self._tokens: dict[str, Any] = {}
+
+    def key(self, node: Node[Any], subject: Subject) -> Key:
+        """What a result follows from, by the node's declaration."""
+        known = self._keys.get((node.name, id(subject)))
+        if known is not None:
+            return known[1]
+        read = tuple(self._token(path, subject) for path in node.reads)
+        needed = tuple(self.key(*need) for need in self.needs(node, subject))
+        key = Key(node.name, (*read, node.token(subject, self.job, self.near), *needed))
+        self._keys[node.name, id(subject)] = (subject, key)  # the subject is held, so that its id stays its own
+        return key
+
+    def needs(self, node: Node[Any], subject: Subject) -> tuple[Need, ...]:
+        """The other results that one needs."""
+        at = (node.name, id(subject))
+        if at not in self._needs:
+            self._needs[at] = tuple(node.needs(subject, self.job, self.near))
+        return self._needs[at]
+
+    def _token(self, path: str, subject: Subject) -> Any:
+        if not path.startswith("job."):
+            return token(_at(subject, path))
+        if path not in self._tokens:
+            self._tokens[path] = token(_at(self.job, path))
+        return self._tokens[path]
+
+
+def _at(thing: Any, path: str) -> Any:
+    """The value at a dotted path whose first step names the thing itself; None below what is None."""
+    for step in path.split(".")[1:]:
+        if thing is None:
+            return None
+        thing = getattr(thing, step)
+    return thing
+
+
+class Graph:
+    """Derives results and keeps the latest. Not for use from two threads at once.
+
+    `is_guarded`: nodes read through guards, and what they did not declare raises; for tests.
+    """
+
+    def __init__(self, most_bytes: int = USUAL_BYTES, *, is_guarded: bool = False) -> None:
+        self._kept: LRUCache[Key, Any] = LRUCache(most_bytes, getsizeof=size_of)
+        self._revisions: list[Revision] = []
+        self._is_guarded = is_guarded
+        self._touched: dict[Key, Any] = {}
+        self.made: list[tuple[str, Subject]] = []
+        """What was made, not found: name of the node and subject, in order."""
+
+    @property
+    def bytes_kept(self) -> int:
+        """Bytes of all results that are kept."""
+        return int(self._kept.currsize)
+
+    def revision(self, job: Job) -> Revision:
+        """The revision of a job; the latest few are kept."""
+        for place, revision in enumerate(self._revisions):
+            if revision.job is job:
+                if place:
+                    self._revisions.insert(0, self._revisions.pop(place))
+                return revision
+        revision = Revision(job)
+        self._revisions.insert(0, revision)
+        del self._revisions[_MOST_REVISIONS:]
+        return revision
+
+    def key(self, node: Node[Any], subject: Subject, job: Job) -> Key:
+        """The key of a result for a job as it is."""
+        return self.revision(job).key(node, subject)
+
+    def known(self, node: Node[T], subject: Subject, job: Job) -> T | None:
+        """A result if it is kept; None where it is not."""
+        result: T | None = self._kept.get(self.key(node, subject, job))
+        return result
+
+    def has(self, key: Key) -> bool:
+        """Whether the result of a key is kept."""
+        return key in self._kept
+
+    def get(self, node: Node[T], subject: Subject, job: Job, watch: Watch = UNWATCHED) -> T:
+        """A result, found or made. Raises what its making raises; nothing is kept then."""
+        self._touched.clear()
+        result = self._get(node, subject, self.revision(job), watch)
+        # What results make of themselves while they are used grows them: they are measured again.
+        for key, touched in tuple(self._touched.items()):
+            self.keep(key, touched)
+        return result
+
+    def keep(self, key: Key, result: Any) -> None:
+        """Keep a result under its key; one that is larger than everything may be is not kept."""
+        try:
+            self._kept[key] = result
+        except ValueError:
+            return
+
+    def clear(self) -> None:
+        """Forget every result."""
+        self._kept.clear()
+
+    def _get(self, node: Node[T], subject: Subject, revision: Revision, watch: Watch) -> T:
+        key = revision.key(node, subject)
+        found = self._kept.get(key, _MISSING)
+        if found is not _MISSING:
+            result: T = found
+            self._touched[key] = result
+            return result
+        made = node.make(self._reader(node, subject, revision, watch))
+        self.made.append((node.name, subject))
+        del self.made[:-10_000]
+        if node.is_kept:
+            self.keep(key, made)
+            self._touched[key] = made
+        return made
+
+    def _reader(self, node: Node[T], subject: Subject, revision: Revision, watch: Watch) -> Reader[T]:
+        def take(need: Node[Any], about: Subject, part: Watch) -> Any:
+            return self._get(need, about, revision, part)
+
+        seen, job = subject, revision.job
+        if self._is_guarded:
+            own = [path.partition(".")[2] for path in node.reads if not path.startswith("job.")]
+            of_job = [path.partition(".")[2] for path in node.reads if path.startswith("job.")]
+            seen = subject if subject is None or "" in own else guarded(subject, node.name, own)
+            job = guarded(revision.job, node.name, of_job)
+        own_token = node.token(subject, revision.job, revision.near)
+        return Reader(seen, job, watch, own_token, revision.needs(node, subject), take)

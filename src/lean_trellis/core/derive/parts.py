@@ -1,0 +1,142 @@
+"""Nodes of meshes, parts and stacks."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from itertools import pairwise
+
+import numpy as np
+
+from lean_trellis.core.derive.neighbours import Neighbours
+from lean_trellis.core.derive.node import Need, Node, Reader
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.health import MeshHealth, examine
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.mesh.topology import Topology, build_topology
+from lean_trellis.core.overhang.detect import Overhangs, detect
+from lean_trellis.core.overhang.islands import Island, find_islands
+from lean_trellis.core.parts.filling import separator_under, spacer_between
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
+from lean_trellis.core.supports.common.floors import Shape
+from lean_trellis.core.supports.common.obstacle import Obstacle
+from lean_trellis.core.supports.common.outlines import shadow
+
+_DETECTION = ("job.machine", "job.material.detection", "job.material.process")
+
+
+def _mesh_token(mesh: Mesh, job: Job, near: Neighbours) -> Hashable:
+    return mesh.key
+
+
+def _topology(reader: Reader[Topology]) -> Topology:
+    return build_topology(reader.subject)
+
+
+def _health(reader: Reader[MeshHealth]) -> MeshHealth:
+    return examine(reader.one(TOPOLOGY))
+
+
+def _tree(reader: Reader[RayTree]) -> RayTree:
+    return RayTree(reader.subject)
+
+
+TOPOLOGY: Node[Topology] = Node("topology", "mesh", _topology, ("mesh.key",), token=_mesh_token)
+HEALTH: Node[MeshHealth] = Node(
+    "health", "mesh", _health, ("mesh.key",), lambda mesh, job, near: ((TOPOLOGY, mesh),), _mesh_token
+)
+TREE: Node[RayTree] = Node("tree", "mesh", _tree, ("mesh.key",), token=_mesh_token)
+
+
+def _placed(reader: Reader[Mesh]) -> Mesh:
+    part: Part = reader.subject
+    return part.placed
+
+
+def _on_the_part(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return ((TOPOLOGY, part.mesh), (PLACED, part))
+
+
+PLACED: Node[Mesh] = Node("placed", "part", _placed, ("part.mesh", "part.pose"))
+
+
+def _overhangs(reader: Reader[Overhangs]) -> Overhangs:
+    part, job = reader.subject, reader.job
+    reader.watch.at(0, "finding overhangs")
+    back = part.marks.taken_back
+    factors = part.size.factors
+    return detect(
+        reader.one(TOPOLOGY),
+        reader.one(PLACED),
+        critical_angle=job.critical_angle(part),
+        watch_angle=job.watch_angle(part),
+        layer_normal=job.machine.layer_normal,
+        hand=None if part.marks.hand is None else part.marks.hand.values,
+        bridging=job.bridging,
+        taken_back=part.pose.to_plate(part.mesh, np.array(back) * factors) if back else None,
+        watch=reader.watch,
+    )
+
+
+OVERHANGS: Node[Overhangs] = Node(
+    "overhangs",
+    "part",
+    _overhangs,
+    ("part.mesh", "part.pose", "part.size", "part.critical_angle", "part.watch_angle", "part.marks.hand",
+     "part.marks.taken_back", *_DETECTION),
+    _on_the_part,
+)  # fmt: skip
+
+
+def _islands(reader: Reader[tuple[Island, ...]]) -> tuple[Island, ...]:
+    reader.watch.at(0.2, "finding islands")
+    normal = reader.job.machine.layer_normal
+    return find_islands(reader.one(TOPOLOGY), reader.one(PLACED), reader.job.layer_height, layer_normal=normal)
+
+
+ISLANDS: Node[tuple[Island, ...]] = Node(
+    "islands", "part", _islands, ("part.mesh", "part.pose", "job.layer_height", "job.machine"), _on_the_part
+)
+
+
+def _shadow(reader: Reader[Shape]) -> Shape:
+    return shadow(reader.one(PLACED))
+
+
+def _obstacle(reader: Reader[Obstacle]) -> Obstacle:
+    marks = reader.subject.marks.protected
+    return Obstacle(reader.one(TREE), reader.subject.pose, reader.one(PLACED), None if marks is None else marks.values)
+
+
+SHADOW: Node[Shape] = Node(
+    "shadow", "part", _shadow, ("part.mesh", "part.pose"), lambda part, job, near: ((PLACED, part),)
+)
+OBSTACLE: Node[Obstacle] = Node(
+    "obstacle",
+    "part",
+    _obstacle,
+    ("part.mesh", "part.pose", "part.marks.protected"),
+    lambda part, job, near: ((TREE, part.mesh), (PLACED, part)),
+    is_kept=False,
+)
+
+
+def _fillings(reader: Reader[tuple[Mesh, ...]]) -> tuple[Mesh, ...]:
+    """The solids in a stack's gaps, from the bottom up. Raises `EditError` where a mesh bounds no solid."""
+    placed = reader.each(PLACED)
+    match reader.subject.filling:
+        case Separator() as separator:
+            return tuple(separator_under(upper, separator, reader.job.layer_height) for upper in placed[1:])
+        case Spacer() as spacer:
+            return tuple(spacer_between(lower, upper, spacer) for lower, upper in pairwise(placed))
+    return ()
+
+
+def _parts_of_stack(stack: Stack, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return tuple((PLACED, job.part(part_id)) for part_id in stack.parts)
+
+
+FILLINGS: Node[tuple[Mesh, ...]] = Node(
+    "fillings", "stack", _fillings, ("stack.filling", "job.layer_height"), _parts_of_stack
+)

@@ -1,0 +1,42 @@
+"""How much memory a result takes: the arrays in it, counted once each."""
+
+from __future__ import annotations
+
+from dataclasses import fields, is_dataclass
+from typing import Any
+
+import numpy as np
+
+from lean_trellis.core.mesh.rays import RayTree
+
+_OTHER_BYTES = 64
+_BYTES_A_FACE = 160
+"""Of a ray tree, by measurement: Embree's own copy of the mesh and the tree over it."""
+
+
+def size_of(result: Any) -> int:
+    """Bytes of a result with everything it refers to; whatever several results share counts for each."""
+    return _size(result, set())
+
+
+def _size(thing: Any, seen: set[int]) -> int:
+    if id(thing) in seen:
+        return 0
+    seen.add(id(thing))
+    if isinstance(thing, np.ndarray):
+        base = thing.base
+        if isinstance(base, np.ndarray):
+            return _size(base, seen)
+        return int(thing.nbytes) + _OTHER_BYTES
+    if isinstance(thing, RayTree):
+        return _BYTES_A_FACE * len(thing.mesh.faces) + _size(thing.mesh, seen)
+    if isinstance(thing, (list, tuple, set, frozenset)):
+        if len(thing) > 64 and isinstance(next(iter(thing)), (int, float, str)):
+            return _OTHER_BYTES * len(thing)
+        return _OTHER_BYTES + sum(_size(entry, seen) for entry in thing)
+    if isinstance(thing, dict):
+        return _OTHER_BYTES + sum(_size(entry, seen) for pair in thing.items() for entry in pair)
+    held = dict(vars(thing)) if hasattr(thing, "__dict__") else {}
+    if is_dataclass(thing) and not isinstance(thing, type):
+        held |= {entry.name: getattr(thing, entry.name) for entry in fields(thing)}
+    return _OTHER_BYTES + sum(_size(entry, seen) for entry in held.values())

@@ -1,0 +1,161 @@
+"""Nodes of supports: their structures, what these cover, the figures of their elements."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from typing import Any
+
+from lean_trellis.core.derive.neighbours import Neighbours
+from lean_trellis.core.derive.node import Need, Node, Reader
+from lean_trellis.core.derive.parts import OBSTACLE, OVERHANGS, SHADOW, TOPOLOGY
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.supports.common.floors import Shape
+from lean_trellis.core.supports.common.obstacle import Ground
+from lean_trellis.core.supports.common.request import Carried, Request, line_width
+from lean_trellis.core.supports.common.spec import spec_for, spec_named, spec_of
+from lean_trellis.core.supports.common.structure import Structure
+from lean_trellis.core.supports.common.support import Support
+from lean_trellis.core.supports.common.targets import chosen_regions
+
+_CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface")
+_SUPPORT = ("support.parameters", "support.target", "support.hand", "support.body")
+
+
+def _request(reader: Reader[Any]) -> Request[Any]:
+    """All that the structures of a support follow from."""
+    support, job = reader.subject, reader.job
+    overhangs = reader.each(OVERHANGS, 0.0, 0.3)
+    obstacles = tuple(reader.each(OBSTACLE))
+    own, constants = obstacles[0], job.constants
+    shadows = reader.each(SHADOW)
+    return Request(
+        reader.one(TOPOLOGY),
+        overhangs[0],
+        chosen_regions(support.target, own.pose, own.tree.mesh, overhangs[0]),
+        support.parameters,
+        job.layer_height,
+        obstacles,
+        Ground(job.machine),
+        own.protected,
+        support.hand,
+        line_width(constants),
+        constants,
+        support.body,
+        tuple(reader.each(SUPPORT_SHADOW, 0.3, 0.6)),
+        tuple(Carried(*pair) for pair in zip(overhangs, shadows, strict=True)) if shadows else (),
+    )
+
+
+def _first_needs(support: Support, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    part = job.part(support.part_id)
+    return (TOPOLOGY, part.mesh), (OVERHANGS, part), (OBSTACLE, part)
+
+
+def _first_token(support: Support, job: Job, near: Neighbours) -> Hashable:
+    step = spec_of(support).first_step
+    is_protected = job.part(support.part_id).marks.protected is not None
+    return type(support.parameters), None if step is None else step.values(support.parameters, is_protected)
+
+
+def _first_step(reader: Reader[Any]) -> Any:
+    step = spec_for(reader.subject.parameters).first_step
+    return None if step is None else step.make(_request(reader))
+
+
+FIRST_STEP: Node[Any] = Node(
+    "first step",
+    "support",
+    _first_step,
+    ("support.target", "support.hand", *_CONSTANTS),
+    _first_needs,
+    _first_token,
+)
+
+
+def _structure_needs(support: Support, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    spec, part = spec_of(support), job.part(support.part_id)
+    needs: list[Need] = [(TOPOLOGY, part.mesh)]
+    carried = [job.part(part_id) for part_id in support.parts]
+    needs += [(OVERHANGS, some) for some in (carried if spec.is_ground else [part])]
+    needs += [(OBSTACLE, some) for some in near.of_support(support)]
+    needs += [(SHADOW, some) for some in carried if spec.is_ground]
+    needs += [(SUPPORT_SHADOW, other) for other in spec.follows(support, job.supports)]
+    if spec.first_step is not None:
+        needs.append((FIRST_STEP, support))
+    return tuple(needs)
+
+
+def _structure(reader: Reader[Structure]) -> Structure:
+    """Raises `ParameterError` where the values contradict the material or the part."""
+    request = _request(reader)
+    spec = spec_for(request.parameters)
+    if request.chosen or not spec.serves_regions or not request.hand.is_empty:
+        low, high = request.overhangs.mesh.bounds[:, 2]
+        spec.require(request.parameters, request.overhangs.critical_angle, float(high - low))
+    known = reader.each(FIRST_STEP, 0.3, 0.4)
+    made: Structure = spec.generate(request, known[0] if known else None, reader.stretch(0.4, 1.0))
+    return made
+
+
+def _family_token(support: Support, job: Job, near: Neighbours) -> Hashable:
+    return type(support.parameters)
+
+
+STRUCTURE: Node[Structure] = Node(
+    "structure", "support", _structure, (*_SUPPORT, *_CONSTANTS), _structure_needs, _family_token
+)
+
+
+def _support_shadow(reader: Reader[Shape]) -> Shape:
+    structure = reader.one(STRUCTURE)
+    return spec_for(reader.subject.parameters).shadow(structure)
+
+
+SUPPORT_SHADOW: Node[Shape] = Node(
+    "support shadow",
+    "support",
+    _support_shadow,
+    ("support.parameters",),
+    lambda support, job, near: ((STRUCTURE, support),),
+)
+
+
+def _request_of(reader: Reader[Request[Any]]) -> Request[Any]:
+    return _request(reader)
+
+
+REQUEST: Node[Request[Any]] = Node(
+    "request", "support", _request_of, (*_SUPPORT, *_CONSTANTS), _structure_needs, _family_token, is_kept=False
+)
+
+
+def loaded_supports(part_id: str, job: Job) -> tuple[Support, ...]:
+    """The supports of a part whose elements have figures under load."""
+    return tuple(support for support in job.supports_of(part_id) if spec_of(support).loads is not None)
+
+
+def _figures_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return ((OVERHANGS, part), *((STRUCTURE, support) for support in loaded_supports(part.id, job)))
+
+
+def _figures_token(part: Part, job: Job, near: Neighbours) -> Hashable:
+    own = loaded_supports(part.id, job)
+    return tuple((support.id, support.family, support.parameters.form) for support in own)
+
+
+def _figures(reader: Reader[dict[str, Any]]) -> dict[str, Any]:
+    """Of each family together: what pulls on the part is carried by all its supports."""
+    job, overhangs = reader.job, reader.one(OVERHANGS, 0, 0.2)
+    made = dict(zip(reader.token, reader.each(STRUCTURE, 0.2, 0.5), strict=True))
+    figures: dict[str, Any] = {}
+    for family, form in dict.fromkeys((family, form) for _, family, form in made):
+        mine = {name: one for (name, *kind), one in made.items() if tuple(kind) == (family, form)}
+        loads = spec_named(family, form).loads
+        assert loads is not None, "only supports with loads are needed here"
+        found = loads(list(mine.values()), overhangs, job.machine.process, job.constants, reader.stretch(0.5, 1))
+        figures |= dict(zip(mine, found, strict=True))
+    return figures
+
+
+FIGURES: Node[dict[str, Any]] = Node("figures", "part", _figures, _CONSTANTS, _figures_needs, _figures_token)

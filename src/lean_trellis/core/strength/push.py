@@ -1,0 +1,32 @@
+"""The sideways push of a process, and the bond to the plate against it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from lean_trellis.core.shop.material import Constant
+
+WELDED_SHARE, LAID_SHARE = 0.1, 0.02
+"""Assumed: by which share of the material's strength what stands on the plate holds there: welded on, or laid down."""
+
+
+@dataclass(frozen=True)
+class Push:
+    """The process's sideways push: N at the top, and N per mm of wall; and the bond to the plate, MPa."""
+
+    force_n: float = 0.0
+    per_mm: float = 0.0
+    bond_mpa: float = 1.0
+
+    def on(self, length_mm: float) -> float:
+        """N on a wall of a length."""
+        return self.force_n + self.per_mm * length_mm
+
+
+def side_push(constants: Mapping[str, Constant]) -> Push:
+    """The sideways push of a process by its constants: a nozzle's on one place, a blade's on all it meets."""
+    nozzle = constants["nozzle_push"].value if "nozzle_push" in constants else 0.0
+    blade = constants["recoater_push"].value if "recoater_push" in constants else 0.0
+    share = LAID_SHARE if nozzle > 0 else WELDED_SHARE
+    return Push(nozzle, blade, share * constants["strength"].value)

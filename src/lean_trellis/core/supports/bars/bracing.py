@@ -1,0 +1,197 @@
+"""Braces between neighbouring columns, so that nothing stands free over a long way."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import minimum_spanning_tree
+from scipy.spatial import cKDTree
+
+from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.supports.bars.parameters import BarParameters
+from lean_trellis.core.supports.bars.struts import Struts, leans_of
+from lean_trellis.core.supports.common.obstacle import Obstacle, clearances
+
+_NEIGHBOURS = 7
+_MOST_PASSES = 2
+_ACROSS_DEG = 45.0
+"""A second plane of braces is looked for at no less than this to the first."""
+
+
+@dataclass(frozen=True, eq=False)
+class Columns:
+    """What stands: (c, 3, 3) places on the middle line (above the foot, bend, top), and their numbers (c,)."""
+
+    places: Floats
+    numbers: Longs
+
+    @property
+    def lengths(self) -> Floats:
+        """(c,): along the middle line."""
+        result: Floats = np.linalg.norm(np.diff(self.places, axis=1), axis=2).sum(axis=1)
+        return result
+
+    def at(self, which: Longs, z: Floats) -> Floats:
+        """(k, 3): the middle of each column at a height within it."""
+        low, bend, top = (self.places[which, ring] for ring in range(3))
+        is_upper = (z > bend[:, 2])[:, None]
+        start, stop = np.where(is_upper, bend, low), np.where(is_upper, top, bend)
+        rise = np.maximum(stop[:, 2] - start[:, 2], 1e-9)
+        share = np.clip((z - start[:, 2]) / rise, 0, 1)[:, None]
+        result: Floats = start + share * (stop - start)
+        return result
+
+
+def braced(columns: Columns, parameters: BarParameters, obstacles: Sequence[Obstacle]) -> Struts:
+    """Braces in the planes between neighbours, clear of parts, none leaning more than the lean limit."""
+    if parameters.brace == "none" or len(columns.numbers) < 2:
+        return Struts()
+    near, pairs = _neighbours(columns, parameters)
+    begin = columns.places[pairs, 0, 2].max(axis=1)
+    end = columns.places[pairs, 2, 2].min(axis=1)
+    struts = _clear(columns, _laid_out(columns, pairs, begin, end, parameters), parameters, obstacles)
+    for _ in range(_MOST_PASSES):
+        # What still stands free over too long a stretch is braced there with any neighbour that reaches it.
+        gap_low, gap_high = _longest_gaps(columns, struts)
+        needy = gap_high - gap_low > parameters.free_length
+        some = near[needy[near[:, 0]]]
+        begin = np.maximum(gap_low[some[:, 0]], columns.places[some[:, 1], 0, 2])
+        end = np.minimum(gap_high[some[:, 0]], columns.places[some[:, 1], 2, 2])
+        more = _clear(columns, _laid_out(columns, some, begin, end, parameters), parameters, obstacles)
+        if not len(more):
+            break
+        struts = Struts.joined([struts, more])
+    numbered = columns.numbers[struts.columns]
+    return Struts(struts.starts, struts.stops, struts.radii, numbered)
+
+
+def _longest_gaps(columns: Columns, struts: Struts) -> tuple[Floats, Floats]:
+    """From and to which height (c,) each column stands free over its longest stretch."""
+    count = len(columns.numbers)
+    owner = np.concatenate([np.tile(np.arange(count), 2), struts.columns.T.reshape(-1)])
+    heights = np.concatenate(
+        [columns.places[:, 0, 2], columns.places[:, 2, 2], struts.starts[:, 2], struts.stops[:, 2]]
+    )
+    order = np.lexsort((heights, owner))
+    heights, owner = heights[order], owner[order]
+    gaps = np.where(owner[1:] == owner[:-1], np.diff(heights), -1.0)
+    longest = np.lexsort((-gaps, owner[1:]))
+    first = longest[np.flatnonzero(np.append(True, np.diff(owner[1:][longest]) != 0))]
+    low, high = np.zeros(count), np.zeros(count)
+    low[owner[1:][first]], high[owner[1:][first]] = heights[:-1][first], heights[1:][first]
+    return low, high
+
+
+def _clear(
+    columns: Columns,
+    laid_out: tuple[Longs, Longs, Floats, Floats],
+    parameters: BarParameters,
+    obstacles: Sequence[Obstacle],
+) -> Struts:
+    """Those that no part is in the way of and that hold themselves; numbered by place among the columns."""
+    one, other, low, high = laid_out
+    starts, stops = columns.at(one, low), columns.at(other, high)
+    radius = parameters.brace_diameter / 2
+    reach = np.full(len(starts), radius + parameters.part_clearance)
+    free = clearances(obstacles, starts, stops, reach) >= reach - 1e-6
+    free &= leans_of(starts, stops) <= parameters.lean_limit + 1e-6
+    ends = np.column_stack([one, other])
+    return Struts(starts[free], stops[free], np.full(int(free.sum()), radius), ends[free])
+
+
+def _neighbours(columns: Columns, parameters: BarParameters) -> tuple[Longs, Longs]:
+    """All near enough, and (p, 2) chosen: for each column that needs it a neighbour, and one in another plane.
+
+    Chosen are the shortest tree that joins all, and for each column the nearest neighbour across to what it has.
+    """
+    count = len(columns.numbers)
+    middles = columns.at(np.arange(count), columns.places[:, [0, 2], 2].mean(axis=1))[:, :2]
+    known = min(_NEIGHBOURS, count)
+    away, near = cKDTree(middles).query(middles, k=known)
+    one, other = np.repeat(np.arange(count), known - 1), near[:, 1:].reshape(-1)
+    away = away[:, 1:].reshape(-1)
+    steep = np.tan(np.radians(parameters.lean_limit))
+    needy = columns.lengths > parameters.free_length
+    may = (away > 1e-6) & (away <= parameters.free_length * steep) & (needy[one] | needy[other])
+    one, other, away = one[may], other[may], away[may]
+    if not len(one):
+        return np.zeros((0, 2), np.int64), np.zeros((0, 2), np.int64)
+    tree = minimum_spanning_tree(coo_array((away, (one, other)), shape=(count, count)).tocsr()).tocoo()
+    first = np.sort(np.column_stack([tree.row, tree.col]).astype(np.int64), axis=1)
+    turn = np.arctan2(*(middles[other] - middles[one]).T[::-1])
+    has: list[list[float]] = [[] for _ in range(count)]
+    for a, b in first.tolist():
+        angle = float(np.arctan2(*(middles[b] - middles[a])[::-1]))
+        has[a].append(angle)
+        has[b].append(angle)
+    further = []
+    least = np.sin(np.radians(_ACROSS_DEG)) - 1e-9
+    for number in np.lexsort((other, away)).tolist():
+        a, b = int(one[number]), int(other[number])
+        angle = float(turn[number])
+        if needy[a] and all(abs(np.sin(angle - known)) >= least for known in has[a]):
+            further.append((min(a, b), max(a, b)))
+            has[a].append(angle)
+            has[b].append(angle)
+    every = np.concatenate([first, np.array(further, np.int64).reshape(-1, 2)])
+    near_first = np.lexsort((other, away, one))
+    return np.column_stack([one, other])[near_first], np.unique(every, axis=0)
+
+
+def _laid_out(
+    columns: Columns, pairs: Longs, begin: Floats, end: Floats, parameters: BarParameters
+) -> tuple[Longs, Longs, Floats, Floats]:
+    """Braces between two heights of pairs: the column of the lower end, that of the upper, the heights of both ends."""
+    one, other, low, high = [], [], [], []
+    free, slope = parameters.free_length, np.tan(np.radians(parameters.lean_limit))
+    spans = np.maximum.reduce([
+        np.hypot(*(columns.places[pairs[:, 0], ring] - columns.places[pairs[:, 1], ring])[:, :2].T)
+        for ring in range(3)
+    ])  # fmt: skip
+    least = spans / max(slope, 1e-6) * (1 + 1e-6)
+    for (a, b), z0, z1, rise in zip(pairs.tolist(), begin.tolist(), end.tolist(), least.tolist(), strict=True):
+        for lower, upper, start, stop in BAYS[parameters.brace](z0, z1, rise, free):
+            one.append(b if lower else a)
+            other.append(b if upper else a)
+            low.append(start)
+            high.append(stop)
+    return np.array(one, np.int64), np.array(other, np.int64), np.array(low), np.array(high)
+
+
+_Bay = list[tuple[int, int, float, float]]
+
+
+def _cut(z0: float, z1: float, wanted: float, least: float) -> tuple[int, float]:
+    """How many equal bays of about the wanted height, none lower than the least, and their height."""
+    room = z1 - z0
+    most = int(room / least) if least > 0 else 0
+    count = min(max(1, int(np.ceil(room / max(wanted, 1e-6)))), most)
+    return count, room / count if count else 0.0
+
+
+def _zigzag(z0: float, z1: float, rise: float, free: float) -> _Bay:
+    count, height = _cut(z0, z1, free / 2, rise)
+    return [(n % 2, 1 - n % 2, z0 + n * height, z0 + (n + 1) * height) for n in range(count)]
+
+
+def _crossed(z0: float, z1: float, rise: float, free: float) -> _Bay:
+    count, height = _cut(z0, z1, free, rise)
+    return [(side, 1 - side, z0 + n * height, z0 + (n + 1) * height) for n in range(count) for side in (0, 1)]
+
+
+def _two_to_a_point(z0: float, z1: float, rise: float, free: float) -> _Bay:
+    """From the ends of a bay on one column to the middle of the bay on the other; sides change from bay to bay."""
+    count, height = _cut(z0, z1, free, 2 * rise)
+    found: _Bay = []
+    for n in range(count):
+        side, start = n % 2, z0 + n * height
+        found.append((side, 1 - side, start, start + height / 2))
+        found.append((1 - side, side, start + height / 2, start + height))
+    return found
+
+
+BAYS = {"zigzag": _zigzag, "x": _crossed, "k": _two_to_a_point}
+"""Braces between two heights by kind: (side of the lower end, of the upper, both heights), for a least rise."""

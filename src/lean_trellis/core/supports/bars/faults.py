@@ -1,0 +1,129 @@
+"""What can be wrong with bars: do they run into parts, have they all a way, do they stand too slender?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TypeAlias
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh.distance import segment_clearances
+from lean_trellis.core.supports.bars.figures import free_lengths
+from lean_trellis.core.supports.bars.parameters import BarParameters
+from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, SHAFT_START, Bars
+from lean_trellis.core.supports.common.faults import (
+    LOOK,
+    FamilyView,
+    Fault,
+    Remedy,
+    empty_support,
+    manual_edits_lost,
+    place_of,
+)
+
+BarView: TypeAlias = FamilyView[BarParameters, Bars]
+_MOST_LEAN_DEG = 60
+
+
+def bar_faults(view: BarView) -> Iterator[Fault]:
+    """All faults of the bars of one support."""
+    yield from _through_part(view)
+    yield from _no_way(view)
+    yield from _slender(view)
+    yield from manual_edits_lost(view.structure.unkept)
+    yield from _above_limit(view)
+    if view.structure.missed.is_empty and not view.structure.unkept.reasons:
+        yield from empty_support(view.structure)
+
+
+def _through_part(view: BarView) -> Iterator[Fault]:
+    """Measured anew, by exact distance of each strut's middle line from every part."""
+    bars = view.structure
+    if not len(bars):
+        return
+    lows, tops, widths = _struts(bars)
+    for number, part in enumerate(view.parts):
+        distance = segment_clearances(part.mesh, tops, lows, widths)
+        through = np.flatnonzero(distance < widths - 1e-6)
+        if len(through):
+            worst = through[int(distance[through].argmin())]
+            own = through < 2 * len(bars)
+            count = len(np.unique(through[own] % len(bars))) + int((~own).sum())
+            yield Fault(
+                "support_through_part", "stop",
+                f"{count} bar{'s' * (count > 1)} of {view.name} run{'s' * (count == 1)} into it, "
+                f"the worst by {widths[worst] - distance[worst]:.2f} mm",
+                cause="a shaft is nearer to the part than its own radius",
+                at_mm=place_of((tops[worst] + lows[worst]) / 2), value=float(distance[worst]),
+                limit=float(widths[worst]), unit="mm", part=number,
+            )  # fmt: skip
+
+
+def _struts(bars: Bars) -> tuple[Floats, Floats, Floats]:
+    """Shafts, trunks and braces as lower and upper ends (k, 3) and radii (k,).
+
+    The ends of shafts are where they narrow to meet the part: a radius of them is left out.
+    """
+    lows, tops, _ = bars.shafts()
+    shaft = np.tile(bars.radii[:, SHAFT_START], 2)
+    along = tops - lows
+    length = np.maximum(np.linalg.norm(along, axis=1), 1e-9)
+    trim = along * (np.minimum(shaft, length / 2) / length)[:, None]
+    upper = np.arange(len(tops)) >= len(bars)
+    starts, stops, radii = bars.members()
+    return (
+        np.concatenate([lows + trim * ~upper[:, None], starts]),
+        np.concatenate([tops - trim * upper[:, None], stops]),
+        np.concatenate([shaft, radii]),
+    )
+
+
+def _no_way(view: BarView) -> Iterator[Fault]:
+    missed, parameters = view.structure.missed, view.parameters
+    steepest = float(min(90 - view.critical_angle, _MOST_LEAN_DEG))
+    for reason in np.unique(missed.reasons).tolist():
+        holds = missed.holds[missed.reasons == reason]
+        remedies = []
+        if parameters.landing == "plate_only":
+            remedies.append(Remedy("Allow landing on the part", ("landing", "plate_first")))
+        if parameters.lean_limit < steepest - 0.5:
+            remedies.append(Remedy(f"Let bars lean by {steepest:g}°", ("lean_limit", steepest)))
+        remedies.append(Remedy("Move them to where there is a way", moves_missed=reason))
+        yield Fault(
+            "bar_no_way", "caution",
+            f"{len(holds)} hold point{'s' * (len(holds) > 1)} found no way: {NO_WAY_WORDS[reason]}",
+            cause=NO_WAY_WORDS[reason], at_mm=place_of(holds[0]), value=float(len(holds)), limit=0.0, unit="bars",
+            remedies=tuple(remedies),
+        )  # fmt: skip
+
+
+def _slender(view: BarView) -> Iterator[Fault]:
+    """Where braces are asked for: bars that stand free over more than the free length all the same."""
+    bars, parameters = view.structure, view.parameters
+    if parameters.brace == "none" or not len(bars):
+        return
+    free, _ = free_lengths(bars)
+    long = np.flatnonzero(free > parameters.free_length + parameters.foot_height + 1e-6)
+    if len(long):
+        worst = int(long[free[long].argmax()])
+        yield Fault(
+            "bar_slender", "caution",
+            f"{len(long)} bar{'s' * (len(long) > 1)} stand{'s' * (len(long) == 1)} free over more than "
+            f"{parameters.free_length:g} mm, the worst over {free[worst]:.1f} mm",
+            cause="no neighbour stands near enough for a brace that holds itself, or a part is in its way",
+            at_mm=place_of((bars.holds[worst] + bars.centres[worst, 0]) / 2), value=float(free[worst]),
+            limit=parameters.free_length, unit="mm", remedies=(LOOK,),
+        )  # fmt: skip
+
+
+def _above_limit(view: BarView) -> Iterator[Fault]:
+    bare, limit = view.structure.missed.above_limit, view.parameters.height_limit
+    if len(bare) and limit is not None:
+        yield Fault(
+            "limit_leaves_bare", "caution",
+            f"the height limit of {limit:g} mm leaves {len(bare)} hold point{'s' * (len(bare) > 1)} without a bar",
+            cause="they lie higher above the plate than the limit", at_mm=place_of(bare[bare[:, 2].argmax()]),
+            value=float(bare[:, 2].max()), limit=limit, unit="mm",
+            remedies=(Remedy("Switch the height limit off", ("height_limit", None)),),
+        )  # fmt: skip

@@ -1,0 +1,159 @@
+"""Feet: the profile of one, and one foot under several bars."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.cluster.hierarchy import fcluster, linkage
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+from shapely import STRtree, box, buffer, convex_hull, intersects, multipoints, polygons
+
+from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.supports.bars.parameters import BarParameters
+from lean_trellis.core.supports.bars.struts import SharedFeet
+from lean_trellis.core.supports.common.obstacle import Ground, Obstacle
+
+_CORNERS = 48
+_MOST_LINKED = 1500
+_FLAT = 1e-6
+_MOST_SPLITS = 3
+
+
+@dataclass(frozen=True, eq=False)
+class FootProfile:
+    """Of each foot the heights above the plate (n,) and radii (n,) of its three rings; the first is on the plate."""
+
+    heights: tuple[Floats, Floats, Floats]
+    radii: tuple[Floats, Floats, Floats]
+
+
+def foot_profile(feet: Floats, shafts: Floats, rooms: Floats, parameters: BarParameters) -> FootProfile:
+    """Feet of radii `feet` (n,) on the plate under shafts of radii (n,), no higher than `rooms` (n,), mm.
+
+    Without a slope they narrow evenly to the shaft over their height; with one, the rest is a flat step.
+    """
+    height = np.minimum(parameters.foot_height, rooms)
+    if parameters.foot_height < _FLAT:  # no foot: the shaft goes down to the plate
+        height, feet = 0.2 * rooms, shafts
+    slope = parameters.foot_slope
+    if slope is None:
+        top = shafts
+    else:
+        top = np.maximum(feet - height * np.tan(np.radians(slope)), shafts)
+        if slope > 0:
+            cone = (feet - shafts) / np.tan(np.radians(slope))
+            height = np.minimum(height, np.maximum(cone, 0.05 * height))
+    has_step = top > shafts + _FLAT
+    middle = np.where(has_step, height, height / 2)
+    middle_radius = np.where(has_step, top, (feet + shafts) / 2)
+    return FootProfile((np.zeros(len(feet)), middle, height), (feet, middle_radius, shafts))
+
+
+def foot_groups(places: Floats, span: float) -> Longs:
+    """(n,): a group for each (n, 2) place such that no two of a group are farther apart than `span`.
+
+    Groups are found by complete linkage; very large heaps are first cut into cells of the span's size.
+    """
+    count = len(places)
+    if count < 2 or span <= 0:
+        return np.arange(count)
+    pairs = cKDTree(places).query_pairs(span, output_type="ndarray")
+    graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    _, heaps = connected_components(graph, directed=False)
+    groups = np.zeros(count, np.int64)
+    first = 0
+    for heap in range(int(heaps.max()) + 1):
+        mine = np.flatnonzero(heaps == heap)
+        if len(mine) > _MOST_LINKED:
+            cells = np.floor(places[mine] / (span / 2**0.5)).astype(np.int64)
+            labels = np.unique(cells, axis=0, return_inverse=True)[1].reshape(-1)
+        elif len(mine) > 1:
+            labels = fcluster(linkage(places[mine], "complete"), span, "distance") - 1
+        else:
+            labels = np.zeros(1, np.int64)
+        groups[mine] = first + labels
+        first += int(labels.max()) + 1
+    return groups
+
+
+def shared_feet(
+    places: Floats,
+    radii: Floats,
+    parameters: BarParameters,
+    critical_angle: float,
+    obstacles: Sequence[Obstacle],
+    ground: Ground | None,
+) -> tuple[SharedFeet, Longs]:
+    """Feet under bars whose (n, 2) places lie within the group span, and the shared foot of each bar (n,), -1 for none.
+
+    A foot covers the hull of those of its bars, `radii` (n,). Where that would meet a part or a zone, or reach beyond
+    the plate, its bars are parted into smaller groups, and in the end keep feet of their own.
+    """
+    owner = np.full(len(places), -1, np.int64)
+    found = [np.zeros((0, 4, _CORNERS, 3))]
+    first, span = 0, parameters.group_span
+    for _ in range(_MOST_SPLITS):
+        alone = np.flatnonzero(owner < 0)
+        groups = foot_groups(places[alone], span)
+        counts = np.bincount(groups, minlength=1)
+        wanted = np.flatnonzero(counts > 1)
+        if len(wanted):
+            members = [alone[groups == group] for group in wanted]
+            rings = np.stack([
+                _rings(places[mine], float(radii[mine].max()), parameters, critical_angle) for mine in members
+            ])  # fmt: skip
+            free = _are_free(rings, parameters, obstacles, ground)
+            for number, group in enumerate(np.flatnonzero(free).tolist(), start=first):
+                owner[members[group]] = number
+            first += int(free.sum())
+            found.append(rings[free])
+            if free.all():
+                break
+        span /= 2
+    return SharedFeet(np.concatenate(found)), owner
+
+
+def _rings(places: Floats, radius: float, parameters: BarParameters, critical_angle: float) -> Floats:
+    """(4, k, 3): on the plate, above the gap for a lever, at the top of the slope, and the top.
+
+    Corners are where the hull of the feet reaches farthest in each of so many directions, moved out by the radius.
+    """
+    turn = 2 * np.pi * (np.arange(_CORNERS) + 0.5) / _CORNERS
+    outward = np.column_stack([np.cos(turn), np.sin(turn)])
+    support = places[np.argmax(outward @ places.T, axis=1)]
+    height, gap = max(parameters.foot_height, 0.2), parameters.lever_gap
+    under = min(gap * np.tan(np.radians(90 - critical_angle)), 0.9 * radius)
+    slope = 0.0 if parameters.foot_slope is None else parameters.foot_slope
+    inward = min((height - gap) * np.tan(np.radians(slope)), 0.9 * radius)
+    middle = gap if gap > 0 else height / 3
+    levels = np.array([0.0, middle, (middle + height) / 2, height])
+    reach = radius - (levels - gap) / (height - gap) * inward
+    reach[0] = radius - under
+    rings = np.empty((4, _CORNERS, 3))
+    rings[..., :2] = support + reach[:, None, None] * outward
+    rings[..., 2] = levels[:, None]
+    return rings
+
+
+def _are_free(rings: Floats, parameters: BarParameters, obstacles: Sequence[Obstacle], ground: Ground | None) -> Bools:
+    """(f,): whether no part comes nearer to a foot than the clearance, and it stands where it may."""
+    outlines = convex_hull(multipoints(rings[..., :2].reshape(len(rings), -1, 2)))
+    around = buffer(outlines, parameters.part_clearance)
+    top = float(rings[..., 2].max()) + parameters.part_clearance
+    free = np.ones(len(rings), bool)
+    for obstacle in obstacles:
+        low = np.flatnonzero(obstacle.placed.face_lows[:, 2] < top)
+        if len(low):
+            corners = obstacle.placed.vertices[obstacle.placed.faces[low]][:, :, :2]
+            tree = STRtree(polygons(np.concatenate([corners, corners[:, :1]], axis=1)))
+            free[tree.query(around, predicate="intersects")[0]] = False
+    if ground is not None:
+        stands = ground.holds(rings[..., :2].reshape(-1, 2), 0.0).reshape(len(rings), -1)
+        free &= np.logical_and.reduce(stands, axis=1)
+        for zone in ground.machine.zones:
+            free &= ~intersects(outlines, box(zone.x, zone.y, zone.x + zone.width, zone.y + zone.depth))
+    return free

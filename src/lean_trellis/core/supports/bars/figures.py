@@ -1,0 +1,182 @@
+"""Figures of each bar: length, lean, slenderness between braces, loads and how much of its strength they use."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from lean_trellis.core.arrays import Bytes, Floats, Longs, frozen
+from lean_trellis.core.strength.capacity import bending_stresses, buckling_loads, slenderness
+from lean_trellis.core.supports.bars.struts import (
+    BEND,
+    FOOT_TOP,
+    LOWER_END,
+    ON_TRUNK,
+    SHAFT_END,
+    SHAFT_START,
+    TIP_END,
+    Bars,
+    leans_of,
+)
+from lean_trellis.core.supports.common.solids import polygon_share
+
+TIP, BUCKLING, BENDING = 0, 1, 2
+USED_WORDS = {TIP: "tension at the tip", BUCKLING: "buckling", BENDING: "bending"}
+
+
+@dataclass(frozen=True)
+class BarStrength:
+    """What bears and what pushes: MPa for strength and stiffness.
+
+    `push_n_per_mm` pushes a bar sideways in proportion to its width, `push_n` with one force; `source` tells where the
+    constants come from.
+    """
+
+    strength: float
+    stiffness: float
+    push_n: float = 0.0
+    push_n_per_mm: float = 0.0
+    source: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class BarFigures:
+    """One entry a bar. `used` is load over capacity: above 1 it fails; `used_by` is TIP, BUCKLING or BENDING.
+
+    `free_mm` is the longest stretch between braces, `loads_n` acts along the bar, `pushes_n` sideways. A bar on a trunk
+    counts with the worst of what is below it.
+    """
+
+    lengths_mm: Floats
+    leans_deg: Floats
+    free_mm: Floats
+    slenderness: Floats
+    loads_n: Floats
+    pushes_n: Floats
+    used: Floats
+    used_by: Bytes
+    contact_mm2: Floats
+    trunk_used: Floats = field(default_factory=lambda: np.zeros(0))
+    source: str = ""
+
+    def values(self, key: str) -> Floats:
+        """(n,): one of the figures by its key in `FIGURES`."""
+        result: Floats = getattr(self, key)
+        return result
+
+    @cached_property
+    def worst(self) -> Longs:
+        """The ten bars that use most of their strength, the worst first."""
+        return np.argsort(-self.used, kind="stable")[:10]
+
+
+FIGURES: dict[str, tuple[str, str]] = {
+    "used": ("Strength used", ""),
+    "loads_n": ("Load", "N"),
+    "slenderness": ("Slenderness", ""),
+    "free_mm": ("Free length", "mm"),
+    "lengths_mm": ("Length", "mm"),
+    "leans_deg": ("Lean", "°"),
+    "contact_mm2": ("Contact", "mm²"),
+}
+"""What bars can be coloured by: words and unit."""
+
+
+def bar_figures(bars: Bars, loads: Floats, strength: BarStrength, *, presses: bool) -> BarFigures:
+    """Figures of the bars under loads (n,) N along them; `presses` where these push as well as pull."""
+    shafts = bars.radii[:, SHAFT_START]
+    own, trunks = free_lengths(bars)
+    stacked = _ratios(loads, holding_areas(bars), shafts, own, bars.sides, strength, presses=presses)
+    trunk_used, trunk_by = _trunks_used(bars, loads, trunks, strength, presses=presses)
+    on_trunk = np.flatnonzero(bars.trunk >= 0)
+    used, by = stacked.max(axis=1), stacked.argmax(axis=1)
+    below = trunk_used[bars.trunk[on_trunk]]
+    heavier = below > used[on_trunk]
+    used[on_trunk[heavier]] = below[heavier]
+    by[on_trunk[heavier]] = trunk_by[bars.trunk[on_trunk[heavier]]]
+    return BarFigures(
+        bars.lengths_mm, frozen(_leans(bars)), frozen(own), frozen(slenderness(own, shafts, bars.sides)),
+        frozen(loads), frozen(_pushes(shafts, strength)), frozen(used), frozen(by.astype(np.uint8)),
+        bars.contact_areas_mm2, frozen(trunk_used), strength.source,
+    )  # fmt: skip
+
+
+def _pushes(radii: Floats, strength: BarStrength) -> Floats:
+    """(n,) N sideways on struts of radii (n,)."""
+    return strength.push_n + 2 * radii * strength.push_n_per_mm
+
+
+def _ratios(
+    loads: Floats, areas: Floats, radii: Floats, lengths: Floats, sides: int, strength: BarStrength, *, presses: bool
+) -> Floats:
+    """(n, 3): load over capacity in tension over the least area, in buckling and in bending, in this order."""
+    return np.stack([
+        loads / np.maximum(areas * strength.strength, 1e-12),
+        loads / np.maximum(buckling_loads(radii, lengths, sides, strength.stiffness), 1e-12) * presses,
+        bending_stresses(_pushes(radii, strength), lengths, radii, sides) / strength.strength,
+    ], axis=1)  # fmt: skip
+
+
+def _leans(bars: Bars) -> Floats:
+    """(n,): the steepest lean of a bar's shaft, above or below its bend."""
+    lower, upper, of_bar = bars.shafts()
+    result: Floats = np.zeros(len(bars))
+    np.maximum.at(result, of_bar, leans_of(lower, upper))
+    return result
+
+
+def free_lengths(bars: Bars) -> tuple[Floats, Floats]:
+    """The longest stretch of each bar (n,) and trunk (t,) between what holds it: braces, trunks, plate, part."""
+    starts = np.where(bars.landings == ON_TRUNK, FOOT_TOP, LOWER_END)
+    number = np.arange(len(bars))
+    bar_lows = bars.centres[number, starts, 2]
+    bar_ways = np.concatenate([bars.centres[number, starts][:, None], bars.centres[:, BEND : SHAFT_END + 1]], axis=1)
+    trunk_ways = bars.trunks.centres[:, [0, 3, 4]]
+    ways = np.concatenate([bar_ways, trunk_ways])
+    steps = np.linalg.norm(np.diff(ways, axis=1), axis=2).sum(axis=1)
+    rises = np.maximum(ways[:, 2, 2] - ways[:, 0, 2], 1e-9)
+    count = len(ways)
+    nodes = [np.append(bar_lows, trunk_ways[:, 0, 2]), ways[:, 2, 2]]
+    columns = [np.arange(count), np.arange(count)]
+    braces = bars.braces
+    for side, ends in ((0, braces.starts), (1, braces.stops)):
+        nodes.append(ends[:, 2])
+        columns.append(braces.columns[:, side])
+    heights, owner = np.concatenate(nodes), np.concatenate(columns)
+    order = np.lexsort((heights, owner))
+    heights, owner = heights[order], owner[order]
+    same = owner[1:] == owner[:-1]
+    gaps = np.where(same, np.diff(heights), 0)
+    longest = np.zeros(count)
+    np.maximum.at(longest, owner[1:], gaps)
+    free = longest * steps / rises
+    return free[: len(bars)], free[len(bars) :]
+
+
+def _trunks_used(
+    bars: Bars, loads: Floats, lengths: Floats, strength: BarStrength, *, presses: bool
+) -> tuple[Floats, Longs]:
+    """How much of its strength each trunk uses, or one below it, and by what: (t,) both."""
+    trunks = bars.trunks
+    carried = np.zeros(len(trunks))
+    np.add.at(carried, bars.trunk[bars.trunk >= 0], loads[bars.trunk >= 0])
+    for number in range(len(trunks)):  # a trunk is made after those above it
+        if trunks.below[number] >= 0:
+            carried[trunks.below[number]] += carried[number]
+    radii = trunks.radii[:, 2]
+    sections = polygon_share(bars.sides) * radii**2
+    stacked = _ratios(carried, sections, radii, lengths, bars.sides, strength, presses=presses)
+    used, by = stacked.max(axis=1), stacked.argmax(axis=1)
+    for number in range(len(trunks) - 1, -1, -1):
+        below = trunks.below[number]
+        if below >= 0 and used[below] > used[number]:
+            used[number], by[number] = used[below], by[below]
+    return used, by
+
+
+def holding_areas(bars: Bars) -> Floats:
+    """(n,) mm²: the area with which each bar holds, at its tip alone."""
+    result: Floats = polygon_share(bars.sides) * bars.radii[:, TIP_END] ** 2
+    return result

@@ -1,0 +1,295 @@
+"""Bars kept as struts: level rings, trunks, braces and shared feet, from which figures and solids are read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, fields
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, Rows, frozen
+from lean_trellis.core.mesh.mesh import Mesh, join
+from lean_trellis.core.supports.common.footings import Footings
+from lean_trellis.core.supports.common.solids import polygon_share, prisms, ring_solids, swept, swept_volumes
+from lean_trellis.core.supports.common.structure import Counted, Unkept
+
+ON_PLATE, ON_PART, ON_TRUNK = 0, 1, 2
+NO_WAY_WORDS = {
+    1: "the part is in the way and landing on it is not allowed",
+    2: "a part is nearer than the clearance",
+    3: "there is too little room above what is below",
+    4: "the surface below is too steep to stand on, or protected",
+    5: "the plate ends there, or is kept free",
+}
+BLOCKED, TOO_NEAR, TOO_SHORT, TOO_STEEP, OFF_PLATE = 1, 2, 3, 4, 5
+RINGS = 7
+LOWER_END, FOOT_TOP, SHAFT_START, BEND, SHAFT_END, NECK, TIP_END = range(RINGS)
+TRUNK_RINGS = 5
+"""Of a trunk: lower end, foot's top, start of the shaft, bend, top."""
+
+
+def leans_of(lower: Floats, upper: Floats) -> Floats:
+    """(n,): degrees from vertical of the way from `lower` up to `upper`, both (n, 3)."""
+    step = upper - lower
+    result: Floats = np.degrees(np.arctan2(np.hypot(step[:, 0], step[:, 1]), step[:, 2]))
+    return result
+
+
+def _rings(count: int) -> Floats:
+    return np.zeros((0, count, 3))
+
+
+@dataclass(frozen=True, eq=False)
+class Trunks:
+    """What joined bars go on as: `centres` (t, 5, 3) and `radii` (t, 5) from the lower end up.
+
+    `below` (t,) is the trunk that each stands on, -1 for the plate; `contacts` (t,) how many hold points it carries.
+    """
+
+    centres: Floats = field(default_factory=lambda: _rings(TRUNK_RINGS))
+    radii: Floats = field(default_factory=lambda: np.zeros((0, TRUNK_RINGS)))
+    below: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    contacts: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+
+    def __len__(self) -> int:
+        return len(self.radii)
+
+
+@dataclass(frozen=True, eq=False)
+class Struts(Rows):
+    """Straight struts: `starts`, `stops` (b, 3) of their middle lines, `radii` (b,).
+
+    Of braces, `columns` (b, 2) are those they join: the bars are numbered first, then the trunks.
+    """
+
+    starts: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    stops: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    radii: Floats = field(default_factory=lambda: np.zeros(0))
+    columns: Longs = field(default_factory=lambda: np.zeros((0, 2), np.int64))
+
+    def __len__(self) -> int:
+        return len(self.starts)
+
+    @cached_property
+    def lengths_mm(self) -> Floats:
+        """(b,): from end to end."""
+        return frozen(np.linalg.norm(self.stops - self.starts, axis=1))
+
+
+@dataclass(frozen=True, eq=False)
+class SharedFeet:
+    """One foot under several bars each: `rings` (f, 4, k, 3), level and convex, from the plate up."""
+
+    rings: Floats = field(default_factory=lambda: np.zeros((0, 4, 3, 3)))
+
+    def __len__(self) -> int:
+        return len(self.rings)
+
+    @cached_property
+    def mesh(self) -> Mesh:
+        """The feet as closed, outward solids side by side."""
+        return ring_solids(self.rings)
+
+    @cached_property
+    def volumes_mm3(self) -> Floats:
+        """(f,): of the solids, from their faces."""
+        corners = self.mesh.corners
+        spans = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
+        return frozen(spans.reshape(len(self), -1).sum(axis=1) if len(self) else np.zeros(0))
+
+
+@dataclass(frozen=True, eq=False)
+class Missed:
+    """Hold points without a bar: those with no way with why and which region, and those above the height limit."""
+
+    holds: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    reasons: Bytes = field(default_factory=lambda: np.zeros(0, np.uint8))
+    regions: Ints = field(default_factory=lambda: np.zeros(0, np.int32))
+    above_limit: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether every hold point has its bar."""
+        return not len(self.holds) and not len(self.above_limit)
+
+
+@dataclass(frozen=True, eq=False)
+class Bars:
+    """All bars of one support, as arrays.
+
+    `centres` (n, 7, 3) and `radii` (n, 7) are the rings from the lower end to the tip's end: lower end, top of the
+    foot, start of the shaft, bend, end of the shaft, neck, tip's end; every ring is level. A straight bar's bend is on
+    its line. `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE, ON_PART or ON_TRUNK, `regions` (n,)
+    the region each serves, -1 for none. `missed` are hold points without a bar. `trunk` (n,) is the trunk a bar
+    stands on, -1 for none; `by_hand` (n,) the number of the bar by hand it is, -1 where it was generated. `ties` are
+    bars between two points of the part.
+    """
+
+    sides: int
+    centres: Floats
+    radii: Floats
+    holds: Floats
+    landings: Bytes
+    regions: Ints
+    trunk: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    by_hand: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    missed: Missed = field(default_factory=Missed)
+    trunks: Trunks = field(default_factory=Trunks)
+    braces: Struts = field(default_factory=Struts)
+    feet: SharedFeet = field(default_factory=SharedFeet)
+    ties: Struts = field(default_factory=Struts)
+    unkept: Unkept = field(default_factory=Unkept)
+
+    def __len__(self) -> int:
+        return len(self.holds)
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What is kept, without what was made from it: meshes are made again where they are wanted."""
+        return {entry.name: getattr(self, entry.name) for entry in fields(self)}
+
+    @property
+    def counted(self) -> Counted:
+        """The bars themselves."""
+        return Counted(len(self), "bar", "bars")
+
+    @property
+    def contacts(self) -> Floats:
+        """(n, 3): one a bar."""
+        return self.holds
+
+    @cached_property
+    def served(self) -> frozenset[int]:
+        """The regions that bars take hold of."""
+        return frozenset(np.unique(self.regions).tolist())
+
+    @property
+    def derived_values(self) -> dict[str, float]:
+        """None of its values follows from others as they are generated."""
+        return {}
+
+    def footings(self) -> Footings:
+        """The lower ends of bars and trunks that stand on the plate or a part; their ways lead to where they stand."""
+        stand, low = self.landings != ON_TRUNK, self.trunks.below < 0
+        places = np.concatenate([self.centres[stand, LOWER_END], self.trunks.centres[low, LOWER_END]])
+        on_plate = np.append(self.landings[stand] == ON_PLATE, np.ones(int(low.sum()), bool))
+        places[on_plate, 2] = 0.0  # their own lower ends may lie within a shared foot
+        return Footings(places, np.arange(len(places)), is_sure=True)
+
+    def touches(self) -> tuple[Floats, Floats]:
+        """Places (k, 3) where tips and lower ends meet a part, and their radii (k,)."""
+        lands = self.landings == ON_PART
+        places = np.concatenate([self.holds, self.centres[lands, LOWER_END]])
+        return places, np.concatenate([self.radii[:, TIP_END], self.radii[lands, LOWER_END]])
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether there is nothing to build: no bar and no tie."""
+        return not len(self) and not len(self.ties)
+
+    @cached_property
+    def lengths_mm(self) -> Floats:
+        """(n,): from lower end to tip's end along the middle line."""
+        steps = np.diff(self.centres, axis=1)
+        return frozen(np.linalg.norm(steps, axis=2).sum(axis=1))
+
+    @cached_property
+    def volumes_mm3(self) -> Floats:
+        """(n,): exact for level rings: the frustum formula holds for sheared frustums too. Without shared parts."""
+        return frozen(swept_volumes(self.centres, self.radii, self.sides))
+
+    @cached_property
+    def contact_areas_mm2(self) -> Floats:
+        """(n,): area of the tip's end; for bars that stand on the part, the lower end as well."""
+        tips = self.radii[:, TIP_END] ** 2
+        lower = np.where(self.landings == ON_PART, self.radii[:, LOWER_END] ** 2, 0)
+        return frozen(polygon_share(self.sides) * (tips + lower))
+
+    @cached_property
+    def volume_mm3(self) -> float:
+        """Sum over bars, trunks, braces, shared feet and ties; overlaps count twice."""
+        trunks = swept_volumes(self.trunks.centres, self.trunks.radii, self.sides).sum()
+        straight = sum(
+            polygon_share(self.sides) * float((struts.lengths_mm * struts.radii**2).sum())
+            for struts in (self.braces, self.ties)
+        )
+        return float(self.volumes_mm3.sum() + trunks + straight + self.feet.volumes_mm3.sum())
+
+    @cached_property
+    def leans_deg(self) -> Floats:
+        """(n,): how far each shaft leans from vertical above its bend, degrees; 0 for straight ones."""
+        return frozen(leans_of(self.centres[:, BEND], self.centres[:, SHAFT_END]))
+
+    @property
+    def on_part(self) -> int:
+        """How many bars stand on a part."""
+        return int((self.landings == ON_PART).sum())
+
+    def shafts(self) -> tuple[Floats, Floats, Longs]:
+        """The straight stretches of the bars' own shafts: lower and upper ends (k, 3), and the bar of each (k,).
+
+        Two for each bar: from the foot to the bend, and from there to the tip.
+        """
+        lower = np.concatenate([self.centres[:, SHAFT_START], self.centres[:, BEND]])
+        upper = np.concatenate([self.centres[:, BEND], self.centres[:, SHAFT_END]])
+        return lower, upper, np.tile(np.arange(len(self)), 2)
+
+    def members(self) -> tuple[Floats, Floats, Floats]:
+        """Every straight strut besides the bars' own shafts: trunks and braces as ends (k, 3) and radii (k,)."""
+        trunks, braces = self.trunks, self.braces
+        starts = [trunks.centres[:, 2], trunks.centres[:, 3], braces.starts]
+        stops = [trunks.centres[:, 3], trunks.centres[:, 4], braces.stops]
+        radii = [trunks.radii[:, 2], trunks.radii[:, 3], braces.radii]
+        return np.concatenate(starts), np.concatenate(stops), np.concatenate(radii)
+
+    @property
+    def contact_area_mm2(self) -> float:
+        """Sum over the bars."""
+        return float(self.contact_areas_mm2.sum())
+
+    @property
+    def longest_mm(self) -> float:
+        """Length of the longest bar; 0 without bars."""
+        return float(self.lengths_mm.max(initial=0.0))
+
+    @cached_property
+    def mesh(self) -> Mesh:
+        """All bars, trunks, braces and shared feet as closed, outward solids side by side."""
+        return join([self.bar_mesh, self.shared_mesh])
+
+    @cached_property
+    def bar_mesh(self) -> Mesh:
+        """The bars alone, one closed solid each, in order."""
+        return swept(self.centres, self.radii, self.sides)
+
+    @cached_property
+    def shared_mesh(self) -> Mesh:
+        """Trunks, braces, ties and shared feet as closed solids side by side."""
+        braces, ties = self.braces, self.ties
+        return join([
+            swept(self.trunks.centres, self.trunks.radii, self.sides),
+            prisms(braces.starts, braces.stops, braces.radii, self.sides),
+            prisms(ties.starts, ties.stops, ties.radii, self.sides),
+            self.feet.mesh,
+        ])  # fmt: skip
+
+    def beams(self) -> tuple[Floats, Floats]:
+        """Everything but shared feet as beams: ends (k, 2, 3) and radii at the ends (k, 2)."""
+        ends, radii = [], []
+        for centres, sizes in ((self.centres, self.radii), (self.trunks.centres, self.trunks.radii)):
+            ends.append(np.stack([centres[:, :-1], centres[:, 1:]], axis=2).reshape(-1, 2, 3))
+            radii.append(np.stack([sizes[:, :-1], sizes[:, 1:]], axis=2).reshape(-1, 2))
+        for struts in (self.braces, self.ties):
+            ends.append(np.stack([struts.starts, struts.stops], axis=1))
+            radii.append(np.column_stack([struts.radii, struts.radii]))
+        return np.concatenate(ends), np.concatenate(radii)
+
+    def bounds(self) -> Floats:
+        """(2, 3): box round everything; zeros without bars."""
+        return np.zeros((2, 3)) if self.is_empty else self.mesh.bounds
+
+
+def no_bars(sides: int = 8) -> Bars:
+    """An empty set of bars."""
+    points, numbers, marks = np.zeros((0, 3)), np.zeros(0, np.int32), np.zeros(0, np.uint8)
+    return Bars(sides, _rings(RINGS), np.zeros((0, RINGS)), points, marks, numbers)

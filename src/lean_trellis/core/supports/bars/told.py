@@ -1,0 +1,63 @@
+"""What is told of bars: figures by name, words, and the bodies that leave."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from lean_trellis.core.formats.body import Beams, Named
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.uniting import united
+from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, Bars
+from lean_trellis.core.supports.common.spec import ExportWish
+
+
+def bar_numbers(bars: Bars) -> dict[str, Any]:
+    """Figures of all bars of a support; their loads are told elsewhere."""
+    return {
+        "longest_mm": bars.longest_mm,
+        "on_part": bars.on_part,
+        "no_way": len(bars.missed.holds),
+        "above_height_limit": len(bars.missed.above_limit),
+        "trunks": len(bars.trunks),
+        "braces": len(bars.braces),
+        "shared_feet": len(bars.feet),
+    }
+
+
+def bars_in_words(bars: Bars) -> str:
+    """Counts, volume, contact, the longest."""
+    counted = ((bars.on_part, "on the part"), (len(bars.trunks), "trunks"), (len(bars.braces), "braces"),
+               (len(bars.feet), "shared feet"), (len(bars.ties), "ties"))  # fmt: skip
+    besides = "".join(f", {count:,} {words}" for count, words in counted if count)
+    return (
+        f"{len(bars):,} bars{besides}\n"
+        f"{bars.volume_mm3 / 1000:,.2f} cm³, contact {bars.contact_area_mm2:,.1f} mm², "
+        f"longest {bars.longest_mm:.1f} mm"
+    )
+
+
+def missed_in_words(bars: Bars) -> str:
+    """Hold points without a way, by reason."""
+    missed = bars.missed
+    if not len(missed.holds):
+        return ""
+    counts = zip(*np.unique(missed.reasons, return_counts=True), strict=True)
+    reasons = [f"{count} {NO_WAY_WORDS[int(reason)]}" for reason, count in counts]
+    return f"{len(missed.holds)} hold points found no way: {'; '.join(reasons)}."
+
+
+def exported_bars(bars: Bars, name: str, wish: ExportWish) -> list[Named]:
+    """One body; or beams, or a body a bar and one for what they share."""
+    if wish.as_beams:
+        return [Named(name, bars.feet.mesh, "support", Beams(*bars.beams()))]
+    if not wish.each_element:
+        return [Named(name, united([bars.mesh]) if wish.united else bars.mesh, "support")]
+    count, size = len(bars), len(bars.bar_mesh.vertices) // max(len(bars), 1)
+    vertices = bars.bar_mesh.vertices.reshape(count, size, 3)
+    faces = bars.bar_mesh.faces[: len(bars.bar_mesh.faces) // max(count, 1)]
+    bodies = [Named(f"{name} bar {n}", Mesh(own, faces), "support") for n, own in enumerate(vertices, start=1)]
+    if len(bars.shared_mesh.faces):
+        bodies.append(Named(f"{name} shared", bars.shared_mesh, "support"))
+    return bodies

@@ -1,0 +1,176 @@
+"""The families of solid bodies: rafts, blocks, cradles, flank walls."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from lean_trellis.core.progress import Watch
+from lean_trellis.core.strength.push import side_push
+from lean_trellis.core.supports.bodies import faults, told
+from lean_trellis.core.supports.bodies.block import Block, BlockRequest, generate_block
+from lean_trellis.core.supports.bodies.cradle import Cradle, CradleRequest, generate_cradle
+from lean_trellis.core.supports.bodies.flank import FlankRequest, FlankWall, generate_flank, widest
+from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
+from lean_trellis.core.supports.bodies.parameters import BlockParameters, CradleParameters, RaftParameters
+from lean_trellis.core.supports.bodies.raft import Raft, generate_raft
+from lean_trellis.core.supports.common.footprint import patches_of_solid
+from lean_trellis.core.supports.common.outlines import shadow
+from lean_trellis.core.supports.common.parameters import FamilyParameters, require_shallow
+from lean_trellis.core.supports.common.request import Request
+from lean_trellis.core.supports.common.spec import FamilySpec, Surroundings, register, spec_of
+from lean_trellis.core.supports.common.support import Support
+
+
+def _raft(request: Request[RaftParameters], known: Any, watch: Watch) -> Raft:
+    watch.at(0.8, "drawing the raft")
+    shadows = [*(part.shadow for part in request.carried), *request.followed]
+    overhangs = [part.overhangs for part in request.carried]
+    return generate_raft(request.parameters, shadows, overhangs, request.layer_height)
+
+
+def _block(request: BlockRequest, known: Any, watch: Watch) -> Block:
+    return generate_block(request, request.body, watch)
+
+
+def _cradle(request: CradleRequest, known: Any, watch: Watch) -> Cradle:
+    return generate_cradle(request, watch)
+
+
+def _flank(request: FlankRequest, known: Any, watch: Watch) -> FlankWall:
+    return generate_flank(request, side_push(request.constants), watch)
+
+
+def _anything(parameters: FamilyParameters, critical_angle: float, part_height: float) -> None:
+    """Nothing that it has contradicts the material or the part."""
+
+
+def _alone(support: Support, others: Sequence[Support]) -> tuple[Support, ...]:
+    return ()
+
+
+def _what_stands_on_it(raft: Support, others: Sequence[Support]) -> tuple[Support, ...]:
+    return tuple(other for other in others if other.part_id in raft.parts and not spec_of(other).is_ground)
+
+
+def _raft_reach(support: Support, around: Surroundings) -> float:
+    """Rafts go under whatever stands there and keep clear of nothing."""
+    return 0.0
+
+
+def _block_reach(support: Support, around: Surroundings) -> float:
+    """From the part's middle to its far corner, and what it keeps clear of beyond."""
+    p = support.parameters
+    assert isinstance(p, BlockParameters)
+    return float(np.hypot(p.place_x, p.place_y) + np.hypot(p.size_x, p.size_y) / 2 + p.trim_clearance)
+
+
+def _cradle_reach(support: Support, around: Surroundings) -> float:
+    p = support.parameters
+    assert isinstance(p, CradleParameters)
+    grid = [((count or 0) - 1) * p.post_pitch / 2 for count in (p.rows, p.columns)]
+    return max(0.0, *grid) + 2 * max(p.post_diameter, p.post_tip)
+
+
+def _flank_reach(support: Support, around: Surroundings) -> float:
+    p = support.parameters
+    assert isinstance(p, FlankParameters)
+    return p.standoff + p.wall_thickness + widest(p, around.bounds, side_push(around.constants))
+
+
+RAFT: FamilySpec[RaftParameters, Raft] = FamilySpec(
+    title="Raft",
+    model=RaftParameters,
+    structure=Raft,
+    serves_regions=False,
+    is_ground=True,
+    gets_room=False,
+    first_step=None,
+    generate=_raft,
+    require=_anything,
+    reach_mm=_raft_reach,
+    follows=_what_stands_on_it,
+    shadow=lambda raft: shadow(raft.mesh),
+    footprint=lambda raft: patches_of_solid(raft.mesh),
+    solid=lambda raft: raft.mesh,
+    drawn=told.drawn_bodies,
+    export=told.exported_bodies,
+    figures=told.raft_figures,
+    words=told.raft_in_words,
+    trouble=lambda _: "",
+    faults=faults.raft_faults,
+    loads=None,
+)
+BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
+    title="Block",
+    model=BlockParameters,
+    structure=Block,
+    serves_regions=False,
+    is_ground=False,
+    gets_room=False,
+    first_step=None,
+    generate=_block,
+    require=_anything,
+    reach_mm=_block_reach,
+    follows=_alone,
+    shadow=lambda block: shadow(block.mesh),
+    footprint=lambda block: patches_of_solid(block.mesh),
+    solid=lambda block: block.mesh,
+    drawn=told.drawn_bodies,
+    export=told.exported_bodies,
+    figures=told.block_figures,
+    words=told.block_in_words,
+    trouble=lambda _: "",
+    faults=faults.block_faults,
+    loads=None,
+)
+CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
+    title="Cradle",
+    model=CradleParameters,
+    structure=Cradle,
+    serves_regions=False,
+    is_ground=False,
+    gets_room=False,
+    first_step=None,
+    generate=_cradle,
+    require=lambda p, critical, height: require_shallow(p, ("seat_depth",), height),
+    reach_mm=_cradle_reach,
+    follows=_alone,
+    shadow=lambda cradle: shadow(cradle.mesh),
+    footprint=lambda cradle: patches_of_solid(cradle.mesh),
+    solid=lambda cradle: cradle.mesh,
+    drawn=told.drawn_bodies,
+    export=told.exported_bodies,
+    figures=told.cradle_figures,
+    words=told.cradle_in_words,
+    trouble=lambda _: "",
+    faults=faults.cradle_faults,
+    loads=None,
+)
+FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
+    title="Flank wall",
+    model=FlankParameters,
+    structure=FlankWall,
+    serves_regions=False,
+    is_ground=False,
+    gets_room=False,
+    first_step=None,
+    generate=_flank,
+    require=lambda p, critical, height: require_shallow(p, ("tie_bite",), height),
+    reach_mm=_flank_reach,
+    follows=_alone,
+    shadow=lambda wall: shadow(wall.mesh),
+    footprint=lambda wall: patches_of_solid(wall.mesh),
+    solid=lambda wall: wall.mesh,
+    drawn=told.drawn_bodies,
+    export=told.exported_bodies,
+    figures=told.flank_figures,
+    words=told.flank_in_words,
+    trouble=lambda _: "",
+    faults=faults.flank_faults,
+    loads=None,
+)
+for _spec in (RAFT, BLOCK, CRADLE, FLANK):
+    register(_spec)

@@ -1,0 +1,107 @@
+"""What rafts, blocks, cradles and flank walls tell: figures by name, words, the bodies that leave."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from lean_trellis.core.formats.body import Named
+from lean_trellis.core.mesh.uniting import united
+from lean_trellis.core.supports.bodies.block import Block
+from lean_trellis.core.supports.bodies.bodies import Bodies
+from lean_trellis.core.supports.bodies.cradle import Cradle
+from lean_trellis.core.supports.bodies.flank import FlankWall
+from lean_trellis.core.supports.bodies.raft import Raft
+from lean_trellis.core.supports.common.spec import ExportWish
+from lean_trellis.core.supports.common.structure import Counted, Drawn
+
+
+def drawn_bodies(bodies: Bodies, most: int) -> Drawn:
+    """All bodies as they are, however many faces are wanted: they have few."""
+    return Drawn(bodies.mesh, bodies.element_of_face, bodies.piece_of_face)
+
+
+def exported_bodies(bodies: Bodies, name: str, wish: ExportWish) -> list[Named]:
+    """One body."""
+    return [Named(name, united([bodies.mesh]) if wish.united else bodies.mesh, "support")]
+
+
+def _lines(counted: str, bodies: Bodies, *further: str) -> str:
+    size = f"{bodies.volume_mm3 / 1000:,.2f} cm³, contact {bodies.contact_area_mm2:,.1f} mm²"
+    return "\n".join(line for line in (counted, size, *further) if line)
+
+
+def raft_figures(raft: Raft) -> dict[str, Any]:
+    """Area, thickness, and at which margin each hole closes."""
+    holes = [{"closes_at_mm": h.closes_at, "at_mm": list(h.place), "closed": h.is_closed} for h in raft.holes]
+    return {"area_mm2": raft.area_mm2, "thickness_mm": raft.thickness, "holes": holes}
+
+
+def raft_in_words(raft: Raft) -> str:
+    """Area on the plate and its holes."""
+    return _lines(f"{raft.counted}, {raft.area_mm2:,.1f} mm² on the plate", raft, holes_in_words(raft))
+
+
+def holes_in_words(raft: Raft) -> str:
+    """At which margin each hole of a raft closes, the next one first."""
+    closed = [hole for hole in raft.holes if hole.is_closed]
+    still = [hole for hole in raft.holes if not hole.is_closed]
+    words = []
+    if closed:
+        words.append(f"{len(closed)} hole{'s' * (len(closed) > 1)} closed by the margin")
+    if still:
+        margins = ", ".join(f"{hole.closes_at:.2f}" for hole in still[:4])
+        more = " …" if len(still) > 4 else ""
+        words.append(f"{len(still)} hole{'s' * (len(still) > 1)} open, closing at a margin of {margins} mm{more}")
+    return "; ".join(words)
+
+
+def flank_figures(wall: FlankWall) -> dict[str, Any]:
+    """Ties, the values that followed from others, and the reserve against tipping."""
+    values = {f"{key}_mm": value for key, value in wall.derived_values.items()}
+    ties = {"ties": wall.ties, "tie_lines": wall.lines, "ties_missed": wall.missed}
+    return {**ties, **values, "tipping_reserve": wall.reserve}
+
+
+def flank_in_words(wall: FlankWall) -> str:
+    """Ties, and what the base resists."""
+    reserve = "" if math.isinf(wall.reserve) else f"base holds {wall.reserve:.1f} times the push"
+    missed = f"{wall.missed} ties found no part" if wall.missed else ""
+    further = ", ".join(words for words in (reserve, missed) if words)
+    return _lines(f"{Counted(wall.ties, 'tie', 'ties')} in {Counted(wall.lines, 'line', 'lines')}", wall, further)
+
+
+def cradle_figures(cradle: Cradle) -> dict[str, Any]:
+    """Rows, columns, and what each post does."""
+    posts = cradle.posts
+    rows = zip(posts.tops.tolist(), posts.depths.tolist(), posts.areas.tolist(), strict=True)
+    each = [
+        {"at_mm": top, "does": posts.state(number), "depth_mm": depth, "area_mm2": area}
+        for number, (top, depth, area) in enumerate(rows)
+    ]
+    return {"rows": cradle.rows, "columns": cradle.columns, "posts": each}
+
+
+def cradle_in_words(cradle: Cradle) -> str:
+    """Posts, and what they do."""
+    posts = cradle.posts
+    kinds = [posts.state(number) for number in range(len(posts))]
+    several = {"goes in": "go in", "touches": "touch", "floats": "float"}
+    counts = {kind: kinds.count(kind) for kind in dict.fromkeys(kinds)}
+    counted = ", ".join(f"{count} {kind if count == 1 else several[kind]}" for kind, count in counts.items())
+    off = f", {len(posts.kept_off)} left out below protected surfaces" * bool(len(posts.kept_off))
+    crowded = f", {posts.crowded} had no room beside a slope" * bool(posts.crowded)
+    grid = f"{Counted(len(posts), 'post', 'posts')} in {cradle.rows} rows and {cradle.columns} columns"
+    return _lines(grid, cradle, counted + off + crowded)
+
+
+def block_figures(block: Block) -> dict[str, Any]:
+    """Size, what was trimmed away, density."""
+    return {"size_mm": list(block.size_mm), "trimmed_mm3": block.trimmed_mm3, "density": block.density}
+
+
+def block_in_words(block: Block) -> str:
+    """Size, and what was trimmed away."""
+    x, y, z = block.size_mm
+    trimmed = f"{block.trimmed_mm3 / 1000:.2f} cm³ trimmed away"
+    return _lines(f"{block.counted}, {x:.4g} by {y:.4g} by {z:.4g} mm, {trimmed}", block)

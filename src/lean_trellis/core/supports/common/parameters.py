@@ -1,0 +1,171 @@
+"""How a parameter is declared: once, with all that form, file, help and command line need."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar, Literal, get_args
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic.fields import FieldInfo
+
+from lean_trellis.core.errors import ParameterError
+
+_SPARE_DEG = 1.0
+Question = Literal["where", "holds", "carries", "stands", "comes_off", "empties"]
+QUESTIONS: dict[Question, str] = {
+    "where": "Where it goes",
+    "holds": "How it holds",
+    "carries": "What carries",
+    "stands": "Where it stands",
+    "comes_off": "How it comes off",
+    "empties": "How it empties",
+}
+
+
+@dataclass(frozen=True)
+class Declared:
+    """What is known of one parameter besides its value."""
+
+    key: str
+    label: str
+    unit: str
+    help: str
+    question: Question
+    kind: Literal["number", "count", "choice", "switch", "optional_number"]
+    choices: tuple[str, ...]
+    choice_words: tuple[str, ...]
+    least: float | None
+    most: float | None
+    default: Any
+    applies_when: Callable[[Any], bool]
+    follows: Callable[[Any], float] | None = None
+    """For a value that follows from others unless it is typed: what it is then."""
+
+
+def parameter(
+    default: Any,
+    label: str,
+    *,
+    question: Question,
+    help: str,  # noqa: A002 - it is what it is called everywhere
+    unit: str = "",
+    least: float | None = None,
+    most: float | None = None,
+    words: dict[str, str] | None = None,
+    applies_when: Callable[[Any], bool] = lambda _: True,
+    follows: Callable[[Any], float] | None = None,
+) -> Any:
+    """Declare a parameter as a pydantic field. `words` name the choices for people.
+
+    A value that `follows` from others is None until it is typed over.
+    """
+    extra: Any = {
+        "label": label,
+        "unit": unit,
+        "question": question,
+        "words": words or {},
+        "applies_when": applies_when,
+        "follows": follows,
+    }
+    return Field(default, ge=least, le=most, description=help, json_schema_extra=extra)
+
+
+class FamilyParameters(BaseModel):
+    """Base of every family's parameters. Values are frozen; unknown keys are refused.
+
+    `form` tells apart what one family has several of.
+    """
+
+    family: ClassVar[str]
+    form: ClassVar[str] = ""
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    @classmethod
+    def declared(cls) -> tuple[Declared, ...]:
+        """All parameters in the order of declaration."""
+        return tuple(_declared(key, info) for key, info in cls.model_fields.items())
+
+    def with_value(self, key: str, value: Any) -> FamilyParameters:
+        """The same parameters with one value changed and all checked again.
+
+        Raises `ParameterError` naming the key, what is wrong and the range.
+        """
+        if key not in type(self).model_fields:
+            from lean_trellis.core.errors import UnknownNameError
+
+            raise UnknownNameError.among("parameter", key, type(self).model_fields)
+        return validated(type(self), {**self.model_dump(), key: value})
+
+    def differences(self, other: FamilyParameters) -> dict[str, tuple[Any, Any]]:
+        """Keys whose values differ: (here, there)."""
+        here, there = self.model_dump(), other.model_dump()
+        return {key: (here[key], there[key]) for key in here if here[key] != there.get(key)}
+
+
+def validated(model: type[FamilyParameters], values: dict[str, Any]) -> FamilyParameters:
+    """Build parameters from values; pydantic's faults become one `ParameterError`."""
+    try:
+        return model.model_validate(values)
+    except ValidationError as problem:
+        fault = problem.errors()[0]
+        key = str(fault["loc"][0]) if fault["loc"] else ""
+        what = fault["msg"].removeprefix("Value error, ")
+        raise ParameterError(key or "parameters", what, _range_words(model, key)) from None
+
+
+def _range_words(model: type[FamilyParameters], key: str) -> str:
+    for known in model.declared():
+        if known.key == key and known.choices:
+            return f"choose one of {', '.join(known.choices)}"
+        if known.key == key and known.least is not None:
+            most = "or more" if known.most is None else f"to {known.most:g}"
+            return f"give {known.least:g} {most} {known.unit}".rstrip()
+    return "change one of the values"
+
+
+def _declared(key: str, info: FieldInfo) -> Declared:
+    extra: dict[str, Any] = dict(info.json_schema_extra) if isinstance(info.json_schema_extra, dict) else {}
+    limits = {name: getattr(rule, name) for rule in info.metadata for name in ("ge", "le") if hasattr(rule, name)}
+    choices = tuple(str(choice) for choice in get_args(info.annotation) if isinstance(choice, str))
+    words = extra["words"]
+    return Declared(
+        key=key,
+        label=extra["label"],
+        unit=extra["unit"],
+        help=info.description or "",
+        question=extra["question"],
+        kind=_kind(info, choices),
+        choices=choices,
+        choice_words=tuple(words.get(choice, choice) for choice in choices),
+        least=limits.get("ge"),
+        most=limits.get("le"),
+        default=info.default,
+        applies_when=extra["applies_when"],
+        follows=extra["follows"],
+    )
+
+
+def _kind(info: FieldInfo, choices: tuple[str, ...]) -> Any:
+    if choices:
+        return "choice"
+    if info.annotation is bool:
+        return "switch"
+    if info.annotation is int:
+        return "count"
+    return "optional_number" if type(None) in get_args(info.annotation) else "number"
+
+
+def require_shallow(parameters: FamilyParameters, keys: tuple[str, ...], part_height: float) -> None:
+    """Raise `ParameterError` where a bite, one of the values `keys`, would go through a part of that height."""
+    values = parameters.model_dump(include=set(keys))
+    for key in keys:
+        if values[key] >= part_height:
+            raise ParameterError(
+                key, f"{values[key]:g} mm is deeper than the part is high", f"give less than {part_height:.4g} mm"
+            )
+
+
+def self_supporting_lean(critical_angle: float) -> float:
+    """How far sides may lean from vertical and still support themselves, degrees: a little less than the angle lets."""
+    return max(90 - critical_angle - _SPARE_DEG, 1.0)

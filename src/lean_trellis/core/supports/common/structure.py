@@ -1,0 +1,96 @@
+"""What every family's structures tell of themselves, whatever they are made of."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import NamedTuple, Protocol
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.supports.common.footings import Footings
+
+
+class Counted(NamedTuple):
+    """How many of a thing, and what one and several of them are called."""
+
+    number: int
+    one: str
+    several: str
+
+    def __str__(self) -> str:
+        return f"{self.number:,} {self.one if self.number == 1 else self.several}"
+
+
+@dataclass(frozen=True, eq=False)
+class Unkept:
+    """Work by hand that could not be kept: (k, 3) `places` on the plate's frame, and why, in words."""
+
+    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    reasons: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """What a view draws of structures: a mesh, and for each face its element and piece (m,).
+
+    An element is what is picked and deleted at a time, a piece what comes off at a time. `frames` (k, 2, 3) are lines
+    that stand for a heavy mesh while the view moves.
+    """
+
+    mesh: Mesh
+    elements: Longs
+    pieces: Longs
+    frames: Floats | None = None
+
+
+class Structure(Protocol):
+    """The structures of one support. Lengths mm, on the plate's frame.
+
+    `mesh` is everything as it is built, closed solids side by side but for sheets; overlaps count twice in its volume.
+    `holds` (n, 3) are places where it takes hold of the part, close enough together to measure distances from;
+    `served` the numbers of the regions that it takes hold of.
+    """
+
+    @property
+    def counted(self) -> Counted:
+        """How many things it is made of."""
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether there is nothing to build."""
+
+    @property
+    def mesh(self) -> Mesh:
+        """Everything as it is built."""
+
+    @property
+    def volume_mm3(self) -> float:
+        """Sum over what it is made of."""
+
+    @property
+    def contact_area_mm2(self) -> float:
+        """Sum over where it meets the part."""
+
+    @property
+    def contacts(self) -> Floats:
+        """(c, 3): one place for each contact."""
+
+    @property
+    def holds(self) -> Floats:
+        """(n, 3): places where it takes hold."""
+
+    @property
+    def served(self) -> frozenset[int]:
+        """The regions it takes hold of."""
+
+    @property
+    def derived_values(self) -> dict[str, float]:
+        """Values that followed from others, by their keys."""
+
+    def footings(self) -> Footings:
+        """Where its pieces begin."""
+
+    def touches(self) -> tuple[Floats, Floats]:
+        """Places (k, 3) where it meets a part, and half its width there (k,)."""

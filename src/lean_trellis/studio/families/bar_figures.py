@@ -1,0 +1,150 @@
+"""Figures of bars: what they are coloured by with its legend, and the worst ten."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHeaderView, QLabel, QSizePolicy, QWidget
+
+from lean_trellis.core.supports.bars.figures import FIGURES, USED_WORDS, BarFigures
+from lean_trellis.core.supports.bars.struts import ON_PART, ON_TRUNK, Bars
+from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
+from lean_trellis.studio.forms.section import Section
+from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.theme import DAY, Tokens
+
+_STANDS = {0: "the plate", ON_PART: "the part", ON_TRUNK: "a trunk"}
+
+
+class FigureLegend(QWidget):
+    """What the colours of bars mean: a band from the least to the greatest value."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.tokens: Tokens = DAY
+        self._limits, self._unit = (0.0, 1.0), ""
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        """One row."""
+        return QSize(240, 30)
+
+    def show_range(self, limits: tuple[float, float], unit: str) -> None:
+        """Show other limits."""
+        self._limits, self._unit = limits, unit
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw the band with both ends and its middle."""
+        painter, t = QPainter(self), self.tokens
+        width = self.width() - 2
+        band = QLinearGradient(0, 0, width, 0)
+        for place, colour in ((0.0, t.verdigris), (0.5, t.straw), (1.0, t.stop)):
+            band.setColorAt(place, QColor(colour))
+        painter.fillRect(QRectF(0, 2, width, 9), band)
+        painter.setPen(QColor(t.muted))
+        low, high = self._limits
+        sides = Qt.AlignmentFlag
+        for side, value in ((sides.AlignLeft, low), (sides.AlignHCenter, (low + high) / 2), (sides.AlignRight, high)):
+            painter.drawText(QRectF(0, 13, width, 16), side, f"{value:,.3g} {self._unit}".strip())
+
+
+class FiguresSection(Section):
+    """Figures of the bars of the support in hand."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Loads and figures", is_open=False)
+        self.choice = ChoiceField()
+        self.choice.setObjectName("figures.colour")
+        offered = [("", "plain"), *((key, words) for key, (words, _) in FIGURES.items())]
+        self.choice.offer(offered, "")
+        self.choice.chosen.connect(self._colour)
+        self.body.addWidget(row(QLabel("Colour bars by"), self.choice, 1))
+        self.legend = FigureLegend()
+        self.body.addWidget(self.legend)
+        self.words = figure()
+        self.body.addWidget(self.words)
+        self.table = PickTable(("Bar", "Used", "By", "N", "Free mm"), several=False, stretch=2)
+        self.table.setObjectName("figures.worst")
+        for column, width in ((0, 44), (1, 46), (3, 50), (4, 72)):
+            self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            self.table.horizontalHeader().resizeSection(column, width)
+        self.table.setFixedHeight(316)
+        self.table.picked.connect(self._fly)
+        self.body.addWidget(self.table)
+        self.source = muted()
+        self.body.addWidget(self.source)
+
+    def _colour(self, key: str) -> None:
+        self.asks.emit("figure", str(self.choice.currentData()))
+        self.refresh()
+
+    def _fly(self, keys: list[int]) -> None:
+        """To the bar, which is picked then."""
+        support = self.session.support
+        bars = None if support is None else self.session.bars(support)
+        if bars is None or not keys or keys[0] >= len(bars):
+            return
+        self.session.select(bars=frozenset(keys))
+        x, y, z = ((bars.holds[keys[0]] + bars.centres[keys[0], 0]) / 2).tolist()
+        self.asks.emit("fly", (x, y, z))
+
+    def refresh(self) -> None:
+        """Show the figures of the support in hand."""
+        support = self.session.support
+        bars = None if support is None else self.session.bars(support)
+        figures = None if support is None or bars is None else self.session.figures(support)
+        key = str(self.choice.currentData())
+        self.legend.setVisible(bool(key) and figures is not None)
+        if key:
+            self.legend.show_range(self.session.figure_range(key), FIGURES[key][1])
+        has_figures = figures is not None and len(figures.used) > 0
+        self.table.setVisible(has_figures)
+        self.source.setVisible(has_figures)
+        if figures is None or bars is None or not has_figures:
+            self.words.setText("Pick a support in the list." if support is None else "Working out loads …")
+            if figures is not None:
+                self.words.setText("There is no bar.")
+            self.table.show_rows([], [])
+            return
+        self.words.setText(support_in_words(figures))
+        rows = [
+            (number, (number + 1, float(figures.used[number]), USED_WORDS[int(figures.used_by[number])],
+                      float(figures.loads_n[number]), float(figures.free_mm[number])))
+            for number in figures.worst.tolist()
+        ]  # fmt: skip
+        self.table.show_rows(rows, list(self.session.selection.bars))
+        self.source.setText(f"Constants: {figures.source}.")
+
+
+def support_in_words(figures: BarFigures) -> str:
+    """The greatest of each figure over a support."""
+    over = int((figures.used > 1).sum())
+    told = f"{over} bar{'s' * (over != 1)} would fail" if over else "every bar bears its load"
+    slender, free = float(figures.slenderness.max()), float(figures.free_mm.max())
+    return (
+        f"{told}: the most used by {100 * float(figures.used.max()):,.0f} %\n"
+        f"slenderness up to {slender:,.0f}, free over up to {free:.1f} mm\n"
+        f"load up to {float(figures.loads_n.max()):,.2f} N, {float(figures.loads_n.sum()):,.1f} N in all"
+    )
+
+
+def bar_in_words(bars: Bars, figures: BarFigures | None, bar: int) -> str:
+    """Everything that is known of one bar, in a few lines."""
+    region = int(bars.regions[bar])
+    serves = f"serves region {region + 1}" if region >= 0 else "serves no region"
+    lines = [
+        f"Bar {bar + 1}: {bars.lengths_mm[bar]:.2f} mm long, contact {bars.contact_areas_mm2[bar]:.3f} mm²",
+        f"stands on {_STANDS[int(bars.landings[bar])]}, {serves}",
+    ]
+    if figures is not None and bar < len(figures.used):
+        lines.append(
+            f"leans {figures.leans_deg[bar]:.0f}°, free over {figures.free_mm[bar]:.1f} mm, slenderness "
+            f"{figures.slenderness[bar]:.0f}"
+        )
+        lines.append(
+            f"load {figures.loads_n[bar]:.2f} N, uses {100 * figures.used[bar]:.0f} % of its strength, by "
+            f"{USED_WORDS[int(figures.used_by[bar])]}"
+        )
+    return "\n".join(lines)

@@ -1,0 +1,213 @@
+"""What the window knows of parts and supports, as nodes of the graph: derived beside it, made to be drawn.
+
+How many faces are shown at most follows from the graphics that draw: there is a set of nodes for each.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from scipy.spatial import cKDTree
+from shapely import convex_hull, get_coordinates, multipoints
+
+from lean_trellis.core.arrays import Floats, Ints, Longs
+from lean_trellis.core.derive.node import Node, Reader
+from lean_trellis.core.derive.parts import FILLINGS, HEALTH, OVERHANGS, TOPOLOGY, TREE
+from lean_trellis.core.derive.supports import STRUCTURE
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.mesh import Mesh, MeshHealth
+from lean_trellis.core.mesh.faults import Fault, find_faults
+from lean_trellis.core.mesh.mesh import join
+from lean_trellis.core.mesh.primitives import to_manifold
+from lean_trellis.core.overhang import Region
+from lean_trellis.core.overhang.outline import Outlines
+from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.supports.common.spec import spec_for
+from lean_trellis.core.supports.common.structure import Drawn, Structure
+
+MOST_SHOWN_SOFTWARE = 20_000
+"""Faces of one part shown at most where no graphics hardware draws: some 25 ms a frame on one core."""
+_GATHERED_TO = 8
+"""How many times the faces wanted are left for the careful simplification."""
+MOST_SHOWN = 600_000
+"""The same with graphics hardware."""
+
+
+@dataclass(frozen=True, eq=False)
+class ShownMesh:
+    """A mesh as the view shows it: itself, or a lighter stand-in. `source` (k,) tells each face's original."""
+
+    vertices: Floats
+    faces: Ints
+    source: Longs
+    is_stand_in: bool
+
+
+@dataclass(frozen=True, eq=False)
+class ShownPart:
+    """What the window knows of a mesh."""
+
+    shown: ShownMesh
+    health: MeshHealth
+
+
+@dataclass(frozen=True, eq=False)
+class ShownRegions:
+    """What the window knows of a part's overhangs. Arrays are per shown face."""
+
+    regions: tuple[Region, ...]
+    angles: Floats
+    on_plate: np.ndarray
+    region_of_face: Ints
+    critical_area_mm2: float
+    projected_area_mm2: float
+    outlines: Outlines
+    notes: tuple[str, ...] = ()
+    silhouette: tuple[Floats, ...] = ()
+    """Outlines of the whole part seen from below: rings of (k, 2) places, holes run the other way."""
+
+
+@dataclass(frozen=True, eq=False)
+class ShownStructure:
+    """What the window knows of a support: its structures, and what is drawn of them; None for bars."""
+
+    made: Structure
+    drawn: Drawn | None = None
+
+
+def shown_mesh(mesh: Mesh, most: int = MOST_SHOWN_SOFTWARE) -> ShownMesh:
+    """The mesh itself when it is light, else a stand-in of about `most` faces."""
+    return _made_lighter(mesh, most) if len(mesh.faces) > most else _as_it_is(mesh)
+
+
+def silhouette(pose: Pose, mesh: Mesh, shown: ShownMesh) -> tuple[Floats, ...]:
+    """The outlines of a part as it stands, seen from below; those of its hull where the shown mesh bounds no solid."""
+    places = pose.to_plate(mesh, shown.vertices)
+    try:
+        rings = to_manifold(Mesh(places, shown.faces)).project().to_polygons()
+    except EditError:
+        hull = convex_hull(multipoints(places[:, :2]))
+        rings = [get_coordinates(hull)[:-1]] if len(places) > 2 else []
+    return tuple(np.asarray(ring, np.float64) for ring in rings if len(ring) > 2)
+
+
+def _as_it_is(mesh: Mesh) -> ShownMesh:
+    return ShownMesh(mesh.vertices, mesh.faces, np.arange(len(mesh.faces)), is_stand_in=False)
+
+
+def _made_lighter(mesh: Mesh, most: int) -> ShownMesh:
+    import fast_simplification
+
+    vertices, corners = _gathered(mesh, _GATHERED_TO * most)
+    points, faces = fast_simplification.simplify(vertices.astype(np.float32), corners, target_count=most, agg=7)
+    middles = points[faces].mean(axis=1)
+    source = cKDTree(mesh.centroids).query(middles, workers=-1)[1]
+    return ShownMesh(points.astype(np.float64), faces.astype(np.int32), source, is_stand_in=True)
+
+
+def _gathered(mesh: Mesh, most: int) -> tuple[Floats, Ints]:
+    """Vertices gathered to the middle of theirs in cubes, so that about `most` faces stay; quick and coarse."""
+    if len(mesh.faces) <= most:
+        return mesh.vertices, mesh.faces.copy()
+    cube = np.sqrt(2 * mesh.area / most)
+    cells = np.floor((mesh.vertices - mesh.bounds[0]) / cube).astype(np.int64)
+    rows = cells.max(axis=0) + 1
+    _, home = np.unique((cells[:, 0] * rows[1] + cells[:, 1]) * rows[2] + cells[:, 2], return_inverse=True)
+    counts = np.bincount(home)
+    vertices = np.column_stack([np.bincount(home, weights=column) for column in mesh.vertices.T]) / counts[:, None]
+    faces = home[mesh.faces].astype(np.int32)
+    a, b, c = faces.T
+    return vertices, np.ascontiguousarray(faces[(a != b) & (b != c) & (c != a)])
+
+
+def _faults(reader: Reader[tuple[Fault, ...]]) -> tuple[Fault, ...]:
+    """Faults of a mesh with their places, and walls thinner than the material's process makes."""
+    thinnest = reader.job.material.constants.get("least_wall")
+    least_wall = 0.0 if thinnest is None else thinnest.value
+    return find_faults(reader.one(TOPOLOGY), reader.one(TREE), least_wall=least_wall, watch=reader.watch)
+
+
+FAULTS: Node[tuple[Fault, ...]] = Node(
+    "faults",
+    "part",
+    _faults,
+    ("part.mesh", "job.material.constants"),
+    lambda part, job, near: ((TOPOLOGY, part.mesh), (TREE, part.mesh)),
+)
+
+
+def _filling(reader: Reader[Mesh]) -> Mesh:
+    """The solids in a stack's gaps in one mesh, as they stand."""
+    reader.watch.at(0.2, "filling the gaps of a stack")
+    return join(list(reader.one(FILLINGS)))
+
+
+SHOWN_FILLING: Node[Mesh] = Node("shown filling", "stack", _filling, (), lambda stack, job, near: ((FILLINGS, stack),))
+
+
+def _ready(reader: Reader[bool]) -> bool:
+    reader.one(TREE).prepare()
+    return True
+
+
+TREE_READY: Node[bool] = Node("tree ready", "mesh", _ready, ("mesh.key",), lambda mesh, job, near: ((TREE, mesh),))
+
+
+@dataclass(frozen=True)
+class ShownNodes:
+    """The nodes of what is shown with at most so many faces a part."""
+
+    mesh: Node[ShownMesh]
+    part: Node[ShownPart]
+    regions: Node[ShownRegions]
+    structure: Node[ShownStructure]
+
+
+@lru_cache
+def shown_nodes(most: int) -> ShownNodes:
+    """The nodes for graphics that draw `most` faces of a part."""
+
+    def mesh(reader: Reader[ShownMesh]) -> ShownMesh:
+        return shown_mesh(reader.subject, most)
+
+    shown: Node[ShownMesh] = Node(f"shown mesh {most}", "mesh", mesh, ("mesh.key",))
+
+    def part(reader: Reader[ShownPart]) -> ShownPart:
+        reader.watch.at(0.1, "examining the mesh")
+        health = reader.one(HEALTH, 0.1, 0.6)
+        reader.watch.at(0.6, "preparing the view")
+        return ShownPart(reader.one(shown), health)
+
+    def regions(reader: Reader[ShownRegions]) -> ShownRegions:
+        found, light = reader.one(OVERHANGS), reader.one(shown)
+        source = light.source
+        return ShownRegions(
+            found.regions,
+            found.surface_angle[source],
+            found.on_plate[source],
+            found.region_of_face[source],
+            found.critical_area_mm2,
+            found.projected_area_mm2,
+            found.outlines,
+            found.notes,
+            silhouette(reader.subject.pose, reader.subject.mesh, light),
+        )
+
+    def structure(reader: Reader[ShownStructure]) -> ShownStructure:
+        made = reader.one(STRUCTURE)
+        return ShownStructure(made, spec_for(reader.subject.parameters).drawn(made, most))
+
+    return ShownNodes(
+        shown,
+        Node(f"shown part {most}", "mesh", part, ("mesh.key",), lambda m, job, near: ((HEALTH, m), (shown, m))),
+        Node(f"shown regions {most}", "part", regions, ("part.pose", "part.mesh"),
+             lambda p, job, near: ((OVERHANGS, p), (shown, p.mesh))),
+        Node(f"shown structure {most}", "support", structure, ("support.parameters",),
+             lambda support, job, near: ((STRUCTURE, support),)),
+    )  # fmt: skip
+
+
+for _most in (MOST_SHOWN_SOFTWARE, MOST_SHOWN):
+    shown_nodes(_most)  # declared wherever this module is imported, so that they can travel by name
