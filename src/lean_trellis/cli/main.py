@@ -31,12 +31,18 @@ def _version(version: bool = typer.Option(False, "--version", help="Print the ve
         raise typer.Exit
 
 
+def _message_of(problem: Exception) -> str:
+    """What click says of wrong usage, without its decoration."""
+    told = getattr(problem, "format_message", None)
+    return str(problem if told is None else told())
+
+
 def run(arguments: list[str]) -> int:
     """Run one command and give its exit status: 0 done, 1 the answer is no, 2 could not be done, 130 Ctrl-C."""
     try:
         status = typer.main.get_command(app).main(args=arguments, prog_name="lean-trellis", standalone_mode=False)
     except _UsageError as problem:
-        message = problem.format_message().strip()
+        message = str(_message_of(problem)).strip()
         if "\n" in message:  # a command group called without a command answers with its help
             sys.stderr.write(f"{message}\n")
             return 2

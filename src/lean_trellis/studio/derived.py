@@ -6,9 +6,10 @@ One request at a time, the most wanted first.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.checks import Finding
 from lean_trellis.core.derive.checks import FINDINGS
@@ -28,6 +29,7 @@ from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.structure import Structure
+from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.requests import Derive
 from lean_trellis.studio.selection import Selection
 from lean_trellis.studio.shown import (
@@ -74,7 +76,7 @@ class Derived(QObject):
         self._explicit: list[tuple[str, Any, Callable[[Any], None], Callable[[TrellisError], None]]] = []
         self._running_key: Key | None = None
         self._running_title = ""
-        self._due = QTimer(self, singleShot=True, interval=0)
+        self._due = single_shot(self, 0)
         self._due.timeout.connect(self._pump)
 
     @property
@@ -194,7 +196,7 @@ class Derived(QObject):
         job = self.job
         for node, subject, title in self._asked_for():
             key = self.graph.key(node, subject, job)
-            yield key, title, lambda node=node, subject=subject: Derive(node, subject, job)
+            yield key, title, partial(Derive, node, subject, job)
 
     def _missing(self) -> Iterator[tuple[Key, str, Callable[[], Derive]]]:
         return (entry for entry in self._wanted() if not self.graph.has(entry[0]) and entry[0] not in self._held_back)

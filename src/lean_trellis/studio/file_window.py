@@ -150,6 +150,7 @@ class FileWindow(QMainWindow):
         self.recent_menu.clear()
         for name in self.session.settings.recent:
             action = self.recent_menu.addAction(Path(name).name)
+            assert action is not None, "a menu makes the actions it is given words for"
             action.setToolTip(name)
             action.triggered.connect(lambda _, n=name: self._after_asking(lambda: self.session.open_job(Path(n))))
         self.recent_menu.setEnabled(bool(self.session.settings.recent))

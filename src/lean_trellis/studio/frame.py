@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QWidget
 
+from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
 
@@ -30,14 +31,14 @@ class Header(QWidget):
         self.job_name, self.saved_mark, self.shop_words = QLabel(), QLabel(), QLabel()
         self.job_name.setProperty("role", "title")
         self.saved_mark.setProperty("role", "muted")
-        self.find = _quiet("Find an action   Ctrl+K")
-        self.find.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.find_action = _quiet("Find an action   Ctrl+K")
+        self.find_action.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout.addWidget(self.job_name)
         layout.addWidget(self.saved_mark)
         layout.addSpacing(18)
         layout.addWidget(self.shop_words)
         layout.addStretch(1)
-        layout.addWidget(self.find)
+        layout.addWidget(self.find_action)
 
     def refresh(self) -> None:
         """Show the job as it is."""
@@ -74,7 +75,7 @@ class StatusLine(QWidget):
         layout.addWidget(self.message, 1)
         layout.addWidget(self.findings_words)
         layout.addWidget(self.supports_words)
-        self._silence = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
+        self._silence = single_shot(self, _MESSAGE_MS)
         self._silence.timeout.connect(self._fall_silent)
         session.task_started.connect(self._task_started)
         session.task_progress.connect(self._task_progressed)

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QHeaderView, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QLineEdit, QVBoxLayout
 
 from lean_trellis.core.checks import Finding
 from lean_trellis.core.job import Edit, Job
 from lean_trellis.core.job.edits import describe_part, describe_parts
 from lean_trellis.core.parts.part import Part
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row
+from lean_trellis.studio.forms.qt import head_of
+from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.forms.tables import HIDDEN, LOCKED, NOTHING, PickTable
 from lean_trellis.studio.session import Session
 
@@ -22,7 +24,7 @@ _POSE_CODES = {"pose_out_of_range", "outside_volume", "keep_out", "parts_overlap
 _MESH_CODES = {"mesh_unsound"}
 
 
-class PartsSheet(QWidget):
+class PartsSheet(Sheet):
     """All parts of the shared build as a table over the width of the view."""
 
     def __init__(self, session: Session) -> None:
@@ -49,7 +51,7 @@ class PartsSheet(QWidget):
             "Double click or F2 on a name, an owner or an order changes it; with several picked, all of them. "
             "✓ fine, ▲ caution, ⬣ stop; ◌ hidden, ⊥ locked. Headings sort."
         )
-        header = self.table.horizontalHeader()
+        header = head_of(self.table)
         for column, width in enumerate(_WIDTHS):
             if width > 0:
                 header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)

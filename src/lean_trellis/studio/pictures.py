@@ -2,30 +2,62 @@
 
 from __future__ import annotations
 
+import multiprocessing
+import os
+import time
 from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.sip import voidptr
 
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.start import make_application, make_window
 from lean_trellis.studio.window import MainWindow
 
-_PATIENCE_MS = 60_000
+_PATIENCE_S = 60.0
+"""Seconds of computing, of this process and those it has started, that may pass without what is waited for."""
+_MOST_S = 900.0
+_LOOK_MS = 20
 
 
-def wait_until(is_so: Callable[[], bool], *, patience_ms: int = _PATIENCE_MS, why_not: Callable[[], str] = str) -> None:
-    """Let the window work until something is so. Raises `TimeoutError`, with `why_not()`, when it never is."""
-    loop, look, limit = QEventLoop(), QTimer(), QTimer(singleShot=True)
-    look.timeout.connect(lambda: loop.quit() if is_so() else None)
-    limit.timeout.connect(loop.quit)
-    look.start(20)
-    limit.start(patience_ms)
+def wait_until(is_so: Callable[[], bool], *, patience_s: float = _PATIENCE_S, why_not: Callable[[], str] = str) -> None:
+    """Let the window work until something is so. Raises `TimeoutError`, with `why_not()`, when it never is.
+
+    Patience is counted in computing time, and begins anew whenever `why_not()` says something else: on a busy machine
+    a wait takes longer, but does not fail.
+    """
+    loop, look = QEventLoop(), QTimer()
+    begin, before, words = time.monotonic(), _spent_s(), why_not()
+
+    def look_again() -> None:
+        nonlocal before, words
+        if is_so() or _spent_s() - before > patience_s or time.monotonic() - begin > _MOST_S:
+            loop.quit()
+        elif (now := why_not()) != words:
+            before, words = _spent_s(), now
+
+    look.timeout.connect(look_again)
+    look.start(_LOOK_MS)
     loop.exec()
     look.stop()
     if not is_so():
-        raise TimeoutError(f"the window did not get there in {patience_ms / 1000:.0f} s. {why_not()}")
+        spent, passed = _spent_s() - before, time.monotonic() - begin
+        raise TimeoutError(f"not there after {spent:.0f} s of computing, {passed:.0f} s in all. {why_not()}")
+
+
+def _spent_s() -> float:
+    """Computing time of this process and the processes below it, seconds."""
+    ticks = os.sysconf("SC_CLK_TCK")
+    spent, below = time.process_time(), [child.pid for child in multiprocessing.active_children()]
+    for pid in below:
+        try:
+            fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+        except OSError:
+            continue
+        spent += (int(fields[11]) + int(fields[12])) / ticks
+    return spent
 
 
 def open_demo_window(name: str = "metal", *, night: bool = False) -> MainWindow:
@@ -65,8 +97,9 @@ def take_picture(window: QWidget, path: Path) -> None:
     for _ in range(3):
         QApplication.processEvents()
     screen = window.screen()
+    assert screen is not None, "shown windows are on a screen"
     frame = window.frameGeometry()
-    picture = screen.grabWindow(0, frame.x(), frame.y(), frame.width(), frame.height())
+    picture = screen.grabWindow(voidptr(0), frame.x(), frame.y(), frame.width(), frame.height())
     path.parent.mkdir(parents=True, exist_ok=True)
     if not picture.save(str(path)):
         raise OSError(f"{path}: cannot be written")

@@ -24,6 +24,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.recovery import LeftCopy, RecoveryCopy, copies_left
 from lean_trellis.studio.forms.fields import row
+from lean_trellis.studio.forms.qt import head_of, side_of
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.requests import OpenCopy
 from lean_trellis.studio.session import Session
@@ -45,7 +46,8 @@ class RecoveredJobs(QDialog):
         self._session, self._recovery, self._after_asking = session, recovery, after_asking
         self._copies: list[LeftCopy] = []
         column = QVBoxLayout(self)
-        self.words = QLabel(wordWrap=True)
+        self.words = QLabel()
+        self.words.setWordWrap(True)
         column.addWidget(self.words)
         self.table = QTableWidget(0, len(_COLUMNS))
         self.table.setHorizontalHeaderLabels(_COLUMNS)
@@ -54,9 +56,8 @@ class RecoveredJobs(QDialog):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setTabKeyNavigation(False)
         self.table.setAccessibleName("Recovered jobs")
-        head, side = self.table.horizontalHeader(), self.table.verticalHeader()
-        assert head is not None and side is not None
-        side.hide()
+        head = head_of(self.table)
+        side_of(self.table).hide()
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         column.addWidget(self.table, 1)

@@ -5,11 +5,12 @@ from __future__ import annotations
 import threading
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.recovery import RecoveryCopy
+from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.settings import recovery_folder
 
@@ -30,7 +31,7 @@ class Recovery(QObject):
         self._copy: RecoveryCopy | None = None
         self._writer: threading.Thread | None = None
         self._has_failed, self._said = False, ""
-        self._timer = QTimer(self, singleShot=True, interval=_WAIT_MS)
+        self._timer = single_shot(self, _WAIT_MS)
         self._timer.timeout.connect(self.keep)
         self._written.connect(self._wrote)
         session.job_changed.connect(self._follow)

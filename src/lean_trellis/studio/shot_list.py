@@ -9,31 +9,37 @@ import numpy as np
 
 from lean_trellis.core.job.edits import add_support
 from lean_trellis.core.sets import shipped_sets
+from lean_trellis.studio.families.bar_tools import BarTools
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
+from lean_trellis.studio.stations.overhangs import OverhangsStation
+from lean_trellis.studio.stations.parts import PartsStation
+from lean_trellis.studio.stations.pose import PoseStation
+from lean_trellis.studio.stations.release import ReleaseStation
+from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.view3d.camera import Eye
 from lean_trellis.studio.window import MainWindow
 
 
 def _setup(window: MainWindow) -> None:
-    window.open_station(0)
+    window.show_station("setup")
 
 
 def _parts(window: MainWindow) -> None:
-    window.open_station(1)
+    window.show_station("parts")
     window.session.select(parts=(window.session.job.parts[2].id,))
 
 
 def _pose(window: MainWindow) -> None:
-    window.open_station(2)
+    window.show_station("pose")
     window.session.select(parts=(window.session.job.parts[0].id,))
 
 
 def _pose_search(window: MainWindow) -> None:
-    window.open_station(2)
+    window.show_station("pose")
     window.session.select(parts=(window.session.job.parts[2].id,))
     settle(window)
-    bench = window.stations[2]
+    bench = window.station_of(PoseStation)
     for section in (bench.lift, bench.turn, bench.lay_down, bench.place):
         section.heading.setChecked(False)
     bench.search.heading.setChecked(True)
@@ -43,7 +49,7 @@ def _pose_search(window: MainWindow) -> None:
 
 
 def _overhangs(window: MainWindow) -> None:
-    window.open_station(3)
+    window.show_station("overhangs")
     part = window.session.job.parts[2]
     window.session.select(parts=(part.id,))
     found = window.session.regions(part)
@@ -57,7 +63,7 @@ def _overhangs(window: MainWindow) -> None:
 def _protect(window: MainWindow) -> None:
     _overhangs(window)
     window.do_swap_map()
-    bench = window.stations[3]
+    bench = window.station_of(OverhangsStation)
     for section in (bench.regions, *bench.sections):
         section.heading.setChecked(section is bench.protect)
     part = window.session.part
@@ -74,16 +80,16 @@ def _protect(window: MainWindow) -> None:
 
 def _after_protect(window: MainWindow) -> None:
     """As before: the map small, no tool in hand, the part without marks."""
-    window.stations[3].end_mode()
+    window.station_of(OverhangsStation).end_mode()
     window.session.undo()
     window.status.say("", "")
     window.do_swap_map()
-    window.stations[3].regions.heading.setChecked(True)
-    window.stations[3].protect.heading.setChecked(False)
+    window.station_of(OverhangsStation).regions.heading.setChecked(True)
+    window.station_of(OverhangsStation).protect.heading.setChecked(False)
 
 
 def _supports(window: MainWindow) -> None:
-    window.open_station(4)
+    window.show_station("supports")
     window.map.fit()
     part = window.session.job.parts[0]
     window.session.select(parts=(part.id,))
@@ -105,7 +111,7 @@ def _supports_below(window: MainWindow) -> None:
 def _by_hand(window: MainWindow) -> None:
     """A bar about to be added from below, some bars picked, one led aside before."""
     _supports_below(window)
-    bench, session = window.stations[4], window.session
+    bench, session = window.station_of(SupportsStation), window.session
     bench.hand.heading.setChecked(True)
     settle(window)
     support = session.support
@@ -115,14 +121,16 @@ def _by_hand(window: MainWindow) -> None:
     near = np.argsort(np.linalg.norm(bars.holds - middle, axis=1))
     session.select(bars=frozenset(near[:9].tolist()))
     window.map._take_frame(MapFrame.fitted(middle[:2] - 16, middle[:2] + 16, window.map.width(), window.map.height()))
-    bench.hand.modes.buttons["add"].setChecked(True)
+    tools = bench.hand
+    assert isinstance(tools, BarTools)
+    tools.modes.buttons["add"].setChecked(True)
     x, y = (bars.holds[near[30], :2] + [0.7, 0.9]).tolist()
     window.map.hovered.emit((x, y))
     wait_until(lambda: window.map._ghost is not None)
 
 
 def _after_by_hand(window: MainWindow) -> None:
-    bench = window.stations[4]
+    bench = window.station_of(SupportsStation)
     bench.end_mode()
     window.session.select(bars=frozenset())
     bench.values.heading.setChecked(True)
@@ -132,14 +140,16 @@ def _after_by_hand(window: MainWindow) -> None:
 def _figures(window: MainWindow) -> None:
     """Trees of the vat build from the side, coloured by how much of their strength they use."""
     show_demo(window, "vat")
-    window.open_station(4)
+    window.show_station("supports")
     window.map.fit()
     part = window.session.job.parts[0]
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
-    bench = window.stations[4]
-    bench.hand.figures.heading.setChecked(True)
-    bench.hand.figures.choice.setCurrentIndex(bench.hand.figures.choice.findData("used"))
+    bench = window.station_of(SupportsStation)
+    tools = bench.hand
+    assert isinstance(tools, BarTools)
+    tools.figures.heading.setChecked(True)
+    tools.figures.choice.setCurrentIndex(tools.figures.choice.findData("used"))
     window._asked("figure", "used")
     low, high = part.bounds().copy()
     low[2] = 0
@@ -148,11 +158,11 @@ def _figures(window: MainWindow) -> None:
 
 def _held_by(window: MainWindow, part_number: int, support_number: int, key: str) -> None:
     """A support of a part in hand, its values open with one of them drawn, the part in the middle of the map."""
-    window.open_station(4)
+    window.show_station("supports")
     part = window.session.job.parts[part_number]
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[support_number].id)
-    bench = window.stations[4]
+    bench = window.station_of(SupportsStation)
     bench.values.heading.setChecked(True)
     bench.sketch.show_key(key)
     settle(window)
@@ -190,7 +200,7 @@ def _cradle(window: MainWindow) -> None:
     low, high = part.bounds().copy()
     low[2] = 0
     window.view.eye = Eye(azimuth=-60.0, height=8.0).fitted(low, high, 1.3)
-    window.stations[4].hand.heading.setChecked(True)
+    window.station_of(SupportsStation).hand.heading.setChecked(True)
 
 
 def _flank(window: MainWindow) -> None:
@@ -203,8 +213,10 @@ def _flank(window: MainWindow) -> None:
 
 
 def _after_figures(window: MainWindow) -> None:
-    bench = window.stations[4]
-    bench.hand.figures.choice.setCurrentIndex(0)
+    bench = window.station_of(SupportsStation)
+    for tools in bench.tools:
+        if isinstance(tools, BarTools):
+            tools.figures.choice.setCurrentIndex(0)
     window._asked("figure", "")
     bench.values.heading.setChecked(True)
 
@@ -225,9 +237,9 @@ def _section(window: MainWindow) -> None:
 def _release(window: MainWindow) -> None:
     window.actions_by_id["section"].setChecked(False)
     window.do_section()
-    window.open_station(5)
+    window.show_station("release")
     settle(window)
-    station = window.stations[5]
+    station = window.station_of(ReleaseStation)
     findings = window.session.findings()
     assert findings is not None
     wanted = next(n for n, f in enumerate(findings) if f.code == "region_not_held" and f.part == "Exhaust elbow")
@@ -242,10 +254,10 @@ def _night(window: MainWindow) -> None:
 
 def _extrusion(window: MainWindow) -> None:
     show_demo(window, "extrusion")
-    window.open_station(1)
+    window.show_station("parts")
     part = window.session.job.parts[1]
     window.session.select(parts=(part.id,))
-    bench = window.stations[1]
+    bench = window.station_of(PartsStation)
     for section in bench.sections:
         section.heading.setChecked(section is bench.copies)
     window.view.eye = Eye(azimuth=-60.0, height=16.0).fitted(*window.view.scene.bounds(), 1.2)
@@ -253,7 +265,7 @@ def _extrusion(window: MainWindow) -> None:
 
 def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
     show_demo(window, demo)
-    window.open_station(3)
+    window.show_station("overhangs")
     window.map.fit()
     window.session.select(parts=(window.session.job.parts[part].id,))
     settle(window)
@@ -265,13 +277,13 @@ def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
 
 def _extrusion_overhangs(window: MainWindow) -> None:
     _overhangs_of(window, "extrusion", 2)
-    bench = window.stations[3]
+    bench = window.station_of(OverhangsStation)
     bench.regions.heading.setChecked(False)
     bench.self_held.heading.setChecked(True)
 
 
 def _belt_overhangs(window: MainWindow) -> None:
-    bench = window.stations[3]
+    bench = window.station_of(OverhangsStation)
     bench.regions.heading.setChecked(True)
     bench.self_held.heading.setChecked(False)
     _overhangs_of(window, "belt", 1)

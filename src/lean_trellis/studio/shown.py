@@ -141,7 +141,8 @@ FAULTS: Node[tuple[Fault, ...]] = Node(
 def _filling(reader: Reader[Mesh]) -> Mesh:
     """The solids in a stack's gaps in one mesh, as they stand."""
     reader.watch.at(0.2, "filling the gaps of a stack")
-    return join(list(reader.one(FILLINGS)))
+    solids: tuple[Mesh, ...] = reader.one(FILLINGS)
+    return join(list(solids))
 
 
 SHOWN_FILLING: Node[Mesh] = Node("shown filling", "stack", _filling, (), lambda stack, job, near: ((FILLINGS, stack),))

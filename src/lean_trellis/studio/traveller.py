@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import head, muted
+from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import MARK_WORDS, Fact, Station
@@ -145,7 +146,7 @@ class Traveller(QWidget):
         holder.addWidget(head("On the plate"))
         self.parts = PickTable(("", "", ""), stretch=0)
         self.parts.setObjectName("traveller.parts")
-        self.parts.horizontalHeader().hide()
+        head_of(self.parts).hide()
         self.parts.picked.connect(lambda keys: session.select(parts=tuple(keys)))
         holder.addWidget(self.parts, 1)
         self._empty = muted("Nothing yet")

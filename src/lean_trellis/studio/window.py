@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
+    QMenu,
     QMessageBox,
     QSplitter,
     QStackedWidget,
@@ -34,6 +35,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.listed import STATIONS
 from lean_trellis.studio.stations.overhangs import OverhangsStation
 from lean_trellis.studio.stations.parts import PartsStation
+from lean_trellis.studio.stations.station import Station
 from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
 from lean_trellis.studio.traveller import Traveller
@@ -44,6 +46,9 @@ from lean_trellis.studio.viewbar import ViewBar
 
 _STATION_OF_TOPIC = {"machine": "setup", "regions": "overhangs"}
 """Where what a cure is about is worked on, where the station is not called the same."""
+
+
+S = TypeVar("S", bound=Station)
 
 
 class MainWindow(ViewWindow):
@@ -127,8 +132,14 @@ class MainWindow(ViewWindow):
         column.addWidget(self.status)
         self.setCentralWidget(centre)
 
+    def _menu(self, name: str) -> QMenu:
+        menu, bar = QMenu(name, self), self.menuBar()
+        assert bar is not None, "main windows have a menu bar"
+        bar.addMenu(menu)
+        return menu
+
     def _build_menus(self) -> None:
-        menus = {name: self.menuBar().addMenu(name) for name in MENUS}
+        menus = {name: self._menu(name) for name in MENUS}
         for entry in ACTIONS:
             action = QAction(entry.title, self)
             if entry.shortcut:
@@ -143,7 +154,8 @@ class MainWindow(ViewWindow):
             self.addAction(action)
             self.actions_by_id[entry.id] = action
             if entry.id == "open":
-                self.recent_menu = menus["Job"].addMenu("Open recent")
+                self.recent_menu = QMenu("Open recent", self)
+                menus["Job"].addMenu(self.recent_menu)
         for place, station in enumerate(self.stations):
             action = QAction(station.name, self)
             action.setShortcut(QKeySequence(str(place + 1)))
@@ -164,7 +176,7 @@ class MainWindow(ViewWindow):
         ):
             signal.connect(self.refresh)
         self.station_asked.connect(self.show_station)
-        self.header.find.clicked.connect(self.do_palette)
+        self.header.find_action.clicked.connect(self.do_palette)
         self.status.findings_words.clicked.connect(lambda: self.open_station(self._place("release")))
         session.file_changed.connect(self._file_changed)
         for field in self.findChildren(NumberField):
@@ -214,12 +226,16 @@ class MainWindow(ViewWindow):
         self.refresh()
         self.view.refresh()
 
+    def station_of(self, kind: type[S]) -> S:
+        """The station of a kind."""
+        return next(station for station in self.stations if isinstance(station, kind))
+
     def show_station(self, key: str) -> None:
         """Open a station by its key."""
         self.open_station(self._place(key))
 
     @property
-    def station(self) -> Any:
+    def station(self) -> Station:
         """The open station."""
         return self.stations[self.bench.currentIndex()]
 
@@ -318,9 +334,7 @@ class MainWindow(ViewWindow):
 
     def do_delete(self) -> None:
         """Delete the support in hand at its station, else the picked parts."""
-        if self.station.key == "supports" and self.session.support is not None:
-            self.station.delete()
-        elif self.station.key in ("parts", "pose", "setup") and self.session.selection.parts:
+        if not self.station.delete() and self.station.deletes_parts and self.session.selection.parts:
             self.session.do(lambda job: remove_parts(job, self.session.selection.parts))
 
     def do_arrange(self) -> None:
@@ -399,13 +413,15 @@ class MainWindow(ViewWindow):
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Files may be dropped."""
-        if event is not None and event.mimeData().hasUrls():
+        held = None if event is None else event.mimeData()
+        if event is not None and held is not None and held.hasUrls():
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Import dropped files, or open a dropped job."""
-        if event is not None:
-            paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        held = None if event is None else event.mimeData()
+        if event is not None and held is not None:
+            paths = [Path(url.toLocalFile()) for url in held.urls() if url.isLocalFile()]
             if paths:
                 event.acceptProposedAction()
                 self.take_files(paths)

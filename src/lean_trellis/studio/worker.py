@@ -17,11 +17,12 @@ from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import Any
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.studio.forms.qt import single_shot
 
 _PATIENCE_MS = 250
 """How long a cancelled request may go on before the process is ended and started anew."""
@@ -155,7 +156,7 @@ class Worker(QObject):
         self._task: Task | None = None
         self._count = 0
         self._generation = 0
-        self._patience = QTimer(self, singleShot=True, interval=_PATIENCE_MS)
+        self._patience = single_shot(self, _PATIENCE_MS)
         self._patience.timeout.connect(lambda: self._start_anew())
         self._received.connect(self._take)
         self._start()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass
+from importlib import import_module
 from typing import TYPE_CHECKING, Any, Generic, Literal, TypeAlias, TypeVar
 
 from lean_trellis.core.job.job import Job
@@ -57,13 +58,14 @@ class Node(Generic[T]):
             raise ValueError(f"two nodes are called {self.name!r}")
         _NODES[self.name] = self
 
-    def __reduce__(self) -> tuple[Callable[[str], Node[Any]], tuple[str]]:
-        """Nodes travel by their names."""
-        return node_named, (self.name,)
+    def __reduce__(self) -> tuple[Callable[[str, str], Node[Any]], tuple[str, str]]:
+        """Nodes travel by the module that declares them and their names."""
+        return node_named, (self.make.__module__, self.name)
 
 
-def node_named(name: str) -> Node[Any]:
-    """The node of a name."""
+def node_named(module: str, name: str) -> Node[Any]:
+    """The node of a name, declared by a module."""
+    import_module(module)
     return _NODES[name]
 
 

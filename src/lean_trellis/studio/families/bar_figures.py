@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHeaderView, QLabel, QSizePolicy, QWidget
 from lean_trellis.core.supports.bars.figures import FIGURES, USED_WORDS, BarFigures
 from lean_trellis.core.supports.bars.struts import ON_PART, ON_TRUNK, Bars
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
+from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
@@ -68,8 +69,8 @@ class FiguresSection(Section):
         self.table = PickTable(("Bar", "Used", "By", "N", "Free mm"), several=False, stretch=2)
         self.table.setObjectName("figures.worst")
         for column, width in ((0, 44), (1, 46), (3, 50), (4, 72)):
-            self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            self.table.horizontalHeader().resizeSection(column, width)
+            head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            head_of(self.table).resizeSection(column, width)
         self.table.setFixedHeight(316)
         self.table.picked.connect(self._fly)
         self.body.addWidget(self.table)

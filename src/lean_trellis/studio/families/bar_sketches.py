@@ -13,6 +13,7 @@ from lean_trellis.studio.forms.drawing import Drawing
 from lean_trellis.studio.looks import Sketching
 from lean_trellis.studio.theme import Tokens
 
+_LANDINGS = {"plate_only": "on the plate only", "plate_first": "plate, else part", "anywhere": "anywhere"}
 _IN_PLAN = ("spacing", "pattern", "edge_inset", "wall_inset", "rim_row")
 
 
@@ -151,8 +152,7 @@ class _Side(Drawing):
             case "dense_layers":
                 self.span((side, surface + gap), (side, neck), f"dense {v.dense_layers} layers")
             case "landing":
-                words = {"plate_only": "on the plate only", "plate_first": "plate, else part", "anywhere": "anywhere"}
-                self.words(side, bottom - 6, words[v.landing])
+                self.words(side, bottom - 6, _LANDINGS[v.landing])
             case "foot_diameter":
                 self.span((middle - foot, bottom + 12), (middle + foot, bottom + 12), f"foot {v.foot_diameter:g} mm")
             case "foot_slope":

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 import shapely
-from PyQt6.QtCore import QTimer
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.job import Edit, Job
@@ -34,6 +33,7 @@ from lean_trellis.studio.families.bar_figures import FiguresSection, bar_in_word
 from lean_trellis.studio.families.tools import HandTools, counted_words, hand_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.gestures import Drawn, Pick, Pull
 from lean_trellis.studio.hand_requests import BarsOnPatch, HandPlaces, Placed, PreviewWay, Way
@@ -87,7 +87,7 @@ class BarTools(HandTools):
         self._tie_start: Place | None = None
         self._next: PreviewWay | None = None
         self._again: Floats = np.zeros((0, 3))
-        self._retry = QTimer(self, singleShot=True, interval=_AGAIN_MS)
+        self._retry = single_shot(self, _AGAIN_MS)
         self._retry.timeout.connect(self._ask_preview)
         for modes in (self.modes, self.pickers):
             modes.changed.connect(lambda _: self._begin())

@@ -242,7 +242,7 @@ class FlankSide(Drawing):
         self.fill([(max(wall + thick / 2 - base / 2, part + 3), foot), (wall + thick / 2 + base / 2, foot),
                    (wall + thick / 2 + base / 2, ground), (max(wall + thick / 2 - base / 2, part + 3), ground)],
                   heather)  # fmt: skip
-        places = []
+        places: list[float] = []
         at = v.ties_from
         while at <= tall + 1e-6 and len(places) < 30:
             y = ground - at * up

@@ -76,7 +76,9 @@ class LatticeTools(HandTools):
         """One place on each picked wall, in its middle."""
         walls = self._walls
         found = []
-        for wall in sorted(self.session.selection.bars) if walls is not None else ():
+        if walls is None:
+            return np.zeros((0, 3))
+        for wall in sorted(self.session.selection.bars):
             mine = np.flatnonzero(walls.slabs.walls == wall)
             if len(mine):
                 slab = mine[len(mine) // 2]

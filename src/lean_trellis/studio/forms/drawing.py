@@ -16,6 +16,9 @@ class Drawing:
     def __init__(self, painter: QPainter, area: QRectF, tokens: Tokens, values: Any, key: str) -> None:
         self.painter, self.area, self.tokens, self.values, self.key = painter, area, tokens, values, key
 
+    def draw(self) -> None:
+        """Draw; each drawing has its own."""
+
     def fill(self, points: list[tuple[float, float]], colour: str) -> None:
         """A shape without an outline."""
         self.painter.setPen(Qt.PenStyle.NoPen)

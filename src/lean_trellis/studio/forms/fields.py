@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFrame, QHBoxLayout, QLabel
 
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.studio.forms.numbers import parse_number, shown_number
+from lean_trellis.studio.forms.qt import restyle
 
 
 class NumberField(QLineEdit):
@@ -77,8 +78,7 @@ class NumberField(QLineEdit):
     def _mark(self, *, wrong: bool) -> None:
         if bool(self.property("wrong")) != wrong:
             self.setProperty("wrong", wrong)
-            self.style().unpolish(self)
-            self.style().polish(self)
+            restyle(self)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Escape puts back what was there."""
@@ -175,8 +175,7 @@ def set_role(widget: QWidget, role: str) -> None:
     """Change a widget's look."""
     if widget.property("role") != role:
         widget.setProperty("role", role)
-        widget.style().unpolish(widget)
-        widget.style().polish(widget)
+        restyle(widget)
         QApplication.sendEvent(widget, QEvent(QEvent.Type.StyleChange))  # frames take their padding only then
 
 

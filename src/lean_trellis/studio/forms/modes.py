@@ -38,9 +38,9 @@ class ModeButtons(QWidget):
             self.note.setWordWrap(False)
             layout.addWidget(row(*self.buttons.values(), self.note, 1, spacing=5))
         else:
-            made = list(self.buttons.values())
-            for first in range(0, len(made), per_row):
-                layout.addWidget(row(*made[first : first + per_row], 1, spacing=5))
+            every = list(self.buttons.values())
+            for first in range(0, len(every), per_row):
+                layout.addWidget(row(*every[first : first + per_row], 1, spacing=5))
             layout.addWidget(self.note)
         self.say("")
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import ast
 import re
+from collections.abc import Callable
 
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.formats.body import UNIT_MM
 
 _UNIT = re.compile(r"(?<=[\d.)])\s*(mm|cm|in|m)\b")
-_OPERATIONS = {
+_OPERATIONS: dict[type[ast.operator], Callable[[float, float], float]] = {
     ast.Add: lambda a, b: a + b,
     ast.Sub: lambda a, b: a - b,
     ast.Mult: lambda a, b: a * b,

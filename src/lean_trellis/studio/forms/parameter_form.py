@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QVBoxLayout, QWidget
 from lean_trellis.core.supports.common.parameters import QUESTIONS, Declared, FamilyParameters
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, row
 from lean_trellis.studio.forms.fold import Fold
+from lean_trellis.studio.forms.qt import restyle
 
 
 class _Line(QWidget):
@@ -87,8 +88,7 @@ class _Line(QWidget):
         self._back.setToolTip(f"Back to the set's value: {shown}" if differs else "")
         if bool(self.field.property("differs")) != differs:
             self.field.setProperty("differs", differs)
-            self.field.style().unpolish(self.field)
-            self.field.style().polish(self.field)
+            restyle(self.field)
 
 
 class ParameterForm(QWidget):

@@ -1,4 +1,4 @@
-"""The base of the sections."""
+"""The bases of what stations are made of: sections of a bench, and what is shown under the view."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from lean_trellis.core.parts.part import Part
 from lean_trellis.studio.forms.fold import Fold
@@ -46,3 +46,10 @@ def button(words: str, act: Callable[[], Any], hint: str = "", *, name: str = ""
     made.setObjectName(name)
     made.clicked.connect(lambda _: act())
     return made
+
+
+class Sheet(QWidget):
+    """What a station shows under the view while it is open."""
+
+    def refresh(self) -> None:
+        """Show the session as it is."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, cast
 
 from PyQt6.QtCore import (
     QAbstractTableModel,
@@ -16,6 +16,8 @@ from PyQt6.QtCore import (
     pyqtSignal,
 )
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
+
+from lean_trellis.studio.forms.qt import head_of, side_of
 
 _SORT_ROLE = Qt.ItemDataRole.UserRole + 1
 NOTHING = "–"
@@ -105,11 +107,14 @@ class PickTable(QTableView):
         super().__init__()
         self._model = _Rows(columns, typed or {}, self)
         # Told once the editor has closed: what follows may fill the table anew.
-        self._model.typed.connect(self.typed, Qt.ConnectionType.QueuedConnection)
+        cast(Any, self._model.typed).connect(self.typed, Qt.ConnectionType.QueuedConnection)
         self._sorted = QSortFilterProxyModel(self)
         self._sorted.setSourceModel(self._model)
         self._sorted.setSortRole(_SORT_ROLE)
         self.setModel(self._sorted)
+        chosen = self.selectionModel()
+        assert chosen is not None, "a table with a model has a selection"
+        self._chosen = chosen
         self.setSortingEnabled(True)
         self.sortByColumn(-1, Qt.SortOrder.AscendingOrder)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -117,18 +122,18 @@ class PickTable(QTableView):
         self.setSelectionMode(mode.ExtendedSelection if several else mode.SingleSelection)
         trigger = QAbstractItemView.EditTrigger
         self.setEditTriggers(trigger.DoubleClicked | trigger.EditKeyPressed if typed else trigger.NoEditTriggers)
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(28)
+        side_of(self).hide()
+        side_of(self).setDefaultSectionSize(28)
         self.setShowGrid(False)
         self.setWordWrap(False)
-        header = self.horizontalHeader()
+        header = head_of(self)
         header.setHighlightSections(False)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
         header.setMinimumSectionSize(26)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self._is_showing = False
-        self.selectionModel().selectionChanged.connect(self._tell)
+        self._chosen.selectionChanged.connect(self._tell)
 
     def _tell(self) -> None:
         if not self._is_showing:
@@ -136,7 +141,7 @@ class PickTable(QTableView):
 
     def picked_keys(self) -> list[Any]:
         """The keys of the picked rows, in the order shown."""
-        rows = sorted(index.row() for index in self.selectionModel().selectedRows())
+        rows = sorted(index.row() for index in self._chosen.selectedRows())
         return [self._model.rows[self._sorted.mapToSource(self._sorted.index(r, 0)).row()][0] for r in rows]
 
     def keys(self) -> list[Any]:
@@ -144,12 +149,12 @@ class PickTable(QTableView):
         count = self._sorted.rowCount()
         return [self._model.rows[self._sorted.mapToSource(self._sorted.index(r, 0)).row()][0] for r in range(count)]
 
-    def show_rows(self, rows: list[tuple[Any, Sequence[Any]]], picked: Sequence[Any]) -> None:
+    def show_rows(self, rows: Sequence[tuple[Any, Sequence[Any]]], picked: Sequence[Any]) -> None:
         """Show rows and which are picked."""
         self._is_showing = True
         try:
-            if rows != self._model.rows and self.state() != QAbstractItemView.State.EditingState:
-                self._model.replace(rows)
+            if list(rows) != self._model.rows and self.state() != QAbstractItemView.State.EditingState:
+                self._model.replace(list(rows))
             wanted = set(picked)
             if wanted != set(self.picked_keys()):
                 self._pick(wanted)
@@ -165,6 +170,6 @@ class PickTable(QTableView):
                 chosen.select(index, self._sorted.index(place, self._sorted.columnCount() - 1))
                 first = first or index
         flag = QItemSelectionModel.SelectionFlag.ClearAndSelect
-        self.selectionModel().select(chosen, flag)
+        self._chosen.select(chosen, flag)
         if first is not None:
             self.scrollTo(first)

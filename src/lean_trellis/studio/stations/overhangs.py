@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +18,7 @@ from lean_trellis.core.region_list import region_rows, rows_as_csv
 from lean_trellis.studio.forms.fan import AngleFan
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, number_row, row
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.gestures import Drawn, Pick
@@ -93,8 +95,8 @@ class OverhangsStation(Station):
         self.table.setObjectName("overhangs.table")
         self.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
         for column, width in ((0, 34), (2, 72), (3, 66), (4, 52)):
-            self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            self.table.horizontalHeader().resizeSection(column, width)
+            head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            head_of(self.table).resizeSection(column, width)
         self.table.setFixedHeight(196)
         self.table.picked.connect(lambda keys: self.session.select(regions=frozenset(keys)))
         body.addWidget(self.table)
@@ -175,7 +177,7 @@ class OverhangsStation(Station):
         for faces in regions:
             middles = part.pose.to_plate(part.mesh, part.mesh.centroids_of(faces))[:, :2] - begin
             is_left = along[0] * middles[:, 1] - along[1] * middles[:, 0] > 0
-            self.session.do(lambda job, f=faces, left=is_left: split_region(job, part.id, f, left))
+            self.session.do(partial(split_region, part_id=part.id, region_faces=faces, is_left=is_left))
 
     def _save_csv(self) -> None:
         part = self.session.part

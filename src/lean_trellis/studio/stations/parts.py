@@ -26,6 +26,7 @@ class PartsStation(Station):
     """The parts of the shared build."""
 
     key = "parts"
+    deletes_parts = True
     name = "Parts"
     drags_parts = True
 
@@ -40,8 +41,9 @@ class PartsStation(Station):
         self.page.addWidget(row(bring, self.remove, 1))
         self._empty = muted(f"No parts yet. Import here, or drop on the window, {KNOWN_FILES}.")
         self.page.addWidget(self._empty)
-        self.sheet = PartsSheet(session)
-        self.table, self.filter, self.grouping = self.sheet.table, self.sheet.filter, self.sheet.grouping
+        sheet = PartsSheet(session)
+        self.sheet = sheet
+        self.table, self.filter, self.grouping = sheet.table, sheet.filter, sheet.grouping
         self.selected = head("")
         self.page.addWidget(self.selected)
         self.who, self.file, self.mesh = WhoSection(session), FileSection(session), MeshSection(session)
@@ -62,6 +64,7 @@ class PartsStation(Station):
     def refresh(self) -> None:
         """Show the list and the part in hand."""
         part = self.session.part
+        assert self.sheet is not None, "this station has one"
         self.sheet.refresh()
         self._empty.setVisible(not self.session.job.parts)
         self.remove.setEnabled(part is not None)

@@ -17,6 +17,7 @@ class PoseStation(Station):
     """How the part in hand stands."""
 
     key = "pose"
+    deletes_parts = True
     name = "Pose"
     drags_parts = True
     shows_tilt = True

@@ -111,7 +111,9 @@ class ReleaseStation(Station):
 
     def _show_chosen(self) -> None:
         while (item := self._cure_list.takeAt(0)) is not None:
-            item.widget().deleteLater()
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
         chosen = self._chosen
         for widget in (self.message, self.measured, self.cause, self.cures):
             widget.setVisible(chosen is not None)

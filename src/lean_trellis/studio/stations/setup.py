@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
 
 from lean_trellis.core.demo import DEMOS
@@ -20,6 +22,7 @@ class SetupStation(Station):
     """Machine, material and layer height of the job."""
 
     key = "setup"
+    deletes_parts = True
     name = "Setup"
 
     def __init__(self, session: Session) -> None:
@@ -38,9 +41,7 @@ class SetupStation(Station):
         self.material.chosen.connect(lambda key: session.choose_shop(session.job.machine.id, key))
         self.layer.chosen.connect(lambda text: session.do(lambda job: set_layer_height(job, float(text))))
         self.demos = {
-            name: button(
-                name.capitalize(), lambda name=name: self.wanted.emit(f"demo_{name}"), words, name=f"demo.{name}"
-            )
+            name: button(name.capitalize(), partial(self.wanted.emit, f"demo_{name}"), words, name=f"demo.{name}")
             for name, (words, _) in DEMOS.items()
         }
         self._demo_row = row("Demos", *self.demos.values(), 1, spacing=5)
@@ -117,7 +118,9 @@ class SetupStation(Station):
 
     def _fill_facts(self) -> None:
         while (item := self._grid.takeAt(0)) is not None:
-            item.widget().deleteLater()
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
         material = self.session.job.material
         found, span = material.detection, material.free_span
         rows = [

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import title
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.gestures import Drawn, Pick, Pull
 from lean_trellis.studio.session import Session
 
@@ -37,6 +38,8 @@ class Station(QWidget):
     key = ""
     name = ""
     shows_angles = False
+    deletes_parts = False
+    """Whether Del deletes the selected parts there."""
     drags_parts = False
     shows_tilt = False
     shows_map = False
@@ -50,7 +53,7 @@ class Station(QWidget):
         super().__init__()
         self.session = session
         self._tools: tuple[ModeButtons, ...] = ()
-        self.sheet: QWidget | None = None
+        self.sheet: Sheet | None = None
         """What is shown under the view while the station is open."""
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -117,6 +120,10 @@ class Station(QWidget):
 
     def end_mode(self) -> bool:
         """Escape was pressed. True when a mode was on and has ended."""
+        return False
+
+    def delete(self) -> bool:
+        """Del was pressed. True when the station has deleted something of its own."""
         return False
 
     def leave(self) -> None:

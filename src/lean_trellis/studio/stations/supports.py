@@ -181,10 +181,13 @@ class SupportsStation(Station):
         picked = [part for part in self.session.selection.parts if part in known]
         self.session.do(lambda job: copy_support(job, support.id, picked or known))
 
-    def delete(self) -> None:
-        """Delete the picked bars or walls; where none is picked, the support in hand."""
+    def delete(self) -> bool:
+        """Delete the picked bars or walls; where none is picked, the support in hand. True when there is one."""
+        if self.session.support is None:
+            return False
         if not self.hand.delete():
             self.delete_support()
+        return True
 
     def delete_support(self) -> None:
         """Delete the support in hand."""
@@ -272,11 +275,11 @@ class SupportsStation(Station):
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
         self._show_support(support, has_any=bool(mine))
         self._show_cures(support)
-        current = self.hand
+        hand = self.hand
         for tools in self._tools_of.values():
             for section in (tools, *tools.further):
-                section.setVisible(tools is current)
-        for section in (current, *current.further):
+                section.setVisible(tools is hand)
+        for section in (hand, *hand.further):
             section.refresh()
 
     def _show_cures(self, support: Support | None) -> None:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any, Literal
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QKeyEvent,
@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import QWidget
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, ON_PLATE, TIP_END
+from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.gestures import Handle, Pull
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
@@ -86,7 +87,7 @@ class UndersideMap(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setMinimumHeight(120)
-        self._smooth = QTimer(self, singleShot=True, interval=_SMOOTH_AFTER_MS)
+        self._smooth = single_shot(self, _SMOOTH_AFTER_MS)
         self._smooth.timeout.connect(self._draw_smoothly)
         self._is_rough = False
         for signal in (session.job_changed, session.derived_changed, session.selection_changed):

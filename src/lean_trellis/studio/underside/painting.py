@@ -14,10 +14,12 @@ from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, TIP_END
+from lean_trellis.studio.forms.qt import draw_lines, points_of
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
+from lean_trellis.studio.underside.map_sheet import SolidSheet
 from lean_trellis.studio.underside.sheet import PartSheet, RegionShape, SupportSheet, angle_colour
-from lean_trellis.studio.underside.solid_sheet import SolidSheet, paint_solid
+from lean_trellis.studio.underside.solid_sheet import paint_solid
 
 _SMALL_PX = 1.2
 _POINT_PX = 5.0
@@ -63,7 +65,7 @@ def paint_plate(painter: QPainter, frame: MapFrame, machine: Machine, tokens: To
             lines.append(QLineF(*ends))
             step += 10.0
     painter.setPen(_pen(tokens.plate_line, 0.6))
-    painter.drawLines(lines)
+    draw_lines(painter, lines)
     for zone in machine.zones:
         painter.fillRect(QRectF(zone.x, zone.y, zone.width, zone.depth), QBrush(QColor(tokens.muted), _DENSE))
     painter.setClipping(False)
@@ -139,7 +141,7 @@ def _along(places: QPolygonF) -> QPolygonF:
     """The vertices of a chain, ordered along its longer side."""
     box = places.boundingRect()
     wide = box.width() >= box.height()
-    return QPolygonF(sorted(places, key=lambda p: p.x() if wide else p.y()))
+    return QPolygonF(sorted(points_of(places), key=lambda p: p.x() if wide else p.y()))
 
 
 def _draw_islands(painter: QPainter, frame: MapFrame, sheet: PartSheet, tokens: Tokens, visible: QRectF) -> None:
@@ -385,4 +387,4 @@ def _pen(colour: str, pixels: float) -> QPen:
 def _draw_lines(painter: QPainter, lines: list[QLineF], pen: QPen) -> None:
     if lines:
         painter.setPen(pen)
-        painter.drawLines(lines)
+        draw_lines(painter, lines)

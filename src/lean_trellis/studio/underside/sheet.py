@@ -20,11 +20,13 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.bars.struts import BEND, ON_PART, ON_TRUNK, TIP_END
 from lean_trellis.core.supports.common.spec import spec_of
+from lean_trellis.studio.forms.qt import points_of
 from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import ShownRegions
 from lean_trellis.studio.theme import Tokens
-from lean_trellis.studio.underside.solid_sheet import SolidSheet, solid_sheet
+from lean_trellis.studio.underside.map_sheet import SolidSheet
+from lean_trellis.studio.underside.solid_sheet import solid_sheet
 
 HATCH_MM = 1.2
 _SHADES = 32
@@ -43,7 +45,7 @@ class RegionShape:
         """Whether a place is on it; low edges and points are met within `reach` mm."""
         if self.region.kind == "face":
             return self.box.contains(x, y) and self.path.contains(QPointF(x, y))
-        return any(np.hypot(p.x() - x, p.y() - y) <= reach for p in self.places)
+        return any(np.hypot(p.x() - x, p.y() - y) <= reach for p in points_of(self.places))
 
 
 @dataclass

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.common.structure import Structure
+from lean_trellis.studio.forms.qt import draw_lines
 from lean_trellis.studio.gestures import Pull
 from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
@@ -45,7 +46,7 @@ def paint_solid(painter: QPainter, frame: MapFrame, sheet: SolidSheet, *, strong
     for wall, lines in sheet.lines.items():
         is_picked = wall in picked
         painter.setPen(_cosmetic(QColor(tokens.ivy) if is_picked else colour, width + 1.6 * is_picked))
-        painter.drawLines(lines)
+        draw_lines(painter, lines)
     painter.restore()
     for place, words, is_closed in sheet.holes if strong == 1.0 else ():
         _label(painter, QPointF(*frame.to_screen(place.x(), place.y())), words, is_closed=is_closed, tokens=tokens)

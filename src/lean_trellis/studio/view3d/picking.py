@@ -40,7 +40,8 @@ class PickingView(QWidget):
             if not self._picker.Pick(x, y, 0, self.renderer):
                 return Pick()
         actor, cell = self._picker.GetActor(), self._picker.GetCellId()
-        place = tuple(self._picker.GetPickPosition())
+        x, y, z = self._picker.GetPickPosition()
+        place = (float(x), float(y), float(z))
         part_id = self.scene.part_of(actor)
         if part_id:
             return Pick(part=part_id, face=self.scene.source_face(part_id, cell), place=place)

@@ -327,8 +327,10 @@ class Scene:
             origin[axis] = place
             self._section.SetNormal(*normal)
             self._section.SetOrigin(*origin)
-        for entry in (*self._parts.values(), *self._bars.values()):
-            self._clip(entry.actor)
+        for part_entry in self._parts.values():
+            self._clip(part_entry.actor)
+        for bar_entry in self._bars.values():
+            self._clip(bar_entry.actor)
         for actor in (*(actor for actor, _ in self._fillings.values()), *(actor for _, actor in self._solids.actors())):
             self._clip(actor)
         for _, actors in self._hatches.values():

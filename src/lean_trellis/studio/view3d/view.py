@@ -14,7 +14,7 @@ vtkmodules.qt.PyQtImpl = "PyQt6"
 import vtkmodules.vtkInteractionStyle  # noqa: E402 - registers the factories
 import vtkmodules.vtkRenderingFreeType  # noqa: E402
 import vtkmodules.vtkRenderingOpenGL2  # noqa: E402
-from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, QTimer, pyqtSignal  # noqa: E402
+from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, pyqtSignal  # noqa: E402
 from PyQt6.QtGui import QMouseEvent, QPaintEvent, QWheelEvent  # noqa: E402
 from PyQt6.QtWidgets import QVBoxLayout, QWidget  # noqa: E402
 from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor  # noqa: E402
@@ -24,6 +24,7 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # 
 from lean_trellis.core.mesh.faults import Fault  # noqa: E402
 from lean_trellis.core.mesh.primitives import ball  # noqa: E402
 from lean_trellis.core.supports import Bars  # noqa: E402
+from lean_trellis.studio.forms.qt import single_shot  # noqa: E402
 from lean_trellis.studio.gestures import Handle, Pick, Pull, bend_of, handle_at  # noqa: E402
 from lean_trellis.studio.session import Session  # noqa: E402
 from lean_trellis.studio.shown import MOST_SHOWN  # noqa: E402
@@ -84,7 +85,7 @@ class BuildView(PickingView):
         self.gesture = ""
         self.hovers = False
         self.brush_mm = 3.0
-        self._hover = QTimer(self, singleShot=True, interval=_HOVER_MS)
+        self._hover = single_shot(self, _HOVER_MS)
         self._hover_at = QPointF()
         self._hover.timeout.connect(lambda: self.hovered.emit(self.pick_at(self._hover_at)))
         self._trail: list[QPointF] = []
@@ -93,7 +94,7 @@ class BuildView(PickingView):
         self._before_below: Eye | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.canvas = _Canvas(self)
+        self.canvas: Any = _Canvas(self)  # VTK's widget has no types
         layout.addWidget(self.canvas)
         self.renderer = vtkRenderer()
         window = self.canvas.GetRenderWindow()
@@ -113,13 +114,13 @@ class BuildView(PickingView):
         self.canvas.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self._picker = vtkCellPicker()
         self._picker.SetTolerance(0.0005)
-        self._redraw = QTimer(self, singleShot=True, interval=0)
+        self._redraw = single_shot(self, 0)
         self._redraw.timeout.connect(self._draw)
-        self._later = QTimer(self, singleShot=True, interval=_AFTER_ASKING_MS)
+        self._later = single_shot(self, _AFTER_ASKING_MS)
         self._later.timeout.connect(self._redraw.start)
         self.canvas.exposed.connect(self._redraw.start)
         self._frame_s = 0.0
-        self._smooth = QTimer(self, singleShot=True, interval=250)
+        self._smooth = single_shot(self, 250)
         self._smooth.timeout.connect(self._draw_smooth)
         session.job_changed.connect(self.refresh)
         session.derived_changed.connect(self.refresh)
@@ -259,8 +260,10 @@ class BuildView(PickingView):
 
     # --- events ---
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Take the mouse before VTK does."""
+        if event is None:
+            return False
         kind = event.type()
         if kind == QEvent.Type.MouseButtonPress and isinstance(event, QMouseEvent):
             self._pressed(event)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QPushButton
@@ -26,7 +27,7 @@ class FileSection(Section):
         self.body.addWidget(self.words)
         self.units: dict[str, QPushButton] = {}
         for unit in _UNITS:
-            made = button(unit, lambda unit=unit: self._retake(unit), f"Take the file's lengths in {unit}",
+            made = button(unit, partial(self._retake, unit), f"Take the file's lengths in {unit}",
                           name=f"parts.unit.{unit}")  # fmt: skip
             made.setCheckable(True)
             self.units[unit] = made

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox
+from functools import partial
+
+from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from lean_trellis.core.job.edits import centre_parts, drop_parts, move_part, set_build_offset
 from lean_trellis.studio.errands import stand_part_on
@@ -57,8 +59,8 @@ class PlaceSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Place and align")
-        self.x, self.y = NumberField("mm"), NumberField("mm")
-        for label, field, axis in (("Middle at x", self.x, 0), ("Middle at y", self.y, 1)):
+        self.x_field, self.y_field = NumberField("mm"), NumberField("mm")
+        for label, field, axis in (("Middle at x", self.x_field, 0), ("Middle at y", self.y_field, 1)):
             field.setObjectName(f"pose.{'xy'[axis]}")
             field.taken.connect(lambda value, axis=axis: self._move(axis, value))
             self.body.addWidget(number_row(label, field))
@@ -66,7 +68,7 @@ class PlaceSection(Section):
         self.target.setObjectName("pose.target")
         self.body.addWidget(row("Against", self.target, 1))
         self.centring = {
-            axes: button(words, lambda axes=axes: self._centre(axes), "Middle over middle", name=f"pose.centre.{axes}")
+            axes: button(words, partial(self._centre, axes), "Middle over middle", name=f"pose.centre.{axes}")
             for axes, words in (("x", "Centre in X"), ("y", "in Y"), ("xy", "in both"))
         }
         self.body.addWidget(row(*self.centring.values(), 1, spacing=6))
@@ -100,7 +102,8 @@ class PlaceSection(Section):
     def refresh(self) -> None:
         """Show the part in hand."""
         part, job = self.part, self.session.job
-        for widget in (self.x, self.y, self.target, *self.centring.values(), self.stand):
+        widgets: list[QWidget] = [self.x_field, self.y_field, self.target, *self.centring.values(), self.stand]
+        for widget in widgets:
             widget.setEnabled(part is not None)
         others = [(other.id, other.name) for other in job.parts if part is not None and other.id != part.id]
         self.target.offer([("", "the plate"), *others], self._on())
@@ -108,8 +111,8 @@ class PlaceSection(Section):
         if part is None:
             self.figures.setText("")
             return
-        self.x.show_value(part.pose.x)
-        self.y.show_value(part.pose.y)
+        self.x_field.show_value(part.pose.x)
+        self.y_field.show_value(part.pose.y)
         low, high = part.bounds()
         width, depth, height = (high - low).tolist()
         self.figures.setText(

@@ -41,11 +41,11 @@ class ProtectSection(Section):
         self.take = button("The picked faces", self._take, "Those picked by hand or suggested", name="protect.picked")
         self.body.addWidget(self.modes)
         self.body.addWidget(row(self.take, 1))
-        self.size = NumberField("mm", width=62)
-        self.size.setObjectName("protect.size")
-        self.size.show_value(3)
+        self.size_field = NumberField("mm", width=62)
+        self.size_field.setObjectName("protect.size")
+        self.size_field.show_value(3)
         self.detail = button("Find detail under", lambda: self._suggest("detail"), _DETAIL_HINT, name="protect.detail")
-        self.body.addWidget(row(self.detail, self.size, "mm", 1, spacing=6))
+        self.body.addWidget(row(self.detail, self.size_field, "mm", 1, spacing=6))
         self.inner = button("Find inner faces", lambda: self._suggest("inner"), _INNER_HINT, name="protect.inner")
         self.body.addWidget(row(self.inner, 1))
         self.words = figure()
@@ -101,7 +101,7 @@ class ProtectSection(Section):
             told = f"{len(faces):,} faces, {area:,.1f} mm², are picked; protect them, or pick others"
             self.session.said.emit("note", told if len(faces) else "Nothing of that kind was found")
 
-        self.session.ask(f"Looking over {part.name}", SuggestProtected(part, what, self.size.value), found)
+        self.session.ask(f"Looking over {part.name}", SuggestProtected(part, what, self.size_field.value), found)
 
     def leave(self) -> None:
         """Painting ends."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from lean_trellis.core.job.edits import change_material, leave_out, take_back
@@ -32,7 +34,7 @@ class SelfHeldSection(Section):
         for key, words, unit, hint in _VALUES:
             field = NumberField(unit)
             field.setObjectName(f"detection.{key}")
-            when_taken(field, lambda value, key=key: self._change(key, value))
+            when_taken(field, partial(self._change, key))
             self.fields[key] = field
             self._rows.append(number_row(words, field, help_text=hint))
             self.body.addWidget(self._rows[-1])
@@ -61,7 +63,8 @@ class SelfHeldSection(Section):
         for number in sorted(self.session.selection.regions):
             region = regions.regions[number]
             if region.left_out:
-                self.session.do(lambda job, place=region.anchor_mm: take_back(job, part.id, np.array(place)))
+                place = np.array(region.anchor_mm)
+                self.session.do(partial(take_back, part_id=part.id, place=place))
 
     def _leave_out(self) -> None:
         part = self.part

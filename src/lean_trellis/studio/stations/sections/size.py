@@ -33,12 +33,12 @@ class SizeSection(Section):
         for line, (key, words) in enumerate((("scale", "Scale"), *_STAGES), start=1):
             grid.addWidget(QLabel(words), line, 0)
             self._fields[key] = []
-            for axis in range(3):
+            for place, letter in enumerate("xyz"):
                 field = NumberField("%", width=58)
-                field.setObjectName(f"size.{key}.{'xyz'[axis]}")
-                field.taken.connect(lambda value, key=key, axis=axis: self._take(key, axis, value))
+                field.setObjectName(f"size.{key}.{letter}")
+                field.taken.connect(lambda value, key=key, place=place: self._take(key, place, value))
                 self._fields[key].append(field)
-                grid.addWidget(field, line, axis + 1)
+                grid.addWidget(field, line, place + 1)
         grid.setColumnStretch(0, 1)
         self.body.addWidget(grid_holder)
         self.same = QCheckBox("the same along all axes")

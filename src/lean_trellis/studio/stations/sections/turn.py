@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PyQt6.QtWidgets import QPushButton
 
@@ -45,13 +47,13 @@ class TurnSection(Section):
         self.turns: list[QPushButton] = []
         for axis in "xyz":
             for sign in (-1, 1):
-                made = button(f"{'−' if sign < 0 else '+'}{axis.upper()}", lambda a=axis, s=sign: self._turn(a, s),
+                made = button(f"{'−' if sign < 0 else '+'}{axis.upper()}", partial(self._turn, axis, sign),
                               f"Turn about {axis.upper()} {'against' if sign < 0 else 'with'} the sense of the axis",
                               name=f"pose.turn.{'minus' if sign < 0 else 'plus'}.{axis}")  # fmt: skip
                 self.turns.append(made)
         self.body.addWidget(row(*self.turns, spacing=4))
         self.mirrors = [
-            button(f"in {axis.upper()}", lambda a=axis: self._mirror(a), name=f"pose.mirror.{axis}") for axis in "xyz"
+            button(f"in {axis.upper()}", partial(self._mirror, axis), name=f"pose.mirror.{axis}") for axis in "xyz"
         ]
         self.body.addWidget(row("Mirror", *self.mirrors, 1, spacing=6))
 

@@ -14,6 +14,7 @@ from lean_trellis.core.shop.values import differences, flat_values
 from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.numbers import parse_number
+from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
@@ -36,8 +37,8 @@ class ValuesSection(Section):
         self.table = PickTable(("Value", "Here", "Library"), several=False)
         self.table.setObjectName(f"{name}.values")
         for column in (1, 2):
-            self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            self.table.horizontalHeader().resizeSection(column, 78)
+            head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            head_of(self.table).resizeSection(column, 78)
         self.table.setFixedHeight(200)
         self.table.picked.connect(lambda _: self._show_value())
         self.body.addWidget(self.table)
@@ -89,7 +90,8 @@ class ValuesSection(Section):
         except TrellisError as problem:
             self.session.said.emit("stop", str(problem))
             return
-        self._do(key, round(value) if isinstance(old, int) and not isinstance(old, bool) else value)
+        is_whole = isinstance(old, int) and not isinstance(old, bool) and isinstance(value, float)
+        self._do(key, round(value) if is_whole and isinstance(value, float) else value)
 
     def _take_back(self) -> None:
         key, library = self._key(), self._of_library()
