@@ -153,7 +153,7 @@ def _ready(reader: Reader[bool]) -> bool:
     return True
 
 
-TREE_READY: Node[bool] = Node("tree ready", "mesh", _ready, ("mesh.key",), lambda mesh, job, near: ((TREE, mesh),))
+TREE_READY: Node[bool] = Node("tree ready", "mesh", _ready, ("mesh.",), lambda mesh, job, near: ((TREE, mesh),))
 
 
 @dataclass(frozen=True)
@@ -173,7 +173,7 @@ def shown_nodes(most: int) -> ShownNodes:
     def mesh(reader: Reader[ShownMesh]) -> ShownMesh:
         return shown_mesh(reader.subject, most)
 
-    shown: Node[ShownMesh] = Node(f"shown mesh {most}", "mesh", mesh, ("mesh.key",))
+    shown: Node[ShownMesh] = Node(f"shown mesh {most}", "mesh", mesh, ("mesh.",), is_local=True)
 
     def part(reader: Reader[ShownPart]) -> ShownPart:
         reader.watch.at(0.1, "examining the mesh")
@@ -202,9 +202,10 @@ def shown_nodes(most: int) -> ShownNodes:
 
     return ShownNodes(
         shown,
-        Node(f"shown part {most}", "mesh", part, ("mesh.key",), lambda m, job, near: ((HEALTH, m), (shown, m))),
+        Node(f"shown part {most}", "mesh", part, ("mesh.",),
+             lambda m, job, near: ((HEALTH, m), (shown, m)), is_local=True),
         Node(f"shown regions {most}", "part", regions, ("part.pose", "part.mesh"),
-             lambda p, job, near: ((OVERHANGS, p), (shown, p.mesh))),
+             lambda p, job, near: ((OVERHANGS, p), (shown, p.mesh)), is_local=True),
         Node(f"shown structure {most}", "support", structure, ("support.parameters",),
              lambda support, job, near: ((STRUCTURE, support),)),
     )  # fmt: skip

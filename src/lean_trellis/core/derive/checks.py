@@ -2,74 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.holding import held_shares
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
-from lean_trellis.core.derive.key import token
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import FILLINGS, HEALTH, ISLANDS, OVERHANGS, TOPOLOGY, TREE
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
-from lean_trellis.core.supports.common.support import Support
-
-
-def _none(reader: Reader[None]) -> None:
-    """What merely stands for its subject among needs has no result."""
-
 
 _JOB = ("job.machine", "job.material", "job.layer_height", "job.surface", "job.fitting")
-_IDENTITY: Node[None] = Node("identity", "part", _none, is_kept=False)
-"""Stands for a part itself among needs: which parts a state is of, in the order of the job."""
-_SUPPORT: Node[None] = Node("support itself", "support", _none, is_kept=False)
-_STACK: Node[None] = Node("stack itself", "stack", _none, is_kept=False)
-
-
-def _seen(part: Part, scope: Scope, job: Job, near: Neighbours) -> tuple[list[Part], list[Support], list[Stack]]:
-    """The parts, supports and stacks that belong to a scope, each in the order of the job.
-
-    Whatever part a support or a stack of it is for is there too, so that all names can be found.
-    """
-    wanted = {part.id}
-    if scope == "near":
-        wanted |= {other.id for other in near.of_part(part)}
-    if scope == "cluster":
-        wanted |= {other.id for other in near.cluster_of(part)}
-    stacks = [stack for stack in job.stacks if wanted & set(stack.parts)]
-    if scope == "stack":
-        wanted |= {part_id for stack in stacks for part_id in stack.parts}
-    supports = [support for support in job.supports if wanted & set(support.parts)]
-    there = wanted | {part_id for support in supports for part_id in support.parts}
-    there |= {part_id for stack in stacks for part_id in stack.parts}
-    return [other for other in job.parts if other.id in there], supports, stacks
-
-
-def _state_needs(parts: Iterable[Part], supports: Iterable[Support], stacks: Iterable[Stack]) -> tuple[Need, ...]:
-    needs: list[Need] = []
-    for part in parts:
-        needs += [(_IDENTITY, part), (OVERHANGS, part), (ISLANDS, part)]
-        needs += [(TOPOLOGY, part.mesh), (HEALTH, part.mesh), (TREE, part.mesh)]
-    for support in supports:
-        needs += [(_SUPPORT, support), (STRUCTURE, support)]
-    for stack in stacks:
-        needs += [(_STACK, stack)] + [(FILLINGS, stack)] * (stack.filling is not None)
-    return tuple(needs)
-
-
-def _told_apart(parts: Iterable[Part], supports: Iterable[Support], stacks: Iterable[Stack]) -> Hashable:
-    """What checks may read of parts, supports and stacks themselves; see `_bare`."""
-    return (
-        tuple(token(_bare(part)) for part in parts),
-        tuple(token(support) for support in supports),
-        tuple(token(stack) for stack in stacks),
-    )
 
 
 def _bare(part: Part) -> Part:
@@ -78,42 +29,135 @@ def _bare(part: Part) -> Part:
                 watch_angle=part.watch_angle, marks=part.marks)  # fmt: skip
 
 
-def state_of(reader: Reader[Any], looked_at: frozenset[str] | None) -> BuildState:
-    """The state that was declared by `_state_needs`, of bare parts on a job without anything else."""
-    job, bare = reader.job, [_bare(part) for part in reader.subjects(_IDENTITY)]
-    nodes: tuple[Node[Any], ...] = (TOPOLOGY, HEALTH, TREE, OVERHANGS, ISLANDS)
-    columns = [reader.each(node, 0.08 * number, 0.08 * (number + 1)) for number, node in enumerate(nodes)]
-    parts = tuple(PartState(part, *row) for part, *row in zip(bare, *columns, strict=True))
-    supports = tuple(reader.subjects(_SUPPORT))
-    held = zip(supports, reader.each(STRUCTURE, 0.4, 0.9), strict=True)
-    filled = zip(reader.subjects(FILLINGS), reader.each(FILLINGS, 0.9, 1.0), strict=True)
-    small = Job("", job.machine, job.material, job.layer_height, tuple(bare), supports,
-                tuple(reader.subjects(_STACK)), "", job.surface, job.fitting)  # fmt: skip
-    return BuildState(
-        small, parts, tuple(SupportState(support, made) for support, made in held), reader.watch,
-        fillings=tuple(filled), looked_at=looked_at,
+_BARE = tuple(f"part.{name}" for name in ("id", "name", "mesh", "pose", "critical_angle", "watch_angle", "marks"))
+
+
+def _of_part(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    mesh = part.mesh
+    return (TOPOLOGY, mesh), (HEALTH, mesh), (TREE, mesh), (OVERHANGS, part), (ISLANDS, part)
+
+
+def _part_state(reader: Reader[PartState]) -> PartState:
+    return PartState(
+        _bare(reader.subject), reader.one(TOPOLOGY, 0, 0.1), reader.one(HEALTH, 0.1, 0.2), reader.one(TREE),
+        reader.one(OVERHANGS, 0.2, 0.7), reader.one(ISLANDS, 0.7, 1),
     )  # fmt: skip
 
 
-def _needs_of(check: Check) -> Callable[[Part, Job, Neighbours], tuple[Need, ...]]:
-    return lambda part, job, near: _state_needs(*_seen(part, check.scope, job, near))
+PART_STATE: Node[PartState] = Node("part state", "part", _part_state, _BARE, _of_part, is_kept=False, is_local=True)
 
 
-def _token_of(check: Check) -> Callable[[Part, Job, Neighbours], Hashable]:
-    return lambda part, job, near: (part.id, _told_apart(*_seen(part, check.scope, job, near)))
+def _support_state(reader: Reader[SupportState]) -> SupportState:
+    return SupportState(reader.subject, reader.one(STRUCTURE))
+
+
+SUPPORT_STATE: Node[SupportState] = Node(
+    "support state",
+    "support",
+    _support_state,
+    ("support.",),
+    lambda support, job, near: ((STRUCTURE, support),),
+    is_kept=False,
+)
+
+
+def _stack_state(reader: Reader[Any]) -> tuple[Stack, tuple[Mesh, ...] | None]:
+    filled = reader.each(FILLINGS)
+    return reader.subject, filled[0] if filled else None
+
+
+STACK_STATE: Node[tuple[Stack, tuple[Mesh, ...] | None]] = Node(
+    "stack state",
+    "stack",
+    _stack_state,
+    ("stack.",),
+    lambda stack, job, near: ((FILLINGS, stack),) * (stack.filling is not None),
+    is_kept=False,
+)
+
+
+def _scope_needs(wanted: set[str], job: Job, *, takes_stacks: bool) -> tuple[Need, ...]:
+    """The states of the wanted parts, their supports and stacks, each in the order of the job.
+
+    Whatever part a support or a stack of them is for is there too, so that all names can be found.
+    """
+    stacks = [stack for stack in job.stacks if not wanted.isdisjoint(stack.parts)]
+    if takes_stacks:
+        wanted = wanted | {part_id for stack in stacks for part_id in stack.parts}
+    supports = [support for support in job.supports if not wanted.isdisjoint(support.parts)]
+    there = wanted | {part_id for support in supports for part_id in support.parts}
+    there |= {part_id for stack in stacks for part_id in stack.parts}
+    return (
+        *((PART_STATE, part) for part in job.parts if part.id in there),
+        *((SUPPORT_STATE, support) for support in supports),
+        *((STACK_STATE, stack) for stack in stacks),
+    )
+
+
+def _state(reader: Reader[BuildState]) -> BuildState:
+    """What the needs give, as a build of bare parts on a job without anything else."""
+    job = reader.job
+    parts, supports = reader.each(PART_STATE, 0, 0.5), reader.each(SUPPORT_STATE, 0.5, 0.9)
+    stacks = reader.each(STACK_STATE, 0.9, 1.0)
+    small = Job("", job.machine, job.material, job.layer_height, tuple(state.part for state in parts),
+                tuple(state.support for state in supports), tuple(stack for stack, _ in stacks), "", job.surface,
+                job.fitting)  # fmt: skip
+    fillings = tuple((stack, filled) for stack, filled in stacks if filled is not None)
+    return BuildState(small, tuple(parts), tuple(supports), fillings=fillings)
+
+
+def _alone(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return _scope_needs({part.id}, job, takes_stacks=False)
+
+
+def _near(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return _scope_needs({other.id for other in near.of_part(part)}, job, takes_stacks=False)
+
+
+def _cluster(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return _scope_needs({other.id for other in near.cluster_of(part)}, job, takes_stacks=False)
+
+
+def _stack(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return _scope_needs({part.id}, job, takes_stacks=True)
+
+
+def _whole(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return _scope_needs({part.id for part in job.parts}, job, takes_stacks=True)
+
+
+_ALONE: Node[BuildState] = Node("state alone", "part", _state, _JOB, _alone, is_kept=False)
+SCOPES: dict[Scope, Node[BuildState]] = {
+    "alone": _ALONE,
+    "first": _ALONE,
+    "near": Node("state near", "part", _state, _JOB, _near, is_kept=False),
+    "cluster": Node("state of cluster", "part", _state, _JOB, _cluster, is_kept=False),
+    "stack": Node("state of stack", "part", _state, _JOB, _stack, is_kept=False),
+}
+STATE: Node[BuildState] = Node("state", "job", _state, _JOB, _whole, is_kept=False)
+
+
+def _scope_of(check: Check) -> Callable[[Part, Job, Neighbours], tuple[Need, ...]]:
+    node = SCOPES[check.scope]
+    if check.scope == "cluster":  # one state serves all parts of a cluster
+        return lambda part, job, near: ((node, near.cluster_of(part)[0]),)
+    return lambda part, job, near: ((node, part),)
 
 
 def _made_by(check: Check) -> Callable[[Reader[tuple[Finding, ...]]], tuple[Finding, ...]]:
+    node = SCOPES[check.scope]
+
     def make(reader: Reader[tuple[Finding, ...]]) -> tuple[Finding, ...]:
-        part_id = reader.token[0]
-        reader.watch.at(0.0, f"checking {check.title}")
-        return tuple(check.run(state_of(reader, frozenset({part_id}))))
+        state = reader.one(node, 0.0, 0.8)
+        reader.watch.at(0.8, f"checking {check.title}")
+        looked_at = frozenset({reader.subject.id})
+        return tuple(check.run(replace(state, looked_at=looked_at, watch=reader.stretch(0.8, 1.0))))
 
     return make
 
 
 CHECK_NODES: tuple[Node[tuple[Finding, ...]], ...] = tuple(
-    Node(f"check: {check.title}", "part", _made_by(check), _JOB, _needs_of(check), _token_of(check)) for check in CHECKS
+    Node(f"check: {check.title}", "part", _made_by(check), ("part.id",), _scope_of(check)) for check in CHECKS
 )
 
 
@@ -137,35 +181,17 @@ def _findings(reader: Reader[tuple[Finding, ...]]) -> tuple[Finding, ...]:
     return in_order(found)
 
 
-FINDINGS: Node[tuple[Finding, ...]] = Node("findings", "job", _findings, (), _all_checks)
+FINDINGS: Node[tuple[Finding, ...]] = Node(
+    "findings", "job", _findings, (), _all_checks, follows_from=lambda subject, job, near: ((STATE, None),)
+)
 
 
-def _whole_needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    return _state_needs(job.parts, job.supports, job.stacks)
-
-
-def _whole(reader: Reader[BuildState]) -> BuildState:
-    return state_of(reader, None)
-
-
-def _whole_token(subject: None, job: Job, near: Neighbours) -> Hashable:
-    return _told_apart(job.parts, job.supports, job.stacks)
-
-
-STATE: Node[BuildState] = Node("state", "job", _whole, _JOB, _whole_needs, _whole_token, is_kept=False)
-
-
-def _stack_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    return _state_needs(*_seen(part, "stack", job, near))
-
-
-def _stack_token(part: Part, job: Job, near: Neighbours) -> Hashable:
-    return part.id, _told_apart(*_seen(part, "stack", job, near))
-
-
-def _held(reader: Reader[Any]) -> Any:
-    state = replace(state_of(reader, frozenset({reader.token[0]})), watch=reader.watch)
+def _held(reader: Reader[Floats]) -> Floats:
+    state = reader.one(SCOPES["stack"], 0.0, 0.7)
+    state = replace(state, looked_at=frozenset({reader.subject.id}), watch=reader.stretch(0.7, 1.0))
     return held_shares(state, state.subjects[0])
 
 
-HELD_SHARES: Node[Any] = Node("held shares", "part", _held, _JOB, _stack_needs, _stack_token)
+HELD_SHARES: Node[Floats] = Node(
+    "held shares", "part", _held, ("part.id",), lambda part, job, near: ((SCOPES["stack"], part),)
+)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from typing import Any, TypeVar
 
 from cachetools import LRUCache
@@ -23,23 +24,49 @@ _MISSING = object()
 class Revision:
     """One job with the keys that were asked of it."""
 
-    def __init__(self, job: Job) -> None:
+    def __init__(self, job: Job, before: Revision | None = None) -> None:
         self.job = job
         self.near = Neighbours(job)
         self._keys: dict[tuple[str, int], tuple[Subject, Key]] = {}
+        self._local: dict[tuple[str, int], tuple[Subject, Key]] = {}
+        self._read: dict[tuple[str, int], tuple[Hashable, ...]] = {}
+        if before is not None and before.shares_fields_with(job):
+            there = {id(thing) for thing in (*job.parts, *job.supports, *job.stacks)}
+            there |= {id(part.mesh) for part in job.parts}
+            self._local = {at: known for at, known in before._local.items() if at[1] in there}
+            self._read = {at: known for at, known in before._read.items() if at[1] in there}
+            self._keys.update(self._local)
         self._needs: dict[tuple[str, int], tuple[Need, ...]] = {}
         self._tokens: dict[str, Any] = {}
 
     def key(self, node: Node[Any], subject: Subject) -> Key:
         """What a result follows from, by the node's declaration."""
-        known = self._keys.get((node.name, id(subject)))
+        at = (node.name, id(subject))
+        known = self._keys.get(at)
         if known is not None:
             return known[1]
-        read = tuple(self._token(path, subject) for path in node.reads)
-        needed = tuple(self.key(*need) for need in self.needs(node, subject))
+        read = self._read.get(at)
+        if read is None:
+            read = self._read[at] = tuple([self._token(path, subject) for path in node.reads])
+        if node.follows_from is None:
+            needed = tuple([self.key(*need) for need in self.needs(node, subject)])
+        else:
+            needed = tuple([self.key(*need) for need in node.follows_from(subject, self.job, self.near)])
         key = Key(node.name, (*read, node.token(subject, self.job, self.near), *needed))
-        self._keys[node.name, id(subject)] = (subject, key)  # the subject is held, so that its id stays its own
+        self._keys[at] = (subject, key)  # the subject is held, so that its id stays its own
+        if node.is_local:
+            self._local[at] = (subject, key)
         return key
+
+    def shares_fields_with(self, job: Job) -> bool:
+        """Whether another job has the same machine, material and so on: all fields but its lists."""
+        mine = self.job
+        return (
+            mine.machine is job.machine
+            and mine.material is job.material
+            and mine.layer_height == job.layer_height
+            and (mine.surface, mine.fitting, mine.lot) == (job.surface, job.fitting, job.lot)
+        )
 
     def needs(self, node: Node[Any], subject: Subject) -> tuple[Need, ...]:
         """The other results that one needs."""
@@ -59,6 +86,8 @@ class Revision:
 def _at(thing: Any, path: str) -> Any:
     """The value at a dotted path whose first step names the thing itself; None below what is None."""
     for step in path.split(".")[1:]:
+        if not step:
+            break
         if thing is None:
             return None
         thing = getattr(thing, step)
@@ -91,7 +120,7 @@ class Graph:
                 if place:
                     self._revisions.insert(0, self._revisions.pop(place))
                 return revision
-        revision = Revision(job)
+        revision = Revision(job, self._revisions[0] if self._revisions else None)
         self._revisions.insert(0, revision)
         del self._revisions[_MOST_REVISIONS:]
         return revision

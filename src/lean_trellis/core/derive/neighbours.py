@@ -10,7 +10,7 @@ from cachetools import LRUCache
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from lean_trellis.core.arrays import Bools, Floats
+from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.shop.material import Constant
@@ -27,6 +27,12 @@ def box_of(part: Part) -> Floats:
     if known is None:
         known = _boxes[key] = part.bounds()
     return known
+
+
+def _within(boxes: Floats, low: Floats, high: Floats, reach: float) -> Bools:
+    """(n,): boxes (n, 2, 2) that come within a reach of one."""
+    near: Bools = np.all((boxes[:, 0] <= high + reach) & (boxes[:, 1] >= low - reach), axis=1)
+    return near
 
 
 def _by_what_it_is(part: Part) -> tuple[object, ...]:
@@ -91,15 +97,43 @@ class Neighbours:
     def _constants(self) -> Mapping[str, Constant]:
         return self._job.constants
 
+    def part(self, part_id: str) -> Part:
+        """The part of that id, found at once."""
+        return self._job.parts[self._places[part_id]]
+
     def of_support(self, support: Support) -> tuple[Part, ...]:
         """The support's own part, then every other that it could meet."""
-        own = self._job.part(support.part_id)
-        low, high = box_of(own)[:, :2]
-        reach = self._measured(support, own)
-        near = (self._boxes[:, 0] <= high + reach).all(axis=1) & (self._boxes[:, 1] >= low - reach).all(axis=1)
-        chosen = [self._job.parts[place] for place in np.flatnonzero(near).tolist()]
-        others = [part for part in chosen if part.id != own.id]
-        return (own, *sorted(others, key=_by_what_it_is))
+        own = self._places[support.part_id]
+        if id(support) in self._own:
+            near = self._near_supports[support.id]
+        else:  # one that is tried out
+            low, high = self._boxes[own]
+            near = _within(self._boxes, low, high, self._measured(support, self._job.parts[own]))
+        parts, order = self._job.parts, self._order
+        return (parts[own], *[parts[place] for place in order[near[order]].tolist() if place != own])
+
+    @cached_property
+    def _own(self) -> frozenset[int]:
+        """The supports of the job, by identity."""
+        return frozenset(id(support) for support in self._job.supports)
+
+    @cached_property
+    def _order(self) -> Longs:
+        """(n,): all parts in an order that does not follow from that of adding."""
+        parts = self._job.parts
+        return np.array(sorted(range(len(parts)), key=lambda place: _by_what_it_is(parts[place])), np.int64)
+
+    @cached_property
+    def _near_supports(self) -> dict[str, Bools]:
+        """For each support (n,): which parts' boxes are within its reach."""
+        supports, boxes = self._job.supports, self._boxes
+        own = boxes[[self._places[support.part_id] for support in supports]]
+        reach = np.array([self.reach_of(support) for support in supports])[:, None]
+        near = np.ones((len(supports), len(boxes)), bool)
+        for axis in (0, 1):
+            near &= boxes[:, 0, axis] <= own[:, 1, axis, None] + reach
+            near &= boxes[:, 1, axis] >= own[:, 0, axis, None] - reach
+        return {support.id: row for support, row in zip(supports, near, strict=True)}
 
     def of_part(self, part: Part) -> tuple[Part, ...]:
         """The part, and every other that could meet it or its supports with its own."""

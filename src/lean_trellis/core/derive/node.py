@@ -51,7 +51,11 @@ class Node(Generic[T]):
     reads: tuple[str, ...] = ()
     needs: Callable[[Any, Job, Neighbours], Iterable[Need]] = _nothing
     token: Callable[[Any, Job, Neighbours], Hashable] = _no_token
+    follows_from: Callable[[Any, Job, Neighbours], Iterable[Need]] | None = None
+    """Results that say all that the needs follow from, where these are many: the key is made of them instead."""
     is_kept: bool = True
+    is_local: bool = False
+    """Whether it follows from its subject and the job's own fields alone: its key then holds for the next revision."""
 
     def __post_init__(self) -> None:
         if self.name in _NODES:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
 from itertools import pairwise
 
 import numpy as np
@@ -26,10 +25,6 @@ from lean_trellis.core.supports.common.outlines import shadow
 _DETECTION = ("job.machine", "job.material.detection", "job.material.process")
 
 
-def _mesh_token(mesh: Mesh, job: Job, near: Neighbours) -> Hashable:
-    return mesh.key
-
-
 def _topology(reader: Reader[Topology]) -> Topology:
     return build_topology(reader.subject)
 
@@ -42,11 +37,11 @@ def _tree(reader: Reader[RayTree]) -> RayTree:
     return RayTree(reader.subject)
 
 
-TOPOLOGY: Node[Topology] = Node("topology", "mesh", _topology, ("mesh.key",), token=_mesh_token)
+TOPOLOGY: Node[Topology] = Node("topology", "mesh", _topology, ("mesh.",), is_local=True)
 HEALTH: Node[MeshHealth] = Node(
-    "health", "mesh", _health, ("mesh.key",), lambda mesh, job, near: ((TOPOLOGY, mesh),), _mesh_token
+    "health", "mesh", _health, ("mesh.",), lambda mesh, job, near: ((TOPOLOGY, mesh),), is_local=True
 )
-TREE: Node[RayTree] = Node("tree", "mesh", _tree, ("mesh.key",), token=_mesh_token)
+TREE: Node[RayTree] = Node("tree", "mesh", _tree, ("mesh.",), is_local=True)
 
 
 def _placed(reader: Reader[Mesh]) -> Mesh:
@@ -58,7 +53,7 @@ def _on_the_part(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
     return ((TOPOLOGY, part.mesh), (PLACED, part))
 
 
-PLACED: Node[Mesh] = Node("placed", "part", _placed, ("part.mesh", "part.pose"))
+PLACED: Node[Mesh] = Node("placed", "part", _placed, ("part.mesh", "part.pose"), is_local=True)
 
 
 def _overhangs(reader: Reader[Overhangs]) -> Overhangs:
@@ -85,7 +80,7 @@ OVERHANGS: Node[Overhangs] = Node(
     _overhangs,
     ("part.mesh", "part.pose", "part.size", "part.critical_angle", "part.watch_angle", "part.marks.hand",
      "part.marks.taken_back", *_DETECTION),
-    _on_the_part,
+    _on_the_part, is_local=True,
 )  # fmt: skip
 
 
@@ -96,8 +91,13 @@ def _islands(reader: Reader[tuple[Island, ...]]) -> tuple[Island, ...]:
 
 
 ISLANDS: Node[tuple[Island, ...]] = Node(
-    "islands", "part", _islands, ("part.mesh", "part.pose", "job.layer_height", "job.machine"), _on_the_part
-)
+    "islands",
+    "part",
+    _islands,
+    ("part.mesh", "part.pose", "job.layer_height", "job.machine"),
+    _on_the_part,
+    is_local=True,
+)  # fmt: skip
 
 
 def _shadow(reader: Reader[Shape]) -> Shape:
@@ -110,7 +110,7 @@ def _obstacle(reader: Reader[Obstacle]) -> Obstacle:
 
 
 SHADOW: Node[Shape] = Node(
-    "shadow", "part", _shadow, ("part.mesh", "part.pose"), lambda part, job, near: ((PLACED, part),)
+    "shadow", "part", _shadow, ("part.mesh", "part.pose"), lambda part, job, near: ((PLACED, part),), is_local=True
 )
 OBSTACLE: Node[Obstacle] = Node(
     "obstacle",
@@ -119,7 +119,8 @@ OBSTACLE: Node[Obstacle] = Node(
     ("part.mesh", "part.pose", "part.marks.protected"),
     lambda part, job, near: ((TREE, part.mesh), (PLACED, part)),
     is_kept=False,
-)
+    is_local=True,
+)  # fmt: skip
 
 
 def _fillings(reader: Reader[tuple[Mesh, ...]]) -> tuple[Mesh, ...]:
@@ -134,7 +135,7 @@ def _fillings(reader: Reader[tuple[Mesh, ...]]) -> tuple[Mesh, ...]:
 
 
 def _parts_of_stack(stack: Stack, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    return tuple((PLACED, job.part(part_id)) for part_id in stack.parts)
+    return tuple((PLACED, near.part(part_id)) for part_id in stack.parts)
 
 
 FILLINGS: Node[tuple[Mesh, ...]] = Node(

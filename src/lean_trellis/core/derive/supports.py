@@ -12,6 +12,7 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.obstacle import Ground
+from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.request import Carried, Request, line_width
 from lean_trellis.core.supports.common.spec import spec_for, spec_named, spec_of
 from lean_trellis.core.supports.common.structure import Structure
@@ -22,8 +23,8 @@ _CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface")
 _SUPPORT = ("support.parameters", "support.target", "support.hand", "support.body")
 
 
-def _request(reader: Reader[Any]) -> Request[Any]:
-    """All that the structures of a support follow from."""
+def _request(reader: Reader[Any], parameters: FamilyParameters) -> Request[Any]:
+    """All that the structures of a support with some parameters follow from."""
     support, job = reader.subject, reader.job
     overhangs = reader.each(OVERHANGS, 0.0, 0.3)
     obstacles = tuple(reader.each(OBSTACLE))
@@ -33,7 +34,7 @@ def _request(reader: Reader[Any]) -> Request[Any]:
         reader.one(TOPOLOGY),
         overhangs[0],
         chosen_regions(support.target, own.pose, own.tree.mesh, overhangs[0]),
-        support.parameters,
+        parameters,
         job.layer_height,
         obstacles,
         Ground(job.machine),
@@ -48,35 +49,37 @@ def _request(reader: Reader[Any]) -> Request[Any]:
 
 
 def _first_needs(support: Support, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    part = job.part(support.part_id)
+    part = near.part(support.part_id)
     return (TOPOLOGY, part.mesh), (OVERHANGS, part), (OBSTACLE, part)
 
 
 def _first_token(support: Support, job: Job, near: Neighbours) -> Hashable:
     step = spec_of(support).first_step
-    is_protected = job.part(support.part_id).marks.protected is not None
-    return type(support.parameters), None if step is None else step.values(support.parameters, is_protected)
+    is_protected = near.part(support.part_id).marks.protected is not None
+    assert step is not None, "only families with a first step need it"
+    return step.reduced(support.parameters, is_protected)
 
 
 def _first_step(reader: Reader[Any]) -> Any:
-    step = spec_for(reader.subject.parameters).first_step
-    return None if step is None else step.make(_request(reader))
+    step = spec_for(reader.token).first_step
+    assert step is not None, "only families with a first step need it"
+    return step.make(_request(reader, reader.token))
 
 
 FIRST_STEP: Node[Any] = Node(
     "first step",
     "support",
     _first_step,
-    ("support.target", "support.hand", *_CONSTANTS),
+    ("support.target", "support.hand", "support.body", *_CONSTANTS),
     _first_needs,
     _first_token,
 )
 
 
 def _structure_needs(support: Support, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    spec, part = spec_of(support), job.part(support.part_id)
+    spec, part = spec_of(support), near.part(support.part_id)
     needs: list[Need] = [(TOPOLOGY, part.mesh)]
-    carried = [job.part(part_id) for part_id in support.parts]
+    carried = [near.part(part_id) for part_id in support.parts]
     needs += [(OVERHANGS, some) for some in (carried if spec.is_ground else [part])]
     needs += [(OBSTACLE, some) for some in near.of_support(support)]
     needs += [(SHADOW, some) for some in carried if spec.is_ground]
@@ -88,7 +91,7 @@ def _structure_needs(support: Support, job: Job, near: Neighbours) -> tuple[Need
 
 def _structure(reader: Reader[Structure]) -> Structure:
     """Raises `ParameterError` where the values contradict the material or the part."""
-    request = _request(reader)
+    request = _request(reader, reader.subject.parameters)
     spec = spec_for(request.parameters)
     if request.chosen or not spec.serves_regions or not request.hand.is_empty:
         low, high = request.overhangs.mesh.bounds[:, 2]
@@ -122,7 +125,7 @@ SUPPORT_SHADOW: Node[Shape] = Node(
 
 
 def _request_of(reader: Reader[Request[Any]]) -> Request[Any]:
-    return _request(reader)
+    return _request(reader, reader.subject.parameters)
 
 
 REQUEST: Node[Request[Any]] = Node(

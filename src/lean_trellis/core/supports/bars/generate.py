@@ -87,14 +87,13 @@ def find_holds(request: BarRequest) -> Holds:
     return Holds(without_removed(holds, request.hand, gone), by_hand, lost)
 
 
-def hold_values(parameters: BarParameters, *, is_protected: bool) -> tuple[object, ...]:
+def hold_values(parameters: BarParameters, is_protected: bool) -> BarParameters:
     """The values by which bars take hold somewhere; others may change without that being looked for again.
 
     How wide a tip is matters only where there are surfaces that it must not touch.
     """
-    p = parameters
-    width = p.tip_diameter if is_protected else 0.0
-    return p.spacing, p.pattern, p.edge_inset, p.wall_inset, p.rim_row, width
+    keys = {"spacing", "pattern", "edge_inset", "wall_inset", "rim_row", *(["tip_diameter"] * is_protected)}
+    return BarParameters().model_copy(update=parameters.model_dump(include=keys))
 
 
 def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds | None = None) -> Bars:

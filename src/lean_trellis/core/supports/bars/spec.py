@@ -54,7 +54,7 @@ BARS: FamilySpec[BarParameters, Bars] = FamilySpec(
     serves_regions=True,
     is_ground=False,
     gets_room=True,
-    first_step=FirstStep(lambda p, is_protected: hold_values(p, is_protected=is_protected), find_holds),
+    first_step=FirstStep(hold_values, find_holds),
     generate=_generated,
     require=_required,
     reach_mm=_reach,

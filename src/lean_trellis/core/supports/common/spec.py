@@ -6,7 +6,7 @@ its module is imported. Nothing else asks which family a support has.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
@@ -32,12 +32,13 @@ S = TypeVar("S", bound=Structure)
 
 @dataclass(frozen=True)
 class FirstStep(Generic[P]):
-    """A first step whose result is kept by fewer values than the whole: `values` of the parameters, and `make` it.
+    """A first step whose result is kept by fewer values than the whole.
 
-    `values` is also told whether surfaces of the part are protected.
+    `reduced` gives the parameters with all values that make no difference at their defaults (it also knows whether
+    surfaces of the part are protected); `make` makes it from a request with these.
     """
 
-    values: Callable[[P, bool], Hashable]
+    reduced: Callable[[P, bool], P]
     make: Callable[[Request[P]], Any]
 
 
