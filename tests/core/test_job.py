@@ -254,7 +254,7 @@ def damaged_mesh(kept, content):
     [
         (lambda kept, _: kept.update(version=99), NewerFileError, "newer version"),
         (lambda kept, _: kept.update(format="cake"), FormatError, "no job file"),
-        (lambda kept, _: kept.update(machine="metal-26"), FormatError, "did you mean metal-260"),
+        (lambda kept, _: kept.update(machine="metal-26", machine_values=None), FormatError, "did you mean metal-260"),
         (
             lambda kept, _: kept["parts"][0]["pose"].update(build_offset=-3),
             FormatError,

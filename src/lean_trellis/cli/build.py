@@ -35,6 +35,7 @@ from lean_trellis.core.derive.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import Job, new_job
 from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, set_angles, set_layer_height
+from lean_trellis.core.job.edits.updates import newer_values, take_newer
 from lean_trellis.core.job.files import SUFFIX, open_job, save_job
 from lean_trellis.core.progress import Part as Stretch
 from lean_trellis.core.release import ExportRequest, export_build
@@ -54,6 +55,7 @@ def register(app: typer.Typer) -> None:
     """Add the commands."""
     app.command("prepare")(prepare)
     app.command("check")(check)
+    app.command("updates")(updates)
     app.command("export")(export)
 
 
@@ -206,6 +208,28 @@ def _finding(finding: Finding) -> dict[str, Any]:
         "cures": [cure.words for cure in finding.cures],
         "source": finding.source,
     }
+
+
+def updates(
+    path: JobArgument,
+    take: Annotated[bool, typer.Option("--take", help="Take what is newer, and save the job to --out.")] = False,
+    out: Annotated[
+        Path | None, typer.Option("-o", "--out", help="Where the job is saved; default: over itself.")
+    ] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """List values that the library has newer than a job holds; with --take, take them."""
+    library = full_library()
+    job = open_job(path, library)
+    newer = newer_values(job, library, shipped_sets())
+    if take:
+        save_job(take_newer(job, library, shipped_sets()).job, out or path)
+    found = [{"of": one.of, "key": one.key, "here": one.here, "there": one.there} for one in newer]
+    if as_json:
+        say_json({"newer": found, "taken": take})
+    else:
+        say_table("Taken" if take else "Newer in the library", ("of", "value", "here", "there"),
+                  [(one.of, one.key, str(one.here), str(one.there)) for one in newer])  # fmt: skip
 
 
 def export(

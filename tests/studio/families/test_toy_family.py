@@ -24,7 +24,6 @@ from lean_trellis.studio import looks
 from lean_trellis.studio.families.tools import HandTools
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 
-
 spec.unregister(POST)  # only while a test wants it
 
 

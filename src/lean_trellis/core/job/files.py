@@ -7,7 +7,7 @@ import json
 import zipfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal, cast
 
 from pydantic import ValidationError
 
@@ -33,6 +33,7 @@ from lean_trellis.core.job.schema import (
     PartKept,
     PoseKept,
     SeparatorKept,
+    SetKept,
     SizeKept,
     SpacerKept,
     StackKept,
@@ -46,9 +47,11 @@ from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size, Stage, sized
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.shop.library import Library, shipped_library
-from lean_trellis.core.shop.machine import Machine
+from lean_trellis.core.sets.parameter_set import ParameterSet
+from lean_trellis.core.shop.library import Library
+from lean_trellis.core.shop.machine import Machine, Process
 from lean_trellis.core.shop.material import Material
+from lean_trellis.core.supports.common.spec import parameters_of
 
 SUFFIX = ".trellis"
 JOB_MEMBER = "job.json"
@@ -98,13 +101,26 @@ def _as_kept(job: Job) -> JobFile:
         lot=job.lot,
         surface=job.surface,
         fitting=job.fitting,
-        own_machine=_own(job.machine, shipped_library().machines),
-        own_material=_own(job.material, shipped_library().materials),
+        machine_values=job.machine.model_dump(mode="json"),
+        material_values=job.material.model_dump(mode="json"),
+        further_materials=_further_materials(job),
+        sets=[_set_kept(one) for one in job.sets],
+        is_released=job.is_released,
     )
 
 
-def _own(thing: Machine | Material, shipped: Mapping[str, Machine | Material]) -> dict[str, Any] | None:
-    return None if shipped.get(thing.id) == thing else thing.model_dump(mode="json")
+def _further_materials(job: Job) -> dict[str, dict[str, Any]]:
+    """The materials of separators, where they are not the job's own."""
+    separators = [stack.filling for stack in job.stacks if isinstance(stack.filling, Separator)]
+    others = [one.material for one in separators if one.material.id != job.material.id]
+    return {one.id: one.model_dump(mode="json") for one in others}
+
+
+def _set_kept(used: ParameterSet) -> SetKept:
+    return SetKept(
+        id=used.name, title=used.title, version=used.version, owner=used.owner, process=used.process, note=used.note,
+        family=used.family, form=used.parameters.form, parameters=used.parameters.model_dump(),
+    )  # fmt: skip
 
 
 def _part_kept(part: Part) -> PartKept:
@@ -212,14 +228,16 @@ def _read_meshes(path: Path, read: Callable[[str], bytes], keys: set[str], watch
 def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library) -> Job:
     try:
         machine = (
-            library.machine(kept.machine) if kept.own_machine is None else Machine.model_validate(kept.own_machine)
+            library.machine(kept.machine)
+            if kept.machine_values is None
+            else Machine.model_validate(kept.machine_values)
         )
-        material = (
-            library.material(kept.material) if kept.own_material is None else Material.model_validate(kept.own_material)
-        )
+        material = _material(kept.material, {kept.material: kept.material_values}, library)
+        materials = {kept.material: kept.material_values, **kept.further_materials}
         parts = tuple(_part(part, meshes[part.mesh]) for part in kept.parts)
         supports = tuple(support_of(support, meshes) for support in kept.supports)
-        stacks = tuple(_stack(stack, meshes, library) for stack in kept.stacks)
+        stacks = tuple(_stack(stack, meshes, materials, library) for stack in kept.stacks)
+        sets = tuple(_set(one) for one in kept.sets)
     except ValidationError as problem:
         raise FormatError(path, f"holds a machine or material that is none ({problem.errors()[0]['msg']})",
                           "open another copy of it") from None  # fmt: skip
@@ -231,7 +249,19 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
     if not {part for stack in stacks for part in stack.parts} <= known:
         raise FormatError(path, "holds a stack of a part that is not there", "open another copy of it")
     return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot,
-               kept.surface, kept.fitting)  # fmt: skip
+               kept.surface, kept.fitting, sets, kept.is_released)  # fmt: skip
+
+
+def _material(name: str, values: Mapping[str, dict[str, Any] | None], library: Library) -> Material:
+    """A material as the job holds it; the library's where the job is older and holds none."""
+    own = values.get(name)
+    return library.material(name) if own is None else Material.model_validate(own)
+
+
+def _set(kept: SetKept) -> ParameterSet:
+    process = cast("Process | Literal['any']", kept.process)
+    parameters = parameters_of(kept.family, kept.form, kept.parameters)
+    return ParameterSet(kept.id, kept.title, kept.version, kept.owner, process, kept.note, parameters)
 
 
 def _part(kept: PartKept, nominal: Mesh) -> Part:
@@ -255,11 +285,14 @@ def _part(kept: PartKept, nominal: Mesh) -> Part:
     )
 
 
-def _stack(kept: StackKept, meshes: dict[str, Mesh], library: Library) -> Stack:
+def _stack(
+    kept: StackKept, meshes: dict[str, Mesh], materials: Mapping[str, dict[str, Any] | None], library: Library
+) -> Stack:
     filling: Separator | Spacer | None = None
     match kept.filling:
         case SeparatorKept():
-            filling = Separator(library.material(kept.filling.material), kept.filling.inset, kept.filling.layers)
+            material = _material(kept.filling.material, materials, library)
+            filling = Separator(material, kept.filling.inset, kept.filling.layers)
         case SpacerKept():
             filling = Spacer(kept.filling.name, meshes[kept.filling.mesh])
     return Stack(kept.id, tuple(kept.parts), kept.gap, kept.gap_unit, filling)

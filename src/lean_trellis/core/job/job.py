@@ -9,6 +9,7 @@ from lean_trellis.core.errors import UnknownNameError
 from lean_trellis.core.overhang.bridging import SelfBridging
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
+from lean_trellis.core.sets.parameter_set import ParameterSet
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Constant, Material
 from lean_trellis.core.supports.common.support import Support
@@ -28,6 +29,10 @@ class Job:
     lot: str = ""
     surface: str = ""
     fitting: str = ""
+    sets: tuple[ParameterSet, ...] = ()
+    """The parameter sets that its supports were made with, as they were then."""
+    is_released: bool = False
+    """Whether it has been released: nothing outside changes it any more."""
 
     @property
     def constants(self) -> dict[str, Constant]:
@@ -48,6 +53,16 @@ class Job:
             if support.id == support_id:
                 return support
         raise UnknownNameError.among("support", support_id, (support.id for support in self.supports))
+
+    def set_of(self, support: Support) -> ParameterSet | None:
+        """The set that a support was made with, as it was then; None where the job does not hold it."""
+        wanted = (support.set_name, support.set_version)
+        return next((one for one in self.sets if (one.name, one.version) == wanted), None)
+
+    def with_set(self, used: ParameterSet) -> Job:
+        """The same job with a set that is used in it."""
+        kept = tuple(one for one in self.sets if (one.name, one.version) != (used.name, used.version))
+        return replace(self, sets=(*kept, used))
 
     def supports_of(self, part_id: str) -> tuple[Support, ...]:
         """The supports of one part."""

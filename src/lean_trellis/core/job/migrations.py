@@ -36,7 +36,14 @@ def _from_4(content: Content) -> Content:
     return content
 
 
-STEPS: dict[int, Callable[[Content], Content]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
+def _from_5(content: Content) -> Content:
+    """Version 6 holds machine and material as used, always; version 5 did so where they were not those that ship."""
+    content["machine_values"] = content.pop("own_machine", None)
+    content["material_values"] = content.pop("own_material", None)
+    return content
+
+
+STEPS: dict[int, Callable[[Content], Content]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
 """From which version a step leads to the next."""
 
 

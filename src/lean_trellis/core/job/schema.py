@@ -1,4 +1,4 @@
-"""The schema of `job.json`, version 5, as pydantic models: what a job file may hold."""
+"""The schema of `job.json`, version 6, as pydantic models: what a job file may hold."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from lean_trellis.core.parts.pose import Matrix
 
 FORMAT = "lean-trellis-job"
-VERSION = 5
+VERSION = 6
 MOST_MM = 1e6
 """No part stands further out."""
 _HASH = "^[0-9a-f]{32}$"
@@ -198,10 +198,25 @@ class SupportKept(_Kept):
     body: str | None = Field(None, pattern=_HASH)
 
 
+class SetKept(_Kept):
+    """A parameter set as it was used."""
+
+    id: str
+    title: str
+    version: int = Field(ge=1)
+    owner: str
+    process: str
+    note: str
+    family: str
+    form: str = ""
+    parameters: dict[str, Any]
+
+
 class JobFile(_Kept):
     """The whole of `job.json`.
 
-    `own_machine` and `own_material` hold all values where the job's are not those that ship.
+    `machine_values`, `material_values` and `further_materials` (of separators) hold all values as they are used, `sets`
+    the parameter sets. Where one is not there, in a job of an older version, it is the library's.
     """
 
     format: Literal["lean-trellis-job"]
@@ -216,5 +231,8 @@ class JobFile(_Kept):
     lot: str = ""
     surface: str = ""
     fitting: str = ""
-    own_machine: dict[str, Any] | None = None
-    own_material: dict[str, Any] | None = None
+    machine_values: dict[str, Any] | None = None
+    material_values: dict[str, Any] | None = None
+    further_materials: dict[str, dict[str, Any]] = {}
+    sets: list[SetKept] = []
+    is_released: bool = False

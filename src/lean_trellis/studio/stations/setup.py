@@ -14,6 +14,7 @@ from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, r
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.another import AnotherSection
+from lean_trellis.studio.stations.sections.newer import NewerSection
 from lean_trellis.studio.stations.sections.values import ValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
 
@@ -64,8 +65,8 @@ class SetupStation(Station):
                                             lambda job: job.machine, change_machine)  # fmt: skip
         self.material_values = ValuesSection(session, "Values of the material", "material",
                                              lambda job: job.material, change_material)  # fmt: skip
-        self.another = AnotherSection(session)
-        self.sections = (self.machine_values, self.material_values, self.another)
+        self.another, self.newer = AnotherSection(session), NewerSection(session)
+        self.sections = (self.newer, self.machine_values, self.material_values, self.another)
         for section in self.sections:
             section.asks.connect(self.asks)
             self.page.addWidget(section)

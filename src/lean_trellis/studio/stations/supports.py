@@ -305,7 +305,7 @@ class SupportsStation(Station):
         target = "all" if support.target is None else f"{len(support.target)}"
         if support.others:
             target = f"{len(support.parts)} parts"
-        chosen = shipped_sets().get(support.set_name)
+        chosen = self.session.job.set_of(support) or shipped_sets().get(support.set_name)
         differs = chosen is not None and bool(support.parameters.differences(chosen.parameters))
         title = f"{chosen.title if chosen else support.set_name}{' ≠' if differs else ''}"
         waiting = "refused" if self.session.problem_of(support) else "…"

@@ -60,10 +60,13 @@ def remove_parts(job: Job, part_ids: Sequence[str]) -> Edit:
 
 
 def describe_part(job: Job, part_id: str, *, name: str | None = None, owner: str | None = None) -> Edit:
-    """Change a part's name or owner."""
+    """Change a part's name, its owner, or both."""
     if name is None:
         return describe_parts(job, (part_id,), owner=owner)
     part = job.part(part_id)
+    if owner is not None:
+        job = describe_parts(job, (part_id,), owner=owner).job
+        part = job.part(part_id)
     if not name.strip():
         raise EditError(part.name, "a part needs a name", "type one")
     others = (other.name for other in job.parts if other.id != part_id)

@@ -31,6 +31,7 @@ def add_support(
         set_version=chosen_set.version,
         target=target,
     )
+    job = job.with_set(chosen_set)
     return Edit(f"Support {part.name} with {chosen_set.title}", replace(job, supports=(*job.supports, support)))
 
 
@@ -50,7 +51,7 @@ def use_set(job: Job, support_id: str, chosen_set: ParameterSet) -> Edit:
         set_name=chosen_set.name,
         set_version=chosen_set.version,
     )
-    return Edit(f"Use {chosen_set.title}", job.with_support(support))
+    return Edit(f"Use {chosen_set.title}", job.with_set(chosen_set).with_support(support))
 
 
 def extend_target(job: Job, support_id: str, further: tuple[RegionPick, ...]) -> Edit:

@@ -66,7 +66,7 @@ def generate_flank(request: FlankRequest, push: Push, watch: Watch = UNWATCHED) 
     if p.ties_from >= height:
         raise ParameterError("ties_from", f"the part ends at {height:.4g} mm", "let ties begin lower")
     if ties_to < p.ties_from:
-        raise ParameterError("ties_from", f"ties end at {ties_to:.4g} mm, below where they begin", "let them begin lower")
+        raise ParameterError("ties_from", f"ties end at {ties_to:.4g} mm, below where they begin", "begin lower")
     top = ties_to + 1.5 * p.tie_width if p.top is None else p.top
     watch.at(0.2, "following the outline")
     outline = outline_of(mesh)

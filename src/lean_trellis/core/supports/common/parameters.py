@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, get_args
 
@@ -71,6 +71,14 @@ def parameter(
     return Field(default, ge=least, le=most, description=help, json_schema_extra=extra)
 
 
+@dataclass(frozen=True)
+class Renamed:
+    """What a value is called now, and by what a number is multiplied to be in today's unit."""
+
+    key: str
+    factor: float = 1.0
+
+
 class FamilyParameters(BaseModel):
     """Base of every family's parameters. Values are frozen; unknown keys are refused.
 
@@ -79,6 +87,8 @@ class FamilyParameters(BaseModel):
 
     family: ClassVar[str]
     form: ClassVar[str] = ""
+    renamed: ClassVar[Mapping[str, Renamed]] = {}
+    """Keys of earlier versions, in files and on the command line, by what they were called."""
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     @classmethod
@@ -91,6 +101,7 @@ class FamilyParameters(BaseModel):
 
         Raises `ParameterError` naming the key, what is wrong and the range.
         """
+        ((key, value),) = with_todays_keys(type(self), {key: value}).items()
         if key not in type(self).model_fields:
             from lean_trellis.core.errors import UnknownNameError
 
@@ -106,12 +117,23 @@ class FamilyParameters(BaseModel):
 def validated(model: type[FamilyParameters], values: dict[str, Any]) -> FamilyParameters:
     """Build parameters from values; pydantic's faults become one `ParameterError`."""
     try:
-        return model.model_validate(values)
+        return model.model_validate(with_todays_keys(model, values))
     except ValidationError as problem:
         fault = problem.errors()[0]
         key = str(fault["loc"][0]) if fault["loc"] else ""
         what = fault["msg"].removeprefix("Value error, ")
         raise ParameterError(key or "parameters", what, _range_words(model, key)) from None
+
+
+def with_todays_keys(model: type[FamilyParameters], values: Mapping[str, Any]) -> dict[str, Any]:
+    """Values by the keys of today; a value under an earlier key counts where there is none under today's."""
+    found = {key: value for key, value in values.items() if key not in model.renamed}
+    for old, now in model.renamed.items():
+        if old in values and now.key not in found:
+            value = values[old]
+            is_number = isinstance(value, (int, float)) and not isinstance(value, bool) and now.factor != 1.0
+            found[now.key] = value * now.factor if is_number else value
+    return found
 
 
 def _range_words(model: type[FamilyParameters], key: str) -> str:

@@ -48,7 +48,7 @@ class ValuesSection(Fold):
         form = self.form(type(support.parameters))
         for other in self._forms.values():
             other.setVisible(other is form)
-        origin = shipped_sets().get(support.set_name)
+        origin = self.session.job.set_of(support) or shipped_sets().get(support.set_name)
         same = origin is not None and type(origin.parameters) is type(support.parameters)
         base = origin.parameters if origin is not None and same else support.parameters
         made, problem = self.session.structure(support), self.session.problem_of(support)

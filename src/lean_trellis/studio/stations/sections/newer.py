@@ -1,0 +1,44 @@
+"""What the library has newer than the job holds; nothing changes until it is taken."""
+
+from __future__ import annotations
+
+from lean_trellis.core.job.edits.updates import NewerValue, newer_values, take_newer
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.studio.forms.fields import muted, row
+from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.session import Session
+
+_MOST_SHOWN = 12
+
+
+class NewerSection(Section):
+    """Shown while there is something newer."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Newer values in the library")
+        self.list = muted()
+        self.body.addWidget(self.list)
+        self.take = button("Take newer values", self._take, "Machine, material and parameter sets as the library has "
+                           "them now; values changed by hand stay", name="setup.newer")  # fmt: skip
+        self.body.addWidget(row(self.take, 1))
+        self._of: tuple[object, ...] = ()
+
+    def _take(self) -> None:
+        library = self.session.library
+        self.session.do(lambda job: take_newer(job, library, shipped_sets()))
+
+    def refresh(self) -> None:
+        """List what is newer."""
+        job, library = self.session.job, self.session.library
+        now = (job.machine, job.material, job.sets, library)
+        if self._of and all(one is other for one, other in zip(now, self._of, strict=True)):
+            return
+        self._of = now
+        newer = newer_values(job, library, shipped_sets())
+        self.setVisible(bool(newer) and not job.is_released)
+        more = f"\nand {len(newer) - _MOST_SHOWN} more" if len(newer) > _MOST_SHOWN else ""
+        self.list.setText("\n".join(_words(one) for one in newer[:_MOST_SHOWN]) + more)
+
+
+def _words(one: NewerValue) -> str:
+    return f"{one.of}: {one.key.replace('_', ' ')} {one.here} here, {one.there} in the library"
