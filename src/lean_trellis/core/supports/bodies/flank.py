@@ -25,6 +25,8 @@ from lean_trellis.core.supports.common.request import Request
 
 _REACHED = 0.9
 _BASE_CLEAR_MM = 0.1
+_MOST_CLEAR_MM = 2.0
+"""Half the standoff is kept from other parts, but no more than this."""
 _LEAST_BASE_MM = 1.0
 _LAST_SHARE, _TIE_STEP_MM, _TIE_SPARE_MM = 0.97, 0.5, 0.05
 _ACROSS, _TOUCH_MM = 5, 1e-3
@@ -148,7 +150,8 @@ def flank_line(outline: Shape, p: FlankParameters) -> Shape:
 def _kept_clear(line: Shape, request: FlankRequest, p: FlankParameters) -> Shape:
     """Without what would run into another part; the longest stretch that is left."""
     for other in request.obstacles[1:]:
-        line = line.difference(shadow(other.placed).buffer(p.wall_thickness / 2 + p.standoff / 2))
+        away = min(p.standoff / 2, _MOST_CLEAR_MM)
+        line = line.difference(shadow(other.placed).buffer(p.wall_thickness / 2 + away))
     stretches = [part for part in shapely.get_parts(line) if part.length > p.wall_thickness]
     if not stretches:
         raise ParameterError("standoff", "there is no room beside the part for the wall", "move the parts apart")
