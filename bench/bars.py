@@ -7,6 +7,7 @@ import time
 import numpy as np
 from manifold3d import Manifold, OpType
 
+from lean_trellis.core.derive.parts import TREE
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
@@ -55,7 +56,7 @@ def _generated(mesh: Mesh, tree: RayTree, spacing: float, join: str) -> tuple[fl
     taken = []
     for _ in range(2):
         pipeline = Pipeline()
-        pipeline._kept[("tree", mesh.key)] = tree
+        pipeline.graph.keep(pipeline.graph.key(TREE, job.parts[0].mesh, job), tree)
         pipeline.overhangs(job.parts[0], job)
         begin = time.perf_counter()
         made = pipeline.bars(job.supports[0], job)
