@@ -18,7 +18,7 @@ from lean_trellis.core.mesh.health import examine_mesh
 from lean_trellis.core.mesh.primitives import ball, box, cylinder
 from lean_trellis.core.progress import CountingWatch
 
-CLAMP = Path(__file__).parents[1] / "data" / "clamp.step"
+CLAMP = Path(__file__).parents[2] / "data" / "clamp.step"
 SHAPES = {"box": box((10, 20, 30)), "ball": ball(8, subdivisions=3), "cone": cylinder(9, 12, top_radius=2)}
 
 
