@@ -106,16 +106,16 @@ def _turned() -> list[Measured]:
         window = make_window(settings)
         window.application = application
         window.show()
-        window.view.start()
+        window.views.view.start()
         window.session.replace_job(_job(box((206, 150, 4)), 18.0), None)
-        window.open_station(4)
+        window.bench.open("supports")
         settle(window)
         (support,) = window.session.job.supports
         count = len(window.session.bars(support))
-        window.view.fit()
+        window.views.view.fit()
         taken = _frames(window)
-        window.view.scene.move(is_moving=False)
-        whole = best_of(window.view._draw)
+        window.views.view.scene.move(is_moving=False)
+        whole = best_of(window.views.view._draw)
         window.session.replace_job(window.session.job, None)
         window.close()
     return [
@@ -127,7 +127,7 @@ def _turned() -> list[Measured]:
 
 def _frames(window: object) -> float:
     """The middle one of 20 frames."""
-    view = window.view  # type: ignore[attr-defined]
+    view = window.views.view  # type: ignore[attr-defined]
     taken = []
     for _ in range(20):
         view._move_eye(view.eye.orbited(6, 1))

@@ -93,7 +93,7 @@ def map_redrawn() -> list[Measured]:
         window = make_window(Settings(window=[1280, 800]))
         window.application = application
         window.show()
-        window.view.start()
+        window.views.view.start()
         library = shipped_library()
         job = new_job(library.machine("metal-260"), library.material("steel-316l"))
         mesh = _bumpy_plate()
@@ -103,9 +103,9 @@ def map_redrawn() -> list[Measured]:
             parameters = parameters.with_value(key, value)
         job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"], None, parameters).job
         window.session.replace_job(job, None)
-        window.open_station(3)
+        window.bench.open("overhangs")
         settle(window)
-        chart = window.map
+        chart = window.views.map
         regions = sum(len(sheet.shapes) for sheet in chart.sheet.parts())
         contacts = sum(len(p) for sheet in chart.sheet.supports() for p in sheet.contacts.by_diameter.values())
         print(f"    on the map: {regions:,} regions, {contacts:,} contacts")

@@ -133,7 +133,7 @@ class User:
 
     def on_screen(self, place: tuple[float, float, float]) -> QPoint:
         """Where a place of the plate's frame is on the canvas."""
-        view = self.window.view
+        view = self.window.views.view
         view.draw_now()
         view.renderer.SetWorldPoint(*place, 1.0)
         view.renderer.WorldToDisplay()
@@ -146,11 +146,11 @@ class User:
         place: tuple[float, float, float],
         modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
     ) -> None:
-        QTest.mouseClick(self.window.view.canvas, Qt.MouseButton.LeftButton, modifier, self.on_screen(place))
+        QTest.mouseClick(self.window.views.view.canvas, Qt.MouseButton.LeftButton, modifier, self.on_screen(place))
         QApplication.processEvents()
 
     def drag(self, begin: QPoint, end: QPoint, button: Qt.MouseButton = Qt.MouseButton.LeftButton) -> None:
-        canvas = self.window.view.canvas
+        canvas = self.window.views.view.canvas
         QTest.mousePress(canvas, button, Qt.KeyboardModifier.NoModifier, begin)
         for step in range(1, 6):
             QTest.mouseMove(canvas, begin + (end - begin) * step / 5)
@@ -160,7 +160,7 @@ class User:
 
     def station(self, key: str):
         """Open a station with its number key and give its bench."""
-        place = self.window._place(key)
+        place = [station.key for station in self.window.bench.stations].index(key)
         self.window.setFocus()
         self.key(str(place + 1))
         assert self.window.station.key == key
@@ -186,10 +186,10 @@ class Shared:
             made.move(0, 0)
             made.show()
             made.activateWindow()
-            made.view.start(warms_up=warms_up)
+            made.views.view.start(warms_up=warms_up)
             wait_until(lambda: made.isVisible() and made.isActiveWindow())
             self._values = [(widget, _value(widget)) for widget in made.findChildren(QWidget)]
-            self._halves = made.halves.sizes()
+            self._halves = made.views.sizes()
         return self.window
 
     def put_back(self) -> None:
@@ -205,26 +205,26 @@ class Shared:
             setattr(session.settings, key, value)
         session.library = full_library()
         session.graph.clear()
-        for station in window.stations:
+        for station in window.bench.stations:
             station.leave()
         for widget, value in self._values:
             _put(widget, value)
         for entry in ACTIONS:
-            action = window.actions_by_id[entry.id]
+            action = window.menus.by_id[entry.id]
             if entry.is_switch and entry.id != "map" and action.isChecked() != entry.starts_on:
                 action.trigger()
         session.new_job()
         session.select(parts=(), regions=frozenset(), support="")
         window.recovery.finish()
-        window.view._before_below, window.view.eye = None, Eye()
-        window.view.clear_mark()
-        window.view.show_points([])
+        window.views.view._before_below, window.views.view.eye = None, Eye()
+        window.views.view.clear_mark()
+        window.views.view.show_points([])
         window.resize(1280, 800)
-        window.halves.setSizes(self._halves)
+        window.views.setSizes(self._halves)
         window.status.say("", "")
-        window.viewbar.where.setText("")
-        window.open_station(1)
-        window.map._follow()
+        window.views.viewbar.where.setText("")
+        window.bench.open("parts")
+        window.views.map._follow()
         QApplication.processEvents()
 
     def drop(self) -> None:
@@ -290,7 +290,7 @@ def with_parts(user: User) -> Callable[..., User]:
         user.session.do(lambda job: edits.add_bodies(job, bodies))
         user.session.select(parts=(user.session.job.parts[0].id,))
         user.settle()
-        user.window.view.fit()
+        user.window.views.view.fit()
         user.settle()
         return user
 

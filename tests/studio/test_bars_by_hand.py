@@ -32,8 +32,8 @@ def at_supports(with_parts):
             user.press(bench.support_all)
             user.settle()
         user.unfold(bench.hand)
-        user.window.map.fit()
-        user.window.view.eye = Eye(azimuth=-90, height=-30).fitted(*user.session.part.bounds(), 1.2)
+        user.window.views.map.fit()
+        user.window.views.view.eye = Eye(azimuth=-90, height=-30).fitted(*user.session.part.bounds(), 1.2)
         user.settle()
         return user, bench
 
@@ -96,23 +96,23 @@ def test_the_way_is_shown_before_the_click_in_both_views(at_supports):
     place = bars_of(user).holds[middle_bar(user)] + [1.3, 0.75, 0]
     mode(user, bench, "add")
     for step in (6, 0):
-        QTest.mouseMove(user.window.map, on_map(user, *place[:2]) + QPoint(step, step))
+        QTest.mouseMove(user.window.views.map, on_map(user, *place[:2]) + QPoint(step, step))
         QApplication.processEvents()
 
     def is_there():
-        ghost = user.window.map._ghost
+        ghost = user.window.views.map._ghost
         return ghost is not None and np.allclose(ghost[0].holds[0], place, atol=0.3)
 
     wait_until(is_there)
-    assert user.window.map._ghost[1], "it has a way"
+    assert user.window.views.map._ghost[1], "it has a way"
     assert "mm long" in bench.hand.modes.note.text()
-    assert user.window.view.scene._hints
+    assert user.window.views.view.scene._hints
     assert user.session.under_way.startswith("nothing runs"), "without a word in the status line"
-    QTest.mouseMove(user.window.view.canvas, user.on_screen(tuple(place)))
-    user.window.view._hover.timeout.emit()
+    QTest.mouseMove(user.window.views.view.canvas, user.on_screen(tuple(place)))
+    user.window.views.view._hover.timeout.emit()
     user.key(Qt.Key.Key_Escape)
-    assert user.window.map._ghost is None
-    assert not user.window.view.scene._hints
+    assert user.window.views.map._ghost is None
+    assert not user.window.views.view.scene._hints
 
 
 def test_without_a_support_adding_begins_one_in_one_step(at_supports):
@@ -135,7 +135,7 @@ def test_no_bar_is_set_on_a_top_side_and_that_is_said(at_supports):
     before, said = user.session.job, []
     user.session.said.connect(lambda kind, words: said.append((kind, words)))
     mode(user, bench, "add")
-    user.window.view.eye = Eye(azimuth=-90, height=60).fitted(*user.session.part.bounds(), 1.2)
+    user.window.views.view.eye = Eye(azimuth=-90, height=60).fitted(*user.session.part.bounds(), 1.2)
     low, high = user.session.part.bounds()
     user.click_at((float(low[0] + 10), float(low[1] + 10), float(high[2])))
     wait_until(lambda: bool(said))
@@ -205,7 +205,7 @@ def test_a_hold_point_is_pulled_on_the_map_and_in_the_view(at_supports):
 def test_a_bend_is_pulled_in_the_view(at_supports):
     user, bench = at_supports()
     bars, before, front = bars_of(user), user.session.job, front_bar(user)
-    user.window.view.eye = Eye(azimuth=-90, height=6).fitted(*user.session.part.bounds(), 1.2)
+    user.window.views.view.eye = Eye(azimuth=-90, height=6).fitted(*user.session.part.bounds(), 1.2)
     mode(user, bench, "pull")
     bend = bars.centres[front, 3]
     user.drag(user.on_screen(tuple(bend)), user.on_screen(tuple(bend + [2.5, 0, 0])))
@@ -230,7 +230,9 @@ def test_bars_are_picked_in_a_box_on_both_views_and_taken_out_with_delete(at_sup
     expected = frozenset(np.flatnonzero(bars.holds[:, 0] < middle).tolist())
     clear = np.flatnonzero(np.abs(bars.holds[:, 0] - middle) > 0.5)
     assert not (user.session.selection.bars ^ expected) & set(clear.tolist())
-    user.drag(QPoint(2, 2), QPoint(user.window.view.canvas.width() - 2, user.window.view.canvas.height() - 2))
+    user.drag(
+        QPoint(2, 2), QPoint(user.window.views.view.canvas.width() - 2, user.window.views.view.canvas.height() - 2)
+    )
     assert len(user.session.selection.bars) == len(bars)
     drag_map(user, [(low[0] - 2, low[1] - 2), (middle, high[1] + 2)])
     gone, before = sorted(user.session.selection.bars), user.session.job
@@ -330,12 +332,12 @@ def test_figures_colour_the_bars_and_the_worst_is_flown_to(at_supports):
     user.settle()
     assert bench.hand.figures.legend.isVisible()
     assert len(np.unique(_colours(user), axis=0)) > 3
-    focus = user.window.view.eye.focus
+    focus = user.window.views.view.eye.focus
     worst = int(figures.worst[0])
     user.bring_into_view(bench.hand.figures.table)
     user.click_row(bench.hand.figures.table, worst)
     assert user.session.selection.bars == {worst}
-    assert user.window.view.eye.focus != focus
+    assert user.window.views.view.eye.focus != focus
     assert f"Bar {worst + 1}:" in bench.bar_facts.text()
     assert "of its strength" in bench.bar_facts.text()
     assert "assumed" in bench.hand.figures.source.text()
@@ -345,7 +347,7 @@ def test_figures_colour_the_bars_and_the_worst_is_flown_to(at_supports):
 
 
 def _colours(user):
-    entry = user.window.view.scene._bars["support-1"]
+    entry = user.window.views.view.scene._bars["support-1"]
     scalars = entry.data.GetCellData().GetScalars()
     count = len(entry.bars) * entry.faces_per_bar
     return np.array([scalars.GetTuple3(cell) for cell in range(0, count, entry.faces_per_bar)])
@@ -403,6 +405,6 @@ def test_panning_with_the_other_button_draws_nothing(at_supports):
     mode(user, bench, "stroke")
     x, y = np.mean(user.session.part.bounds()[:, :2], axis=0)
     drag_map(user, [(x, y), (x + 5, y + 5)], button=Qt.MouseButton.MiddleButton)
-    QTest.mouseClick(user.window.map, LEFT, PLAIN, QPoint(30, 30))
+    QTest.mouseClick(user.window.views.map, LEFT, PLAIN, QPoint(30, 30))
     user.settle()
     assert user.session.job is before

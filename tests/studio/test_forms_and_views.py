@@ -225,7 +225,7 @@ def test_the_traveller_tells_the_state_of_every_station(with_parts):
     assert facts["overhangs"].words == "1 region, 400 mm²"
     assert facts["supports"].mark == "open"
     assert facts["release"].mark == "stop"
-    user.window.do_support_all()
+    user.window.menus.run("support_all")
     user.settle()
     facts = {entry.station.key: entry.fact for entry in entries}
     assert (facts["supports"].mark, facts["release"].words) == ("fine", "ready, 1 caution")
@@ -262,28 +262,28 @@ def test_an_unsound_part_says_so_everywhere(with_parts):
 def test_clicking_a_part_picks_it_and_clicking_nothing_lets_go(with_parts):
     user = with_parts(box((20, 20, 5)), ball(8, subdivisions=3))
     user.station("setup")
-    user.window.view.look("top")
+    user.window.views.view.look("top")
     second = user.session.job.part("part-2")
     user.click_at((second.pose.x, second.pose.y, second.bounds()[1, 2]))
     assert user.session.selection.parts == ("part-2",)
     first = user.session.job.part("part-1")
     user.click_at((first.pose.x, first.pose.y, first.bounds()[1, 2]), Qt.KeyboardModifier.ControlModifier)
     assert set(user.session.selection.parts) == {"part-1", "part-2"}
-    QTest.mouseClick(user.window.view.canvas, Qt.MouseButton.LeftButton, pos=QPoint(6, 6))
+    QTest.mouseClick(user.window.views.view.canvas, Qt.MouseButton.LeftButton, pos=QPoint(6, 6))
     assert user.session.selection.parts == ()
 
 
 def test_the_wheel_zooms_at_the_pointer(with_parts):
     user = with_parts(box((20, 20, 5)))
-    canvas = user.window.view.canvas
+    canvas = user.window.views.view.canvas
     place = user.session.part.bounds()[1]
-    before, at = user.window.view.eye.distance, user.on_screen(tuple(place))
+    before, at = user.window.views.view.eye.distance, user.on_screen(tuple(place))
     event = QWheelEvent(
         QPointF(at), canvas.mapToGlobal(QPointF(at)), QPoint(0, 120), QPoint(0, 240), Qt.MouseButton.NoButton,
         Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
     )  # fmt: skip
     QApplication.sendEvent(canvas, event)
-    assert user.window.view.eye.distance < before
+    assert user.window.views.view.eye.distance < before
     moved = user.on_screen(tuple(place)) - at
     assert abs(moved.x()) + abs(moved.y()) < 40
 

@@ -34,7 +34,7 @@ def undo(user):
 
 
 def test_a_step_assembly_comes_in_and_is_tessellated_again(user):
-    user.window.take_files([CLAMP])
+    user.window.files.take_files([CLAMP])
     wait_until(lambda: len(user.session.job.parts) == 2)
     user.settle()
     assert [part.name for part in user.session.job.parts] == ["Jaw", "Pin"]
@@ -54,7 +54,7 @@ def test_a_step_assembly_comes_in_and_is_tessellated_again(user):
 def test_a_guessed_unit_is_shown_and_changed_with_one_click(user, tmp_path):
     path = tmp_path / "washer.stl"
     path.write_bytes(stl_bytes(cylinder(0.5, 0.1)))
-    user.window.take_files([path])
+    user.window.files.take_files([path])
     wait_until(lambda: len(user.session.job.parts) == 1)
     user.settle()
     assert "guessed" in user.window.status.message.text()
@@ -103,11 +103,11 @@ def test_faults_are_listed_shown_in_the_view_and_mended_in_one_step(with_parts):
     bench = user.station("parts")
     rows = {key: bench.mesh.table.model().index(n, 1).data() for n, key in enumerate(bench.mesh.table.keys())}
     assert rows == {"open": "9"}
-    eye = user.window.view.eye
+    eye = user.window.views.view.eye
     user.bring_into_view(bench.mesh)
     user.click_row(bench.mesh.table, "open")
-    assert user.window.view.eye != eye
-    assert len(user.window.view.scene._hints) == 1
+    assert user.window.views.view.eye != eye
+    assert len(user.window.views.view.scene._hints) == 1
     user.press(user.field("parts.next"))
     before = user.session.job
     user.press(user.field("parts.mend"))
@@ -118,7 +118,7 @@ def test_faults_are_listed_shown_in_the_view_and_mended_in_one_step(with_parts):
     undo(user)
     assert user.session.job is before
     user.station("pose")
-    assert user.window.view.scene._hints == []
+    assert user.window.views.view.scene._hints == []
 
 
 def test_a_mend_that_changes_much_is_asked_about(with_parts):
@@ -157,7 +157,7 @@ def test_the_list_is_filtered_grouped_and_edited_several_at_once(with_parts):
     assert bench.table.keys() == ["part-1", "part-3", "part-2"]
     user.press(user.field("parts.hide"))
     assert [part.is_hidden for part in user.session.job.parts].count(True) == 2
-    scene = user.window.view.scene
+    scene = user.window.views.view.scene
     assert not scene._parts["part-1"].actor.GetVisibility()
     assert scene._parts["part-2"].actor.GetVisibility()
     user.press(user.field("parts.lock"))
@@ -289,15 +289,15 @@ def measuring(user):
     """Begin to measure with the key, whatever station is open."""
     user.window.setFocus()
     user.key(Qt.Key.Key_M)
-    assert user.window.measure_bar.isVisible()
-    return user.window.measure_bar
+    assert user.window.views.measure_bar.isVisible()
+    return user.window.views.measure_bar
 
 
 def test_distances_walls_and_circles_are_measured_and_scale_the_part(with_parts):
     user = with_parts(cylinder(8, 12))
     bench = user.station("parts")
     bar = measuring(user)
-    user.window.view.look("top")
+    user.window.views.view.look("top")
     low, high = user.session.part.bounds()
     x, y = (low[:2] + high[:2]) / 2
     turns = np.radians([20, 140, 260])
@@ -334,7 +334,7 @@ def test_a_pin_is_measured_at_every_station(with_parts, station):
     user.station(station)
     bar = measuring(user)
     user.press(user.field("measure.bore"))
-    user.window.view.look("front")
+    user.window.views.view.look("front")
     low, high = user.session.part.bounds()
     user.click_at(((low[0] + high[0]) / 2 + 1, low[1], (low[2] + high[2]) / 2))
     wait_until(lambda: "pin" in bar.words.text())
@@ -368,7 +368,7 @@ def test_a_part_is_hollowed_drained_and_given_allowance_and_cut_off(with_parts):
     steps.append(user.session.job)
     assert user.session.part.mesh.volume == pytest.approx(14_400 - 26 * 20 * 16, rel=0.05)
     assert user.session.shown_part(user.session.part).health.shells == 2
-    user.window.view.look("top")
+    user.window.views.view.look("top")
     low, high = user.session.part.bounds()
     middle = ((low[0] + high[0]) / 2, (low[1] + high[1]) / 2, high[2])
     user.bring_into_view(bench.shape.holes)
@@ -439,7 +439,7 @@ def pick_face(user, normal):
 def test_a_face_is_put_at_an_angle_and_a_patch_made_level(with_parts):
     user = with_parts(box((30, 20, 10)))
     bench = user.station("pose")
-    user.window.view.look("front")
+    user.window.views.view.look("front")
     user.type_into(user.field("pose.angle"), "60")
     user.press(user.field("pose.mode.angle"))
     pick_face(user, (0, -1, 0))
@@ -450,7 +450,7 @@ def test_a_face_is_put_at_an_angle_and_a_patch_made_level(with_parts):
     user.press(user.field("pose.mode.patch"))
     part = user.session.part
     top = part.placed.centroids[np.argmax(part.placed.normals[:, 2])]
-    user.window.view.look("top")
+    user.window.views.view.look("top")
     user.click_at(tuple(top))
     wait_until(lambda: user.session.job is not before)
     assert np.abs(user.session.part.placed.normals[:, 2]).max() == pytest.approx(1)
@@ -461,7 +461,7 @@ def test_three_points_make_a_level(with_parts):
     user.session.do(lambda job: edits.turn_part(job, "part-1", "x", 15))
     user.settle()
     bench = user.station("pose")
-    user.window.view.look("top")
+    user.window.views.view.look("top")
     user.press(user.field("pose.mode.points"))
     part = user.session.part
     corners = part.pose.to_plate(part.mesh, np.array([[4, 4, 10], [26, 4, 10], [15, 16, 10.0]]))
@@ -469,10 +469,10 @@ def test_three_points_make_a_level(with_parts):
         user.click_at(tuple(corner))
         if number < 3:
             assert f"{number} of 3" in bench.lay_down.modes.note.text()
-            assert len(user.window.view.scene._hints) == number
+            assert len(user.window.views.view.scene._hints) == number
     low, high = user.session.part.bounds()
     assert high[2] - low[2] == pytest.approx(10, abs=0.3)
-    assert user.window.view.scene._hints == []
+    assert user.window.views.view.scene._hints == []
 
 
 def test_turning_about_own_axes_and_pivots_and_mirroring(with_parts):
@@ -533,14 +533,14 @@ def test_the_tilt_is_drawn_and_said(with_parts):
     bench = user.station("pose")
     assert "90° from the plate" in bench.tilt_words.text()
     assert "outside it" in bench.tilt_words.text()
-    assert len(user.window.view.scene._tilt._actors) == 5
+    assert len(user.window.views.view.scene._tilt._actors) == 5
     user.type_into(user.field("pose.degrees"), "40")
     user.press(user.field("pose.turn.plus.x"))
     user.settle()
     assert "50° from the plate" in bench.tilt_words.text()
     assert "outside" not in bench.tilt_words.text()
     user.station("overhangs")
-    assert user.window.view.scene._tilt._actors == []
+    assert user.window.views.view.scene._tilt._actors == []
 
 
 # --- setup ---
@@ -585,10 +585,10 @@ def test_the_same_build_elsewhere_is_a_second_job(with_parts):
 def test_a_dropped_material_is_kept_and_a_wrong_file_named(user, tmp_path, library):
     path = tmp_path / "attic.toml"
     path.write_text(toml_of(library.material("pla").model_copy(update={"name": "Attic PLA"})))
-    user.window.take_files([path])
+    user.window.files.take_files([path])
     assert "attic-pla" in user.session.library.materials
     path.write_text("heat = 3")
-    user.window.take_files([path])
+    user.window.files.take_files([path])
     assert str(path) in user.window.status.message.text()
 
 

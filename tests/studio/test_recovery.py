@@ -121,7 +121,7 @@ def test_closing_the_list_keeps_every_copy(user):
     user.window.recovered.offer()
     user.window.recovered.keep_button.click()
     assert [copy.name for copy in copies_left(recovery_folder())] == ["kept"]
-    user.window.do_recovered()
+    user.window.menus.run("recovered")
     assert listed(user) == ["kept"]
 
 

@@ -47,11 +47,11 @@ def longest_pause(user, path):
     user.session.new_job()
     user.settle()
     heart = Heartbeat()
-    user.window.take_files([path])
+    user.window.files.take_files([path])
     wait_until(lambda: len(user.session.job.parts) == 1)
     part = user.session.job.parts[0]
     wait_until(lambda: user.session.regions(part) is not None)
-    user.window.do_support_all()
+    user.window.menus.run("support_all")
     wait_until(lambda: user.session.bars(user.session.job.supports[0]) is not None)
     return heart.stop()
 
@@ -72,7 +72,7 @@ def test_the_window_answers_within_a_tenth_of_a_second_while_a_large_part_is_pre
 
 
 def test_escape_cancels_what_runs_and_loses_nothing(user, large):
-    user.window.take_files([large])
+    user.window.files.take_files([large])
     wait_until(lambda: user.session.worker.task is not None)
     begin = time.perf_counter()
     user.window.setFocus()
@@ -81,7 +81,7 @@ def test_escape_cancels_what_runs_and_loses_nothing(user, large):
     assert time.perf_counter() - begin < 2.0
     assert "Cancelled" in user.window.status.message.text()
     assert user.session.job.parts == ()
-    user.window.take_files([large])
+    user.window.files.take_files([large])
     wait_until(lambda: len(user.session.job.parts) == 1)
 
 
@@ -98,7 +98,7 @@ def test_a_cancelled_result_is_marked_and_made_again_when_asked(with_parts):
     support = user.session.job.supports[0]
     if user.session.bars(support) is None:
         assert user.session.problem_of(support) is not None
-        user.window.do_recompute()
+        user.window.menus.run("recompute")
     user.settle()
     assert user.session.bars(support) is not None
 
@@ -108,7 +108,7 @@ def test_a_killed_worker_is_started_again(with_parts):
     killed = user.session.worker._process
     killed.kill()
     wait_until(lambda: user.session.worker._process is not killed)
-    user.window.do_support_all()
+    user.window.menus.run("support_all")
     user.settle()
     assert len(user.session.bars(user.session.job.supports[0])) > 0
 

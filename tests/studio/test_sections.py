@@ -21,6 +21,7 @@ from lean_trellis.core.shop import keep_own, own_folder
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.pictures import wait_until
+from lean_trellis.studio.stations.listed import STATIONS
 from lean_trellis.studio.stations.sections.search import Scatter
 from lean_trellis.studio.theme import DAY, NIGHT
 from lean_trellis.studio.thumbnails import drawn_pose
@@ -127,24 +128,24 @@ def test_leaving_a_bench_ends_its_modes_and_measuring_goes_on(with_parts):
     user.press(bench.lay_down.modes.buttons["down"])
     user.station("parts")
     assert bench.lay_down.modes.mode == ""
-    user.window.actions_by_id["measure"].trigger()
-    user.window.view.look("top")
+    user.window.menus.run("measure")
+    user.window.views.view.look("top")
     low, high = user.session.part.bounds()
     user.click_at((low[0] + 3, low[1] + 3, high[2]))
     user.station("pose")
     user.click_at((low[0] + 13, low[1] + 3, high[2]))
-    assert float(user.window.measure_bar.words.text().split()[0]) == pytest.approx(10, abs=0.3)
-    user.window.actions_by_id["measure"].trigger()
-    assert user.window.view.scene._hints == [], "nothing stays marked"
+    assert float(user.window.views.measure_bar.words.text().split()[0]) == pytest.approx(10, abs=0.3)
+    user.window.menus.run("measure")
+    assert user.window.views.view.scene._hints == [], "nothing stays marked"
 
 
 def test_three_places_in_a_line_are_no_circle(with_parts):
     user = with_parts(box((40, 20, 10)))
-    user.window.view.look("top")
+    user.window.views.view.look("top")
     low, high = user.session.part.bounds()
     line = [(low[0] + x, (low[1] + high[1]) / 2, high[2]) for x in (5, 20, 35)]
-    user.window.actions_by_id["measure"].trigger()
-    bar = user.window.measure_bar
+    user.window.menus.run("measure")
+    bar = user.window.views.measure_bar
     user.press(user.field("measure.circle"))
     words = bar.words.text()
     for place in line:
@@ -163,7 +164,7 @@ def test_next_place_goes_round_the_places_of_a_fault(with_parts):
     user.click_row(bench.mesh.table, "open")
     seen = []
     for _ in range(7):
-        seen.append(user.window.view.eye.focus)
+        seen.append(user.window.views.view.eye.focus)
         user.press(user.field("parts.next"))
     assert len(set(seen)) == 6
     assert seen[6] == seen[0]
@@ -244,13 +245,13 @@ def test_a_spacer_from_a_file_stands_between_and_is_seen(with_parts, tmp_path, m
     user.settle()
     upper, lower = user.session.job.parts[1], user.session.job.parts[0]
     assert upper.bounds()[0, 2] - lower.bounds()[1, 2] == pytest.approx(5)
-    assert len(user.window.view.scene._fillings) == 1
+    assert len(user.window.views.view.scene._fillings) == 1
     user.window.setFocus()
     user.key("j")
-    assert not next(iter(user.window.view.scene._fillings.values()))[0].GetVisibility()
+    assert not next(iter(user.window.views.view.scene._fillings.values()))[0].GetVisibility()
     user.session.do(lambda job: edits.ungroup_parts(job, ("part-1",)))
     user.settle()
-    assert user.window.view.scene._fillings == {}
+    assert user.window.views.view.scene._fillings == {}
 
 
 def test_own_machines_are_offered_by_a_new_window_and_wrong_files_named(user, library):
@@ -279,10 +280,10 @@ def test_surface_and_tray_are_offered_where_the_machine_has_them(user):
     assert user.session.job.lot == "26-118"
 
 
-@pytest.mark.parametrize("place", range(6))
-def test_no_bench_is_wider_than_the_room_it_has(user, place):
+@pytest.mark.parametrize("key", [station.key for station in STATIONS])
+def test_no_bench_is_wider_than_the_room_it_has(user, key):
     """Every section open, at 1280 pixels: nothing is cut off at the right."""
-    user.window.open_station(place)
+    user.window.bench.open(key)
     station = user.window.station
     for fold in station.findChildren(Fold):
         fold.heading.setChecked(True)

@@ -28,7 +28,7 @@ def at_overhangs(with_parts):
         user = with_parts(*meshes)
         user.station("overhangs")
         user.settle()
-        user.window.map.fit()
+        user.window.views.map.fit()
         user.settle()
         return user
 
@@ -73,24 +73,24 @@ def test_rulers_step_by_round_lengths(most, found):
 def test_the_map_is_shown_put_away_and_made_large_by_keys(at_overhangs):
     user = at_overhangs(table_of_four_legs())
     window = user.window
-    assert window.map.isVisible()
+    assert window.views.map.isVisible()
     window.setFocus()
     user.key(Qt.Key.Key_U)
-    assert not window.map.isVisible()
+    assert not window.views.map.isVisible()
     user.station("supports")
-    assert not window.map.isVisible(), "put away is put away"
+    assert not window.views.map.isVisible(), "put away is put away"
     user.key(Qt.Key.Key_U)
-    assert window.map.isVisible()
-    small = window.map.height()
+    assert window.views.map.isVisible()
+    small = window.views.map.height()
     user.key(Qt.Key.Key_U, Qt.KeyboardModifier.ShiftModifier)
-    assert window.map.height() > small + 100
+    assert window.views.map.height() > small + 100
     user.station("parts")
-    assert not window.map.isVisible()
+    assert not window.views.map.isVisible()
 
 
 def test_wheel_and_middle_button_move_the_map_and_nothing_else(at_overhangs):
     user = at_overhangs(table_of_four_legs())
-    chart, job = user.window.map, user.session.job
+    chart, job = user.window.views.map, user.session.job
     before = chart.frame
     at = QPointF(200, 100)
     here = chart.frame.to_plate(200, 100)
@@ -153,9 +153,9 @@ def test_a_region_below_another_is_the_one_that_is_met(at_overhangs):
 def test_the_pointer_tells_the_place_and_the_region(at_overhangs):
     user = at_overhangs(table_of_four_legs())
     x, y = middle_of(user)
-    QTest.mouseMove(user.window.map, on_map(user, x, y))
-    wait_until(lambda: "region" in user.window.viewbar.where.text())
-    words = user.window.viewbar.where.text()
+    QTest.mouseMove(user.window.views.map, on_map(user, x, y))
+    wait_until(lambda: "region" in user.window.views.viewbar.where.text())
+    words = user.window.views.viewbar.where.text()
     assert f"x {x:.0f}" in words
     assert "0° in the mean" in words
 
@@ -209,7 +209,7 @@ def test_faces_are_picked_by_click_patch_plane_kind_box_and_lasso(at_overhangs):
     click_map(user, *inside)
     wait_until(lambda: len(user.session.picked_faces) == 0), "what is picked already is given back"
     user.press(bench.modes.buttons["alike"])
-    user.window.view.eye = Eye(azimuth=-90.0, height=60.0).fitted(low, high, 1.2)
+    user.window.views.view.eye = Eye(azimuth=-90.0, height=60.0).fitted(low, high, 1.2)
     user.settle()
     user.click_at((float(low[0] + 10), float(low[1] + 15 + 2.98), float(high[2] - 0.6)))
     wait_until(lambda: len(user.session.picked_faces) > 0)
@@ -237,10 +237,10 @@ def test_a_box_in_the_view_picks_what_is_seen_there(at_overhangs):
     bench = user.window.station.faces
     user.unfold(bench)
     low, high = user.session.part.bounds()
-    user.window.view.eye = Eye(azimuth=-90.0, height=0.0).fitted(low, high, 1.2)
+    user.window.views.view.eye = Eye(azimuth=-90.0, height=0.0).fitted(low, high, 1.2)
     user.settle()
     user.press(bench.modes.buttons["box"])
-    canvas = user.window.view.canvas
+    canvas = user.window.views.view.canvas
     user.drag(QPoint(4, 4), QPoint(canvas.width() - 4, canvas.height() - 4))
     wait_until(lambda: len(user.session.picked_faces) > 0)
     normals = user.session.part.mesh.normals[user.session.picked_faces]
@@ -289,7 +289,7 @@ def test_a_surface_is_painted_on_the_map_and_in_the_view_each_in_one_step(at_ove
     assert mesh.areas[painted].sum() == pytest.approx(16 * 5 + np.pi * 2.5**2, rel=0.2)
     user.choose(bench.level, "2")
     low, high = user.session.part.bounds()
-    user.window.view.eye = Eye(azimuth=-90.0, height=89.0).fitted(low, high, 1.2)
+    user.window.views.view.eye = Eye(azimuth=-90.0, height=89.0).fitted(low, high, 1.2)
     user.settle()
     job = user.session.job
     user.drag(user.on_screen((x - 5, y, high[2])), user.on_screen((x + 5, y, high[2])))
@@ -298,7 +298,7 @@ def test_a_surface_is_painted_on_the_map_and_in_the_view_each_in_one_step(at_ove
     assert mesh.areas[above].sum() == pytest.approx(10 * 5 + np.pi * 2.5**2, rel=0.2)
     assert (mesh.normals[above, 2] > 0.9).all()
     user.settle()
-    assert len(user.window.view.scene._hatches["part-1"][1]) == 2, "hatched both ways in the view"
+    assert len(user.window.views.view.scene._hatches["part-1"][1]) == 2, "hatched both ways in the view"
     user.window.setFocus()
     user.key(Qt.Key.Key_Escape)
     assert bench.modes.mode == ""
@@ -327,7 +327,7 @@ def test_inner_faces_are_suggested_and_accepted(at_overhangs):
 
 def test_a_hand_of_the_fan_colours_while_it_is_dragged_and_sets_the_angle_when_let_go(at_overhangs):
     user = at_overhangs(ball(8))
-    bench, scene = user.window.station, user.window.view.scene
+    bench, scene = user.window.station, user.window.views.view.scene
     fan = bench.fan
     begin = fan._end(45, fan._reach).toPoint()
     end = fan._end(30, fan._reach).toPoint()
@@ -350,12 +350,12 @@ def test_a_hand_of_the_fan_colours_while_it_is_dragged_and_sets_the_angle_when_l
 def test_angles_are_shown_from_the_vertical_when_the_user_prefers(at_overhangs):
     user = at_overhangs(ball(8))
     bench = user.window.station
-    user.window.actions_by_id["vertical"].trigger()
+    user.window.menus.run("vertical")
     assert bench.critical.value == 45
     assert bench.fan.told(0) == "90°"
     user.type_into(bench.critical, "60")
     assert user.session.job.critical_angle(user.session.part) == pytest.approx(30)
-    user.window.actions_by_id["vertical"].trigger()
+    user.window.menus.run("vertical")
     assert bench.critical.value == pytest.approx(30)
     assert bench.fan.told(0) == "0°"
 
@@ -392,8 +392,8 @@ def test_islands_are_listed_and_the_views_go_there(at_overhangs):
     assert [bench.table.model().index(row, 3).data() for row in range(2)] == ["no", "no"]
     user.click_row(bench.table, bench.table.keys()[1])
     island = user.session.islands(user.session.part)[bench.table.picked_keys()[0]]
-    assert user.window.view.eye.focus == pytest.approx((island.x_mm, island.y_mm, island.z_mm))
-    chart = user.window.map
+    assert user.window.views.view.eye.focus == pytest.approx((island.x_mm, island.y_mm, island.z_mm))
+    chart = user.window.views.map
     middle = chart.frame.to_screen(island.x_mm, island.y_mm)
     assert middle == pytest.approx((chart.width() / 2, chart.height() / 2))
 
@@ -424,7 +424,7 @@ def test_the_map_is_saved_for_the_shop_floor(at_overhangs, tmp_path, monkeypatch
     user = at_overhangs(metal_parts.impeller())
     path = tmp_path / f"underside.{suffix}"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
-    user.window.actions_by_id["save_map"].trigger()
+    user.window.menus.run("save_map")
     assert "Saved" in user.window.status.message.text()
     plate = user.session.job.machine.plate
     if suffix == "svg":
@@ -444,5 +444,5 @@ def test_the_map_is_saved_for_the_shop_floor(at_overhangs, tmp_path, monkeypatch
 def test_no_map_can_be_written_where_there_is_no_room(at_overhangs, tmp_path, monkeypatch):
     user = at_overhangs(box((10, 10, 10)))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "none" / "map.svg"), ""))
-    user.window.actions_by_id["save_map"].trigger()
+    user.window.menus.run("save_map")
     assert "map.svg" in user.window.status.message.text()

@@ -35,8 +35,8 @@ def with_set(with_parts):
         user.settle()
         user.unfold(bench.hand)
         low, high = user.session.part.bounds()
-        user.window.map.fit()
-        user.window.view.eye = Eye(azimuth=-90, height=-30).fitted(low, high, 1.2)
+        user.window.views.map.fit()
+        user.window.views.view.eye = Eye(azimuth=-90, height=-30).fitted(low, high, 1.2)
         user.settle()
         return user, bench
 
@@ -104,9 +104,9 @@ def test_a_wall_is_picked_in_either_view_and_deleted_and_a_piece_as_a_whole(with
     user.press(bench.hand.give_up)
     user.settle()
     assert made(user).counted.number == walls.counted.number
-    scene = user.window.view.scene
+    scene = user.window.views.view.scene
     place = (x, y, float(walls.slabs.low[slab].mean() + walls.slabs.high[slab].mean()) / 2)
-    user.window.view.eye = Eye(azimuth=-90, height=12).fitted(*user.session.part.bounds(), 1.6)
+    user.window.views.view.eye = Eye(azimuth=-90, height=12).fitted(*user.session.part.bounds(), 1.6)
     user.settle()
     assert {support for support, _ in scene._solids.actors()} == {"support-1"}
     user.click_at(tuple(place))
@@ -123,7 +123,7 @@ def test_part_of_a_lattice_is_cut_out_with_a_lasso(with_set, where):
         drag_map(user, [(x, y), (x + 8, y), (x + 8, y + 8), (x, y + 8), (x, y + 1)])
     else:
         middle = user.on_screen(tuple(user.session.part.bounds().mean(axis=0).tolist()))
-        canvas = user.window.view.canvas
+        canvas = user.window.views.view.canvas
         corners = [middle + QPoint(dx, dy) for dx, dy in ((-50, -40), (50, -40), (50, 40), (-50, 40), (-50, -38))]
         QTest.mousePress(canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, corners[0])
         for corner in corners[1:]:
@@ -248,9 +248,9 @@ def test_a_cradle_tells_what_each_post_does_and_flies_there(with_set):
     posts = made(user).posts
     assert bench.hand.posts.isVisible() and bench.hand.posts.model().rowCount() == len(posts)
     assert "posts in" in bench.totals.text()
-    eye = user.window.view.eye
+    eye = user.window.views.view.eye
     user.click_row(bench.hand.posts, 0)
-    assert user.window.view.eye != eye
+    assert user.window.views.view.eye != eye
     assert user.session.selection.support == "support-1"
 
 

@@ -90,7 +90,7 @@ def test_the_offset_of_all_parts_is_set_at_once_and_a_wrong_one_refused(with_par
 def test_a_clicked_face_is_put_down_and_escape_ends_the_mode(with_parts):
     user = with_parts(box((30, 20, 10)))
     bench = user.station("pose")
-    user.window.view.look("front")
+    user.window.views.view.look("front")
     user.press(bench.lay_down.modes.buttons["down"])
     user.key(Qt.Key.Key_Escape)
     assert not bench.lay_down.modes.buttons["down"].isChecked()
@@ -106,7 +106,7 @@ def test_a_clicked_face_is_put_down_and_escape_ends_the_mode(with_parts):
 def test_a_part_is_dragged_on_the_plate_as_one_step(with_parts):
     user = with_parts(box((30, 20, 10)))
     user.station("parts")
-    user.window.view.look("top")
+    user.window.views.view.look("top")
     before = user.session.part.pose
     top = user.session.part.bounds()[1, 2]
     begin = user.on_screen((before.x, before.y, top))
@@ -122,13 +122,13 @@ def test_a_part_is_dragged_on_the_plate_as_one_step(with_parts):
 def test_dragging_elsewhere_turns_the_eye_and_moves_nothing(with_parts):
     user = with_parts(box((30, 20, 10)))
     user.station("overhangs")
-    before, eye = user.session.job, user.window.view.eye
-    canvas = user.window.view.canvas
+    before, eye = user.session.job, user.window.views.view.eye
+    canvas = user.window.views.view.canvas
     user.drag(QPoint(20, 20), QPoint(120, 60))
     assert user.session.job is before
-    assert user.window.view.eye.azimuth != eye.azimuth
+    assert user.window.views.view.eye.azimuth != eye.azimuth
     user.drag(QPoint(20, 20), QPoint(60, 60), Qt.MouseButton.MiddleButton)
-    assert user.window.view.eye.focus != eye.focus
+    assert user.window.views.view.eye.focus != eye.focus
     assert canvas.isVisible()
 
 
@@ -162,7 +162,7 @@ def test_angles_regions_and_picking_both_ways(with_parts, table):
     user.click_row(bench.table, top.id)
     assert user.session.selection.regions == {top.id}
     user.session.select(regions=frozenset())
-    user.window.view.look("below")
+    user.window.views.view.look("below")
     x, y, z = top.centroid_mm
     user.click_at((x, y, z))
     assert user.session.selection.regions == {top.id}
@@ -183,9 +183,9 @@ def colours(user):
     from vtkmodules.util.numpy_support import vtk_to_numpy
     from vtkmodules.vtkRenderingCore import vtkWindowToImageFilter
 
-    user.window.view.draw_now()
+    user.window.views.view.draw_now()
     grab = vtkWindowToImageFilter()
-    grab.SetInput(user.window.view.canvas.GetRenderWindow())
+    grab.SetInput(user.window.views.view.canvas.GetRenderWindow())
     grab.ReadFrontBufferOff()
     grab.Update()
     return vtk_to_numpy(grab.GetOutput().GetPointData().GetScalars())[:, :3].astype(int)
@@ -201,17 +201,17 @@ def test_the_underside_is_coloured_when_seen_from_below_with_one_key(with_parts)
     user.station("overhangs")
     assert plum_share(user) < 0.005
     user.key("b")
-    assert user.window.view.eye.height < 0
+    assert user.window.views.view.eye.height < 0
     assert plum_share(user) > 0.05
     user.key("b")
-    assert user.window.view.eye.height > 0
+    assert user.window.views.view.eye.height > 0
 
 
 def test_one_key_each_hides_and_shows_plate_parts_and_supports(with_parts):
     user = with_parts(box((40, 40, 10)))
-    user.window.do_support_all()
+    user.window.menus.run("support_all")
     user.settle()
-    scene = user.window.view.scene
+    scene = user.window.views.view.scene
     for key, name in (("g", "shows_plate"), ("h", "shows_parts"), ("j", "shows_supports")):
         whole = colours(user)
         user.window.setFocus()
@@ -224,10 +224,10 @@ def test_one_key_each_hides_and_shows_plate_parts_and_supports(with_parts):
 
 def test_a_section_plane_cuts_away_the_near_half(with_parts):
     user = with_parts(box((40, 40, 30)))
-    user.window.view.look("corner")
+    user.window.views.view.look("corner")
     whole = colours(user)
     user.key("x")
-    place = user.window.viewbar.section.place
+    place = user.window.views.viewbar.section.place
     assert place.isVisible()
     user.type_into(place, str(user.session.part.pose.y - 20))
     user.settle()
@@ -247,7 +247,7 @@ def test_supports_are_made_for_picked_regions_changed_and_undone(with_parts, tab
     found = user.session.regions(user.session.part)
     top = max(found.regions, key=lambda region: region.area_mm2)
     assert not bench.support_picked.isEnabled()
-    user.window.view.look("below")
+    user.window.views.view.look("below")
     user.click_at(top.centroid_mm)
     user.choose(bench.set_choice, "bars-metal-braced")
     user.press(bench.support_picked)
@@ -270,7 +270,7 @@ def test_supports_are_made_for_picked_regions_changed_and_undone(with_parts, tab
     user.press(bench.remove)
     assert user.session.job.supports == ()
     assert user.session.part.pose.build_offset == 4
-    user.window.do_undo()
+    user.window.menus.run("undo")
     assert len(user.session.job.supports) == 1
 
 
@@ -324,7 +324,7 @@ def test_further_regions_are_added_and_a_clicked_bar_tells_of_itself(with_parts,
     (support,) = user.session.job.supports
     bars = user.session.bars(support)
     assert set(bars.regions.tolist()) == {low.id, high.id}
-    user.window.view.eye = Eye(azimuth=-90, height=0).fitted(*user.session.part.bounds(), 1.2)
+    user.window.views.view.eye = Eye(azimuth=-90, height=0).fitted(*user.session.part.bounds(), 1.2)
     front = int(np.lexsort((bars.centres[:, 0, 1], bars.landings != 0))[0])
     middle = (bars.centres[front, 2] + bars.centres[front, 3]) / 2
     user.click_at(tuple(middle))
@@ -342,7 +342,7 @@ def test_findings_fly_to_their_place_and_a_cure_does_the_edit(with_parts):
     user.click_row(bench.table, place)
     assert "4.00 mm" in bench.message.text()
     assert "limit 0.04 mm" in bench.measured.text()
-    assert user.window.view.eye.focus == pytest.approx(findings[place].at_mm)
+    assert user.window.views.view.eye.focus == pytest.approx(findings[place].at_mm)
     buttons = bench.cures.findChildren(type(bench.export_button))
     user.press(next(button for button in buttons if button.text() == "Support all its regions"))
     user.settle()
@@ -354,7 +354,7 @@ def test_findings_fly_to_their_place_and_a_cure_does_the_edit(with_parts):
 
 def test_export_from_the_bench_writes_what_the_core_makes(with_parts, tmp_path):
     user = with_parts(box((12, 12, 4)))
-    user.window.do_support_all()
+    user.window.menus.run("support_all")
     user.settle()
     bench = user.station("release")
     user.choose(bench.what, "supports")
@@ -414,11 +414,11 @@ def test_an_action_is_found_by_typing(with_parts):
 
 
 def test_every_action_is_in_a_menu_once_and_shortcuts_do_not_clash(user):
-    shortcuts = [a.shortcut().toString() for a in user.window.actions_by_id.values() if not a.shortcut().isEmpty()]
+    shortcuts = [a.shortcut().toString() for a in user.window.menus.by_id.values() if not a.shortcut().isEmpty()]
     assert len(shortcuts) == len(set(shortcuts))
-    for action in user.window.actions_by_id.values():
+    for action in user.window.menus.by_id.values():
         assert action.text()
-    user.window.do_night()
+    user.window.menus.run("night")
     assert QApplication.instance().styleSheet()
 
 

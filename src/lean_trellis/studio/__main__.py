@@ -44,13 +44,13 @@ def _run(demo: str | None, files: list[Path]) -> int:
     window = make_window(settings)
     report_faults(window)
     window.show()
-    window.view.start()
+    window.views.view.start()
     window.recovered.offer()
     if files:
-        window.take_files(files)
+        window.files.take_files(files)
     elif demo or (not settings.started_before and not window.recovered.isVisible()):
-        window.open_demo(demo or "metal")
-        window.open_station(0)
+        window.files.open_demo(demo or "metal")
+        window.bench.open("setup")
     for problem in own_problems():
         window.session.said.emit("stop", str(problem))
     settings.started_before = True

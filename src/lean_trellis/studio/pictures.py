@@ -68,7 +68,7 @@ def open_demo_window(name: str = "metal", *, night: bool = False) -> MainWindow:
     window.application = application  # Python must hold it as long as the window lives
     window.move(0, 0)
     window.show()
-    window.view.start()
+    window.views.view.start()
     show_demo(window, name)
     return window
 
@@ -76,10 +76,10 @@ def open_demo_window(name: str = "metal", *, night: bool = False) -> MainWindow:
 def show_demo(window: MainWindow, name: str) -> None:
     """Open a demo build and wait until everything that follows is shown."""
     before = window.session.job
-    window.open_demo(name)
+    window.files.open_demo(name)
     wait_until(lambda: window.session.job is not before, why_not=lambda: window.session.under_way)
     settle(window)
-    window.view.fit()
+    window.views.view.fit()
     settle(window)
 
 
@@ -88,7 +88,7 @@ def settle(window: MainWindow) -> None:
     wait_until(lambda: window.session.is_settled, why_not=lambda: window.session.under_way)
     window.refresh()
     QApplication.processEvents()
-    window.view.draw_now()
+    window.views.view.draw_now()
     QApplication.processEvents()
 
 

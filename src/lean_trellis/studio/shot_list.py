@@ -10,6 +10,7 @@ import numpy as np
 from lean_trellis.core.job.edits import add_support
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.families.bar_tools import BarTools
+from lean_trellis.studio.messages import ColourBy
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
 from lean_trellis.studio.stations.overhangs import OverhangsStation
 from lean_trellis.studio.stations.parts import PartsStation
@@ -22,24 +23,24 @@ from lean_trellis.studio.window import MainWindow
 
 
 def _setup(window: MainWindow) -> None:
-    window.show_station("setup")
+    window.bench.open("setup")
 
 
 def _parts(window: MainWindow) -> None:
-    window.show_station("parts")
+    window.bench.open("parts")
     window.session.select(parts=(window.session.job.parts[2].id,))
 
 
 def _pose(window: MainWindow) -> None:
-    window.show_station("pose")
+    window.bench.open("pose")
     window.session.select(parts=(window.session.job.parts[0].id,))
 
 
 def _pose_search(window: MainWindow) -> None:
-    window.show_station("pose")
+    window.bench.open("pose")
     window.session.select(parts=(window.session.job.parts[2].id,))
     settle(window)
-    bench = window.station_of(PoseStation)
+    bench = window.bench.of(PoseStation)
     for section in (bench.lift, bench.turn, bench.lay_down, bench.place):
         section.heading.setChecked(False)
     bench.search.heading.setChecked(True)
@@ -49,7 +50,7 @@ def _pose_search(window: MainWindow) -> None:
 
 
 def _overhangs(window: MainWindow) -> None:
-    window.show_station("overhangs")
+    window.bench.open("overhangs")
     part = window.session.job.parts[2]
     window.session.select(parts=(part.id,))
     found = window.session.regions(part)
@@ -57,46 +58,48 @@ def _overhangs(window: MainWindow) -> None:
     largest = max(found.regions, key=lambda region: region.area_mm2)
     window.session.select(regions=frozenset({largest.id}))
     low, high = part.bounds().copy()
-    window.view.eye = Eye(azimuth=-60.0, height=-28.0).fitted(low, high, 1.2)
+    window.views.view.eye = Eye(azimuth=-60.0, height=-28.0).fitted(low, high, 1.2)
 
 
 def _protect(window: MainWindow) -> None:
     _overhangs(window)
-    window.do_swap_map()
-    bench = window.station_of(OverhangsStation)
+    window.menus.run("swap_map")
+    bench = window.bench.of(OverhangsStation)
     for section in (bench.regions, *bench.sections):
         section.heading.setChecked(section is bench.protect)
     part = window.session.part
     assert part is not None
     low, high = part.bounds()
     settle(window)
-    window.map._take_frame(MapFrame.fitted(low[:2] - 2, high[:2] + 2, window.map.width(), window.map.height()))
+    window.views.map._take_frame(
+        MapFrame.fitted(low[:2] - 2, high[:2] + 2, window.views.map.width(), window.views.map.height())
+    )
     bench.protect.modes.buttons["brush"].setChecked(True)
     x, y = ((low + high) / 2)[:2].tolist()
     before = window.session.job
-    window.map.drawn.emit("brush", [(x - 14 + step, y + 8 + 0.45 * step) for step in range(0, 12, 1)])
+    window.views.map.drawn.emit("brush", [(x - 14 + step, y + 8 + 0.45 * step) for step in range(0, 12, 1)])
     wait_until(lambda: window.session.job is not before)
 
 
 def _after_protect(window: MainWindow) -> None:
     """As before: the map small, no tool in hand, the part without marks."""
-    window.station_of(OverhangsStation).end_mode()
+    window.bench.of(OverhangsStation).end_mode()
     window.session.undo()
     window.status.say("", "")
-    window.do_swap_map()
-    window.station_of(OverhangsStation).regions.heading.setChecked(True)
-    window.station_of(OverhangsStation).protect.heading.setChecked(False)
+    window.menus.run("swap_map")
+    window.bench.of(OverhangsStation).regions.heading.setChecked(True)
+    window.bench.of(OverhangsStation).protect.heading.setChecked(False)
 
 
 def _supports(window: MainWindow) -> None:
-    window.show_station("supports")
-    window.map.fit()
+    window.bench.open("supports")
+    window.views.map.fit()
     part = window.session.job.parts[0]
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
     low, high = part.bounds().copy()
     low[2] = 0
-    window.view.eye = Eye(azimuth=-68.0, height=6.0).fitted(low, high, 1.2)
+    window.views.view.eye = Eye(azimuth=-68.0, height=6.0).fitted(low, high, 1.2)
 
 
 def _supports_below(window: MainWindow) -> None:
@@ -105,13 +108,13 @@ def _supports_below(window: MainWindow) -> None:
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
     low, high = part.bounds().copy()
-    window.view.eye = Eye(azimuth=-72.0, height=-64.0).fitted(low, high, 1.2)
+    window.views.view.eye = Eye(azimuth=-72.0, height=-64.0).fitted(low, high, 1.2)
 
 
 def _by_hand(window: MainWindow) -> None:
     """A bar about to be added from below, some bars picked, one led aside before."""
     _supports_below(window)
-    bench, session = window.station_of(SupportsStation), window.session
+    bench, session = window.bench.of(SupportsStation), window.session
     bench.hand.heading.setChecked(True)
     settle(window)
     support = session.support
@@ -120,55 +123,59 @@ def _by_hand(window: MainWindow) -> None:
     middle = bars.holds.mean(axis=0)
     near = np.argsort(np.linalg.norm(bars.holds - middle, axis=1))
     session.select(bars=frozenset(near[:9].tolist()))
-    window.map._take_frame(MapFrame.fitted(middle[:2] - 16, middle[:2] + 16, window.map.width(), window.map.height()))
+    window.views.map._take_frame(
+        MapFrame.fitted(middle[:2] - 16, middle[:2] + 16, window.views.map.width(), window.views.map.height())
+    )
     tools = bench.hand
     assert isinstance(tools, BarTools)
     tools.modes.buttons["add"].setChecked(True)
     x, y = (bars.holds[near[30], :2] + [0.7, 0.9]).tolist()
-    window.map.hovered.emit((x, y))
-    wait_until(lambda: window.map._ghost is not None)
+    window.views.map.hovered.emit((x, y))
+    wait_until(lambda: window.views.map._ghost is not None)
 
 
 def _after_by_hand(window: MainWindow) -> None:
-    bench = window.station_of(SupportsStation)
+    bench = window.bench.of(SupportsStation)
     bench.end_mode()
     window.session.select(bars=frozenset())
     bench.values.heading.setChecked(True)
-    window.map.fit()
+    window.views.map.fit()
 
 
 def _figures(window: MainWindow) -> None:
     """Trees of the vat build from the side, coloured by how much of their strength they use."""
     show_demo(window, "vat")
-    window.show_station("supports")
-    window.map.fit()
+    window.bench.open("supports")
+    window.views.map.fit()
     part = window.session.job.parts[0]
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
-    bench = window.station_of(SupportsStation)
+    bench = window.bench.of(SupportsStation)
     tools = bench.hand
     assert isinstance(tools, BarTools)
     tools.figures.heading.setChecked(True)
     tools.figures.choice.setCurrentIndex(tools.figures.choice.findData("used"))
-    window._asked("figure", "used")
+    window.views.take(ColourBy("used"))
     low, high = part.bounds().copy()
     low[2] = 0
-    window.view.eye = Eye(azimuth=-58.0, height=-6.0).fitted(low, high, 1.25)
+    window.views.view.eye = Eye(azimuth=-58.0, height=-6.0).fitted(low, high, 1.25)
 
 
 def _held_by(window: MainWindow, part_number: int, support_number: int, key: str) -> None:
     """A support of a part in hand, its values open with one of them drawn, the part in the middle of the map."""
-    window.show_station("supports")
+    window.bench.open("supports")
     part = window.session.job.parts[part_number]
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[support_number].id)
-    bench = window.station_of(SupportsStation)
+    bench = window.bench.of(SupportsStation)
     bench.values.heading.setChecked(True)
     bench.sketch.show_key(key)
     settle(window)
     low, high = part.bounds()[:, :2]
-    window.map._take_frame(MapFrame.fitted(low - 3, high + 3, window.map.width(), window.map.height()))
-    window.map._draw_smoothly()
+    window.views.map._take_frame(
+        MapFrame.fitted(low - 3, high + 3, window.views.map.width(), window.views.map.height())
+    )
+    window.views.map._draw_smoothly()
 
 
 def _lattice(window: MainWindow) -> None:
@@ -177,7 +184,7 @@ def _lattice(window: MainWindow) -> None:
     low, high = window.session.job.parts[3].bounds().copy()
     middle = (low + high) / 2
     low[1], high[0], low[2], high[2] = middle[1] + 4, middle[0] + 6, 0, low[2] + 6
-    window.view.eye = Eye(azimuth=112.0, height=4.0).fitted(low, high, 1.2)
+    window.views.view.eye = Eye(azimuth=112.0, height=4.0).fitted(low, high, 1.2)
 
 
 def _raft(window: MainWindow) -> None:
@@ -185,7 +192,7 @@ def _raft(window: MainWindow) -> None:
     show_demo(window, "extrusion")
     _held_by(window, 3, 1, "margin")
     low, high = window.session.job.parts[3].bounds().copy()
-    window.view.eye = Eye(azimuth=-100.0, height=-52.0).fitted(low, high, 1.0)
+    window.views.view.eye = Eye(azimuth=-100.0, height=-52.0).fitted(low, high, 1.0)
 
 
 def _cradle(window: MainWindow) -> None:
@@ -199,8 +206,8 @@ def _cradle(window: MainWindow) -> None:
     _held_by(window, 3, 0, "post_pitch")
     low, high = part.bounds().copy()
     low[2] = 0
-    window.view.eye = Eye(azimuth=-60.0, height=8.0).fitted(low, high, 1.3)
-    window.station_of(SupportsStation).hand.heading.setChecked(True)
+    window.views.view.eye = Eye(azimuth=-60.0, height=8.0).fitted(low, high, 1.3)
+    window.bench.of(SupportsStation).hand.heading.setChecked(True)
 
 
 def _flank(window: MainWindow) -> None:
@@ -209,15 +216,15 @@ def _flank(window: MainWindow) -> None:
     _held_by(window, 0, 0, "tie_pitch")
     low, high = window.session.job.parts[0].bounds().copy()
     low[0], high[0], low[2], high[2] = high[0] - 50, high[0] - 20, 30, 66
-    window.view.eye = Eye(azimuth=24.0, height=8.0).fitted(low, high, 1.2)
+    window.views.view.eye = Eye(azimuth=24.0, height=8.0).fitted(low, high, 1.2)
 
 
 def _after_figures(window: MainWindow) -> None:
-    bench = window.station_of(SupportsStation)
+    bench = window.bench.of(SupportsStation)
     for tools in bench.tools:
         if isinstance(tools, BarTools):
             tools.figures.choice.setCurrentIndex(0)
-    window._asked("figure", "")
+    window.views.take(ColourBy(""))
     bench.values.heading.setChecked(True)
 
 
@@ -227,19 +234,19 @@ def _section(window: MainWindow) -> None:
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[0].id)
     low, high = part.bounds().copy()
-    window.view.eye = Eye(azimuth=-75.0, height=14.0).fitted(low, high, 1.2)
-    window.actions_by_id["section"].trigger()
-    window.viewbar.section.place.setText(f"{(low[1] + high[1]) / 2 - 1.0:.1f}")
-    window.viewbar.section.place.setModified(True)
-    window.viewbar.section.place._take()
+    window.views.view.eye = Eye(azimuth=-75.0, height=14.0).fitted(low, high, 1.2)
+    window.menus.run("section")
+    window.views.viewbar.section.place.setText(f"{(low[1] + high[1]) / 2 - 1.0:.1f}")
+    window.views.viewbar.section.place.setModified(True)
+    window.views.viewbar.section.place._take()
 
 
 def _release(window: MainWindow) -> None:
-    window.actions_by_id["section"].setChecked(False)
-    window.do_section()
-    window.show_station("release")
+    if window.menus.by_id["section"].isChecked():
+        window.menus.run("section")
+    window.bench.open("release")
     settle(window)
-    station = window.station_of(ReleaseStation)
+    station = window.bench.of(ReleaseStation)
     findings = window.session.findings()
     assert findings is not None
     wanted = next(n for n, f in enumerate(findings) if f.code == "region_not_held" and f.part == "Exhaust elbow")
@@ -249,41 +256,41 @@ def _release(window: MainWindow) -> None:
 def _night(window: MainWindow) -> None:
     show_demo(window, "metal")
     _supports(window)
-    window.actions_by_id["night"].trigger()
+    window.menus.run("night")
 
 
 def _extrusion(window: MainWindow) -> None:
     show_demo(window, "extrusion")
-    window.show_station("parts")
+    window.bench.open("parts")
     part = window.session.job.parts[1]
     window.session.select(parts=(part.id,))
-    bench = window.station_of(PartsStation)
+    bench = window.bench.of(PartsStation)
     for section in bench.sections:
         section.heading.setChecked(section is bench.copies)
-    window.view.eye = Eye(azimuth=-60.0, height=16.0).fitted(*window.view.scene.bounds(), 1.2)
+    window.views.view.eye = Eye(azimuth=-60.0, height=16.0).fitted(*window.views.view.scene.bounds(), 1.2)
 
 
 def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
     show_demo(window, demo)
-    window.show_station("overhangs")
-    window.map.fit()
+    window.bench.open("overhangs")
+    window.views.map.fit()
     window.session.select(parts=(window.session.job.parts[part].id,))
     settle(window)
     chosen = window.session.part
     assert chosen is not None
     low, high = chosen.bounds().copy()
-    window.view.eye = Eye(azimuth=-60.0, height=-25.0).fitted(low, high, 1.2)
+    window.views.view.eye = Eye(azimuth=-60.0, height=-25.0).fitted(low, high, 1.2)
 
 
 def _extrusion_overhangs(window: MainWindow) -> None:
     _overhangs_of(window, "extrusion", 2)
-    bench = window.station_of(OverhangsStation)
+    bench = window.bench.of(OverhangsStation)
     bench.regions.heading.setChecked(False)
     bench.self_held.heading.setChecked(True)
 
 
 def _belt_overhangs(window: MainWindow) -> None:
-    bench = window.station_of(OverhangsStation)
+    bench = window.bench.of(OverhangsStation)
     bench.regions.heading.setChecked(True)
     bench.self_held.heading.setChecked(False)
     _overhangs_of(window, "belt", 1)
@@ -326,7 +333,7 @@ def take_all(folder: Path, only: set[str]) -> Iterator[Path]:
     for name, bring in SHOTS:
         if only and name not in only:
             continue
-        window.view.fit()
+        window.views.view.fit()
         bring(window)
         settle(window)
         path = folder / f"{name}.png"

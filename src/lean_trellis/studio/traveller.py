@@ -124,7 +124,7 @@ def draw_mark(painter: QPainter, middle: QPointF, mark: str, t: Tokens) -> None:
 class Traveller(QWidget):
     """The column on the left."""
 
-    opened = pyqtSignal(int)
+    opened = pyqtSignal(str)
 
     def __init__(self, session: Session, stations: list[Station], tokens: Tokens) -> None:
         super().__init__()
@@ -137,7 +137,7 @@ class Traveller(QWidget):
         for place, station in enumerate(stations):
             entry = StationEntry(place + 1, station, tokens)
             entry.is_first, entry.is_last = place == 0, place == len(stations) - 1
-            entry.clicked.connect(lambda place=place: self.opened.emit(place))
+            entry.clicked.connect(lambda key=station.key: self.opened.emit(key))
             self.entries.append(entry)
             layout.addWidget(entry)
         layout.addSpacing(10)
@@ -159,10 +159,10 @@ class Traveller(QWidget):
             entry.tokens = tokens
             entry.update()
 
-    def refresh(self, open_place: int) -> None:
+    def refresh(self, open_station: Station) -> None:
         """Show the stations' facts and the parts."""
-        for place, entry in enumerate(self.entries):
-            entry.show_fact(entry.station.fact(), is_open=place == open_place)
+        for entry in self.entries:
+            entry.show_fact(entry.station.fact(), is_open=entry.station is open_station)
         rows = [
             (part.id, (part.name, self._owner_words(part.owner), self._mark(part.id)))
             for part in self._session.job.parts

@@ -67,8 +67,8 @@ class SectionBar(QWidget):
         self.place = NumberField("mm", width=76)
         for widget in (QLabel("Section"), self.axis, self.slider, self.place, QLabel("mm")):
             layout.addWidget(widget, 1 if widget is self.slider else 0)
-        self.slider.valueChanged.connect(lambda _: self._tell())
-        self.axis.chosen.connect(lambda _: self._tell())
+        self.slider.valueChanged.connect(lambda _: self.tell())
+        self.axis.chosen.connect(lambda _: self.tell())
         self.place.taken.connect(self._typed)
 
     def show_range(self, low: tuple[float, ...], high: tuple[float, ...]) -> None:
@@ -81,7 +81,8 @@ class SectionBar(QWidget):
         low, high = self._box[0][axis], self._box[1][axis]
         return axis, low + (high - low) * self.slider.value() / 1000
 
-    def _tell(self) -> None:
+    def tell(self) -> None:
+        """Show the plane's place and pass it on."""
         axis, place = self.value()
         self.place.show_value(place)
         self.changed.emit(axis, place)

@@ -108,7 +108,7 @@ def test_entering_another_under_the_same_name_is_refused(toy):
 def test_it_goes_through_the_window(toy, with_parts, tmp_path):
     user = with_parts(box((8, 8, 3)))
     session, window = user.session, user.window
-    window.show_station("supports")
+    window.bench.open("supports")
     session.do(lambda before: edits.set_build_offset(before, ["part-1"], 6.0))
     bench = window.station
     bench.set_choice.setCurrentIndex(bench.set_choice.findData(POST_SET.name))
@@ -131,10 +131,10 @@ def test_it_goes_through_the_window(toy, with_parts, tmp_path):
     bench.sketch.render(picture)
     assert SKETCHED[-1] == "width"
     assert picture.toImage().pixelColor(picture.width() // 2, 60).name() == "#ff00ff"
-    (sheet,) = window.map.sheet.solids(window.map._tokens)
+    (sheet,) = window.views.map.sheet.solids(window.views.map._tokens)
     assert sheet.colour == "#FF00FF"
     assert sheet.covers.boundingRect().width() == pytest.approx(5.0)
-    assert support.id in {entry for entry, _ in window.view.scene._solids.actors()}
+    assert support.id in {entry for entry, _ in window.views.view.scene._solids.actors()}
     session.undo()
     session.undo()
     assert session.job.supports == ()

@@ -12,6 +12,7 @@ from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
 from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.messages import ColourBy, Fly
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import DAY, Tokens
 
@@ -78,7 +79,7 @@ class FiguresSection(Section):
         self.body.addWidget(self.source)
 
     def _colour(self, key: str) -> None:
-        self.asks.emit("figure", str(self.choice.currentData()))
+        self.asks.emit(ColourBy(str(self.choice.currentData())))
         self.refresh()
 
     def _fly(self, keys: list[int]) -> None:
@@ -89,7 +90,7 @@ class FiguresSection(Section):
             return
         self.session.select(bars=frozenset(keys))
         x, y, z = ((bars.holds[keys[0]] + bars.centres[keys[0], 0]) / 2).tolist()
-        self.asks.emit("fly", (x, y, z))
+        self.asks.emit(Fly((x, y, z)))
 
     def refresh(self) -> None:
         """Show the figures of the support in hand."""

@@ -37,6 +37,7 @@ from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.gestures import Drawn, Pick, Pull
 from lean_trellis.studio.hand_requests import BarsOnPatch, HandPlaces, Placed, PreviewWay, Way
+from lean_trellis.studio.messages import Ghost, ShowPoints
 from lean_trellis.studio.session import Session
 
 _MODES = (
@@ -102,8 +103,8 @@ class BarTools(HandTools):
 
     def _begin(self) -> None:
         self._tie_start, self._next = None, None
-        self.asks.emit("ghost", None)
-        self.asks.emit("points", [])
+        self.asks.emit(Ghost(None))
+        self.asks.emit(ShowPoints(()))
 
     # --- what is in hand ---
 
@@ -235,11 +236,11 @@ class BarTools(HandTools):
     def _tie(self, place: Place) -> None:
         if self._tie_start is None:
             self._tie_start = place
-            self.asks.emit("points", [place])
+            self.asks.emit(ShowPoints((place,)))
             self.pickers.say("Click the other end. Escape ends.")
             return
         start, self._tie_start = self._tie_start, None
-        self.asks.emit("points", [])
+        self.asks.emit(ShowPoints(()))
         part, support, chosen = self.session.part, self.session.support, self.chosen_set()
         if part is None:
             return
@@ -312,7 +313,7 @@ class BarTools(HandTools):
             return
         if pick.place is None or pick.part != self.session.selection.part:
             self._next = None
-            self.asks.emit("ghost", None)
+            self.asks.emit(Ghost(None))
             return
         self._preview(PreviewWay(self.session.job, support, ((pick.face, pick.place),)))
 
@@ -331,7 +332,7 @@ class BarTools(HandTools):
     def _show_way(self, way: Way) -> None:
         if self.modes.mode in ("add", "pull"):
             is_way = len(way.bars) > 0 and not way.bars.unkept.reasons
-            self.asks.emit("ghost", (way.bars, is_way))
+            self.asks.emit(Ghost(way.bars, is_way))
             self.modes.say(f"{way.words}. Escape ends.")
         if self._next is not None:
             self._retry.start()
@@ -348,7 +349,7 @@ class BarTools(HandTools):
             self.session.select(bars=frozenset({pull.bar}))
         if pull.is_over:
             self._next = None
-            self.asks.emit("ghost", None)
+            self.asks.emit(Ghost(None))
             self._let_go(pull, bars)
             return
         x, y, z = bars.holds[pull.bar].tolist()

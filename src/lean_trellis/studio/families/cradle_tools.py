@@ -8,6 +8,7 @@ from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports.bodies.cradle import Cradle
 from lean_trellis.studio.families.tools import HandTools
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.messages import Fly
 from lean_trellis.studio.session import Session
 
 _MOST_POSTS = 200
@@ -33,7 +34,7 @@ class CradleTools(HandTools):
     def _fly_to_post(self, keys: list[int]) -> None:
         cradle = self._cradle
         if cradle is not None and keys and keys[0] < len(cradle.posts):
-            self.asks.emit("fly", tuple(cradle.posts.tops[keys[0]].tolist()))
+            self.asks.emit(Fly(tuple(cradle.posts.tops[keys[0]].tolist())))
 
     def refresh(self) -> None:
         """The posts."""

@@ -14,9 +14,9 @@ from lean_trellis.studio.session import Session
 
 
 class Section(Fold):
-    """A fold of a bench. `asks` passes on what only the window can do: (what, value)."""
+    """A fold of a bench. `asks` passes on a message of what only the window can do."""
 
-    asks = pyqtSignal(str, object)
+    asks = pyqtSignal(object)
 
     def __init__(self, session: Session, words: str, *, is_open: bool = True) -> None:
         super().__init__(words, is_open=is_open)

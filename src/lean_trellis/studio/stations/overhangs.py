@@ -22,6 +22,7 @@ from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.gestures import Drawn, Pick
+from lean_trellis.studio.messages import PreviewAngles
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import ShownRegions
 from lean_trellis.studio.stations.sections.faces import FacesSection, gesture_of_faces
@@ -65,7 +66,7 @@ class OverhangsStation(Station):
     def _add_angles(self) -> None:
         self.fan = AngleFan(DAY)
         self.fan.setObjectName("overhangs.fan")
-        self.fan.moving.connect(lambda critical, watch: self.asks.emit("preview_angles", (critical, watch)))
+        self.fan.moving.connect(lambda critical, watch: self.asks.emit(PreviewAngles((critical, watch))))
         self.fan.moved.connect(self._fan_moved)
         self.page.addWidget(self.fan)
         self.critical, self.watch = NumberField("°"), NumberField("°")
@@ -128,7 +129,7 @@ class OverhangsStation(Station):
         return 90 - value if self._from_vertical else value
 
     def _fan_moved(self, critical: float, watch: float) -> None:
-        self.asks.emit("preview_angles", None)
+        self.asks.emit(PreviewAngles(None))
         self._set(critical, watch)
 
     def _set(self, critical: float | None, watch: float | None, *, reset: bool = False) -> None:

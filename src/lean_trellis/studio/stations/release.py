@@ -22,6 +22,7 @@ from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row, rule, set_role
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.messages import Fly
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
 
@@ -106,7 +107,7 @@ class ReleaseStation(Station):
             if chosen.support_id:
                 self.session.select(support=chosen.support_id)
             if chosen.at_mm is not None:
-                self.asks.emit("fly", chosen.at_mm)
+                self.asks.emit(Fly(chosen.at_mm))
         self._show_chosen()
 
     def _show_chosen(self) -> None:

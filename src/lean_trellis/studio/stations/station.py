@@ -13,6 +13,7 @@ from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.gestures import Drawn, Pick, Pull
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.theme import Tokens
 
 Mark = Literal["open", "fine", "look", "stop", "stale"]
 MARK_WORDS: dict[Mark, str] = {
@@ -45,7 +46,7 @@ class Station(QWidget):
     shows_map = False
     picks_bars = False
     wanted = pyqtSignal(str)
-    asks = pyqtSignal(str, object)
+    asks = pyqtSignal(object)
     tool_changed = pyqtSignal(str, float)
     """A tool that draws in the views: its gesture (nothing for none) and the brush's diameter in mm."""
 
@@ -128,3 +129,6 @@ class Station(QWidget):
 
     def leave(self) -> None:
         """Called when another station is opened: modes end."""
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours of what the bench paints itself."""

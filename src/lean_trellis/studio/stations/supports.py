@@ -36,7 +36,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
 from lean_trellis.studio.stations.sections.set_values import ValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
-from lean_trellis.studio.theme import DAY
+from lean_trellis.studio.theme import DAY, Tokens
 
 _CURED_HERE = ("bar_no_way", "raft_too_thick", "raft_hole_closed", "supports_overlap", "walls_end_in_air")
 """Findings on the support in hand whose cures stand in the bench."""
@@ -248,6 +248,10 @@ class SupportsStation(Station):
             tools.leave()
 
     # --- what is shown ---
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours of the sketch."""
+        self.sketch.set_tokens(tokens)
 
     def refresh(self) -> None:
         """Show the supports of the part in hand."""

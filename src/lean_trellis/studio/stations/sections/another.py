@@ -8,6 +8,7 @@ from lean_trellis.core.shop.values import differences, flat_values
 from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row
 from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.messages import OpenSecond
 from lean_trellis.studio.session import Session
 
 _MOST_SAID = 14
@@ -41,7 +42,7 @@ class AnotherSection(Section):
         except TrellisError as problem:
             self.session.said.emit("stop", str(problem))
             return
-        self.asks.emit("second_job", other)
+        self.asks.emit(OpenSecond(other))
 
     def refresh(self) -> None:
         """Offer what fits, and say which values will be others."""

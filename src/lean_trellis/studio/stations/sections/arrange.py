@@ -8,6 +8,7 @@ from lean_trellis.core.proposals import Arrangement, ArrangeWishes
 from lean_trellis.studio.errands import arrange_build
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
 from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.messages import SaveRest
 from lean_trellis.studio.part_requests import SpreadRest
 from lean_trellis.studio.session import Session
 
@@ -69,7 +70,7 @@ class ArrangeSection(Section):
 
     def _save_rest(self) -> None:
         if self._rest is not None:
-            self.asks.emit("save_rest", SpreadRest(self.session.job, self._rest.left_over, self._wishes))
+            self.asks.emit(SaveRest(SpreadRest(self.session.job, self._rest.left_over, self._wishes)))
 
     def refresh(self) -> None:
         """Offer what the machine knows of."""

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from lean_trellis.studio.forms.fields import muted
 from lean_trellis.studio.forms.section import Section
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.messages import Fly
 from lean_trellis.studio.session import Session
 
 
@@ -29,7 +30,7 @@ class IslandsSection(Section):
         known = () if part is None else self.session.islands(part) or ()
         if keys and keys[0] < len(known):
             island = known[keys[0]]
-            self.asks.emit("fly", (island.x_mm, island.y_mm, island.z_mm))
+            self.asks.emit(Fly((island.x_mm, island.y_mm, island.z_mm)))
 
     def refresh(self) -> None:
         """Show the islands of the part in hand."""

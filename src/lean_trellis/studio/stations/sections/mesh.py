@@ -12,6 +12,7 @@ from lean_trellis.studio.errands import mend_part, take_mend
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row, set_role
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.messages import Fly, ShowFault
 from lean_trellis.studio.session import Session
 
 
@@ -65,11 +66,11 @@ class MeshSection(Section):
         fault, part = self._fault(), self.part
         if fault is None or part is None:
             return
-        self.asks.emit("faults", (part.id, fault))
+        self.asks.emit(ShowFault((part.id, fault)))
         if len(fault.places):
             place = fault.places[self._at % len(fault.places)]
             x, y, z = part.pose.to_plate(part.mesh, np.array([place]))[0].tolist()
-            self.asks.emit("fly", (x, y, z))
+            self.asks.emit(Fly((x, y, z)))
 
     def _mend(self) -> None:
         if self.part is not None:
@@ -99,7 +100,7 @@ class MeshSection(Section):
 
     def leave(self) -> None:
         """Nothing stays marked."""
-        self.asks.emit("faults", None)
+        self.asks.emit(ShowFault(None))
 
     def refresh(self) -> None:
         """Show the health of the part in hand."""

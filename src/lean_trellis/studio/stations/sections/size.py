@@ -12,6 +12,7 @@ from lean_trellis.core.job.edits import set_size
 from lean_trellis.core.parts.size import Size, Stage, factor_for
 from lean_trellis.studio.forms.fields import NumberField, muted, row
 from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.messages import Measure
 from lean_trellis.studio.session import Session
 
 _STAGES = (("print", "Print"), ("later", "Cast, sinter"))
@@ -54,7 +55,7 @@ class SizeSection(Section):
         self.fit = button(
             "Scale", self._fit, "Find the factor that makes a measure come out as wanted", name="size.fit"
         )
-        self.measure = button("Measure", lambda: self.asks.emit("measure", None), "In the view, M", name="size.measure")
+        self.measure = button("Measure", lambda: self.asks.emit(Measure()), "In the view, M", name="size.measure")
         self.body.addWidget(row("A bore, a span or a wall, as it is and as wanted", 1))
         self.body.addWidget(row(self.measure, self.measured, "→", self.wanted, self.fit, 1, spacing=6))
         self.table = QLabel()

@@ -14,6 +14,7 @@ from lean_trellis.studio.forms.fields import ChoiceField, NumberField, number_ro
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.gestures import Pick
+from lean_trellis.studio.messages import ShowPoints
 from lean_trellis.studio.session import Session
 
 _FRAMES = [("plate", "the plate's axes"), ("own", "its own axes")]
@@ -93,7 +94,7 @@ class LayDownSection(Section):
 
     def _forget_points(self) -> None:
         self._points = []
-        self.asks.emit("points", [])
+        self.asks.emit(ShowPoints(()))
 
     def take_pick(self, pick: Pick) -> bool:
         """What a click does in the mode that is on."""
@@ -118,7 +119,8 @@ class LayDownSection(Section):
         if pick.part != self._points_of:
             self._points, self._points_of = [], pick.part
         self._points.append(part.pose.to_part(part.mesh, np.array([pick.place]))[0])
-        self.asks.emit("points", [tuple(p) for p in part.pose.to_plate(part.mesh, np.array(self._points)).tolist()])
+        places = part.pose.to_plate(part.mesh, np.array(self._points)).tolist()
+        self.asks.emit(ShowPoints(tuple((x, y, z) for x, y, z in places)))
         self.modes.say(f"{len(self._points)} of 3 points. Escape ends.")
         if len(self._points) < 3:
             return

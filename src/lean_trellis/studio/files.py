@@ -2,71 +2,91 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
-from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
+from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.edits import remove_parts
 from lean_trellis.core.job.files import SUFFIX
 from lean_trellis.core.shop import full_library, take_in
 from lean_trellis.studio.forms.patterns import parts_pattern
+from lean_trellis.studio.messages import FileMessage, OpenSecond, SaveRest
 from lean_trellis.studio.part_requests import MakeDemo, SpreadRest
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.view3d.view import BuildView
 
 
-class FileWindow(QMainWindow):
-    """The half of the main window that knows of files; what it shows is the other half."""
+class Files(QObject):
+    """Opens, saves, imports; `window` is what its questions stand before."""
 
-    session: Session
-    view: BuildView
-    recent_menu: QMenu
+    parts_come = pyqtSignal()
+    """Parts are about to be imported."""
+    job_shown = pyqtSignal()
+    """Another job is on the plate: it should be seen whole."""
 
-    station_asked = pyqtSignal(str)
+    def __init__(self, session: Session, window: QWidget) -> None:
+        super().__init__(window)
+        self.session, self._window = session, window
 
-    def do_new(self) -> None:
-        """Start an empty job."""
-        self._after_asking(self.session.new_job)
+    def handlers(self) -> dict[str, Callable[[], object]]:
+        """What the actions on files do, by their ids."""
+        demos = {f"demo_{name}": partial(self.after_asking, partial(self.open_demo, name)) for name in DEMOS}
+        return demos | {
+            "new": lambda: self.after_asking(self.session.new_job),
+            "open": self._open,
+            "save": self._save,
+            "save_as": self._save_as,
+            "import": self._import,
+        }
 
-    def do_open(self) -> None:
+    def take(self, message: FileMessage) -> None:
+        """Do what a bench asks for."""
+        match message:
+            case SaveRest(request):
+                self._save_rest(request)
+            case OpenSecond(job):
+                self._open_second(job)
+
+    def _open(self) -> None:
         """Ask for a job file and open it."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open a job", self.session.settings.folder, f"Jobs (*{SUFFIX})")
+        chosen, _ = QFileDialog.getOpenFileName(
+            self._window, "Open a job", self.session.settings.folder, f"Jobs (*{SUFFIX})"
+        )
         if chosen:
-            self._after_asking(lambda: self.session.open_job(Path(chosen)))
+            self.after_asking(lambda: self.session.open_job(Path(chosen)))
 
     def open_demo(self, name: str = "metal") -> None:
         """Make a demo build, beside the window, and open it without asking."""
 
         def made(job: Job) -> None:
             self.session.replace_job(job, None)
-            self.view.fit()
+            self.job_shown.emit()
 
         self.session.ask(f"Making the demo: {name} build", MakeDemo(name), made)
 
-    def do_save(self) -> None:
+    def _save(self) -> None:
         """Save where it was saved, or ask."""
         if self.session.path is None:
-            self.do_save_as()
+            self._save_as()
         else:
             self.session.save_job(self.session.path)
 
-    def do_save_as(self) -> None:
-        """Ask for a file and save."""
-        self._save_as()
-
-    def _save_as(self, then: Any = None) -> None:
+    def _save_as(self, then: Callable[[], None] | None = None) -> None:
         start = str(Path(self.session.settings.folder) / f"{self.session.job.name}{SUFFIX}")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the job", start, f"Jobs (*{SUFFIX})")
+        chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the job", start, f"Jobs (*{SUFFIX})")
         if chosen:
             self.session.save_job(_job_path(chosen), then)
 
-    def do_import(self) -> None:
+    def _import(self) -> None:
         """Ask for mesh files and import them."""
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Import parts", self.session.settings.folder, parts_pattern())
+        chosen, _ = QFileDialog.getOpenFileNames(
+            self._window, "Import parts", self.session.settings.folder, parts_pattern()
+        )
         if chosen:
             self.session.settings.folder = str(Path(chosen[0]).parent)
             self.take_files([Path(name) for name in chosen])
@@ -79,10 +99,10 @@ class FileWindow(QMainWindow):
         paths = [path for path in paths if path not in things]
         jobs = [path for path in paths if path.suffix == SUFFIX]
         if jobs:
-            self._after_asking(lambda: self.session.open_job(jobs[0]))
+            self.after_asking(lambda: self.session.open_job(jobs[0]))
         meshes = [path for path in paths if path.suffix != SUFFIX]
         if meshes:
-            self.station_asked.emit("parts")
+            self.parts_come.emit()
             self.session.import_files(meshes)
 
     def _take_thing(self, path: Path) -> None:
@@ -96,13 +116,13 @@ class FileWindow(QMainWindow):
         self.session.said.emit("fine", f"{thing.name} is in your own library now")
         self.session.file_changed.emit()
 
-    def _after_asking(self, then: Any) -> None:
+    def after_asking(self, then: Callable[[], None]) -> None:
         """Do something that leaves the job; unsaved work is asked about first."""
         if self.session.is_saved:
             then()
             return
         answer = QMessageBox.question(
-            self, "Unsaved work", f"Save {self.session.job.name} first?",
+            self._window, "Unsaved work", f"Save {self.session.job.name} first?",
             QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
         )  # fmt: skip
         if answer == QMessageBox.StandardButton.Discard:
@@ -114,21 +134,21 @@ class FileWindow(QMainWindow):
             else:
                 self.session.save_job(self.session.path, then)
 
-    def open_second(self, job: Job) -> None:
+    def _open_second(self, job: Job) -> None:
         """Open a job that was made from this one, which is saved or discarded first."""
 
         def opened() -> None:
             self.session.replace_job(job, None, is_saved=False)
-            self.view.fit()
+            self.job_shown.emit()
             self.session.said.emit("note", f"{job.name}: a second job, not saved yet; Release lists what does not fit")
 
-        self._after_asking(opened)
+        self.after_asking(opened)
 
-    def save_rest(self, request: SpreadRest) -> None:
+    def _save_rest(self, request: SpreadRest) -> None:
         """Save the parts that found no room as jobs of their own, a plate each, and take them out of this one."""
         name = f"{request.job.name}, plate 2"
         start = str(Path(self.session.settings.folder) / f"{name}{SUFFIX}")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the further plates", start, f"Jobs (*{SUFFIX})")
+        chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the further plates", start, f"Jobs (*{SUFFIX})")
         if chosen:
             spread = "Spreading the rest over further plates"
             self.session.ask(spread, request, lambda plates: self._save_plates(plates, _job_path(chosen)))
@@ -146,14 +166,15 @@ class FileWindow(QMainWindow):
         for number, (plate, path) in enumerate(zip(plates, paths, strict=True), start=1):
             self.session.save_copy(plate, path, leave if number == len(plates) else lambda: None)
 
-    def _file_changed(self) -> None:
-        self.recent_menu.clear()
+    def list_recent(self, menu: QMenu) -> None:
+        """Offer the jobs that were opened last."""
+        menu.clear()
         for name in self.session.settings.recent:
-            action = self.recent_menu.addAction(Path(name).name)
+            action = menu.addAction(Path(name).name)
             assert action is not None, "a menu makes the actions it is given words for"
             action.setToolTip(name)
-            action.triggered.connect(lambda _, n=name: self._after_asking(lambda: self.session.open_job(Path(n))))
-        self.recent_menu.setEnabled(bool(self.session.settings.recent))
+            action.triggered.connect(lambda _, n=name: self.after_asking(lambda: self.session.open_job(Path(n))))
+        menu.setEnabled(bool(self.session.settings.recent))
 
 
 def _job_path(chosen: str) -> Path:
