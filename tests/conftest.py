@@ -14,7 +14,10 @@ from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
 from lean_trellis.core.shop import Library, Machine, Material, shipped_library
 
-settings.register_profile("here", deadline=None, max_examples=25, suppress_health_check=list(HealthCheck))
+# The same examples every time: what is found by chance belongs into a soak, not before a release.
+settings.register_profile(
+    "here", deadline=None, max_examples=25, derandomize=True, suppress_health_check=list(HealthCheck)
+)
 settings.load_profile("here")
 
 

@@ -149,6 +149,5 @@ def test_the_layers_keep_to_their_contract():
         [Path(sys.executable).with_name("lint-imports"), "--no-cache"],
         cwd=root,
         capture_output=True,
-        text=True,
     )
-    assert done.returncode == 0, done.stdout
+    assert done.returncode == 0, done.stdout.decode("utf-8", "replace")

@@ -74,7 +74,9 @@ def test_area_is_the_outline_less_openings_cuts_and_gaps_and_solids_are_closed(p
         return
     pictures = outlines_of(panels)
     # No two slabs lie over each other, so what they cover together is their sum.
-    covered = sum(shapely.union_all(shapes, grid_size=1e-9).area for shapes in pictures.values())
+    covered = sum(
+        shapely.union_all(shapely.set_precision(shapes, 1e-6), grid_size=1e-6).area for shapes in pictures.values()
+    )
     assert panels.area_mm2 == pytest.approx(covered, rel=1e-4)
     witness = trimesh.Trimesh(panels.mesh.vertices, panels.mesh.faces, process=False)
     if parameters.thickness == 0:
