@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from lean_trellis.core.job.edits.updates import NewerValue, newer_values, take_newer
 from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.shop.values import flat_values
+from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
@@ -37,8 +41,13 @@ class NewerSection(Section):
         newer = newer_values(job, library, shipped_sets())
         self.setVisible(bool(newer) and not job.is_released)
         more = f"\nand {len(newer) - _MOST_SHOWN} more" if len(newer) > _MOST_SHOWN else ""
-        self.list.setText("\n".join(_words(one) for one in newer[:_MOST_SHOWN]) + more)
+        values = flat_values(library.materials.get(job.material.id, job.material))
+        values |= flat_values(library.machines.get(job.machine.id, job.machine))
+        self.list.setText("\n".join(_words(one, values) for one in newer[:_MOST_SHOWN]) + more)
 
 
-def _words(one: NewerValue) -> str:
-    return f"{one.of}: {one.key.replace('_', ' ')} {one.here} here, {one.there} in the library"
+def _words(one: NewerValue, values: dict[str, Any]) -> str:
+    if one.key not in values:
+        return f"{one.of}: {one.key.replace('_', ' ')} {one.here} here, {one.there} in the library"
+    here, there = text_of(one.key, one.here, values), text_of(one.key, one.there, values)
+    return f"{one.of}: {words_of(one.key, values).label} {here} here, {there} in the library"

@@ -32,7 +32,7 @@ class ValuesSection(Section):
         change: Callable[[Job, str, Any], Edit],
     ) -> None:
         super().__init__(session, words, is_open=False)
-        self._words, self._thing_of, self._change = words, thing_of, change
+        self._title, self._thing_of, self._change = words, thing_of, change
         self._changed: set[str] = set()
         self.table = PickTable(("Value", "Here", "Library"), several=False)
         self.table.setObjectName(f"{name}.values")
@@ -136,7 +136,7 @@ class ValuesSection(Section):
             if not key.endswith((".source", ".unit"))
         ]
         self.table.show_rows(rows, self.table.picked_keys())
-        self.set_words(f"{self._words}, {len(changed)} changed for this build" if changed else self._words)
+        self.set_words(f"{self._title}, {len(changed)} changed for this build" if changed else self._title)
         self.back.setEnabled(self._key() in changed)
         self.note.setText(f"{thing.name}: ● is not what the library holds." if changed else f"{thing.name}.")
 
