@@ -32,6 +32,7 @@ from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.requests import Derive
 from lean_trellis.studio.selection import Selection
+from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.shown import (
     FAULTS,
     MOST_SHOWN_SOFTWARE,
@@ -44,8 +45,6 @@ from lean_trellis.studio.shown import (
     shown_nodes,
 )
 from lean_trellis.studio.worker import Worker
-
-WINDOW_BYTES = 600_000_000
 
 
 class Derived(QObject):
@@ -64,14 +63,15 @@ class Derived(QObject):
         def job(self) -> Job:
             """The job as it is now."""
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, settings: Settings, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.worker = Worker(self)
+        self.settings = settings
+        self.worker = Worker(settings.worker_memory_mb * 1_000_000, self)
         self.worker.progressed.connect(self._progressed)
         self._is_quiet = False
         self.worker.idle.connect(self._pump)
         self.most_shown = MOST_SHOWN_SOFTWARE
-        self.graph = Graph(WINDOW_BYTES)
+        self.graph = Graph(settings.window_memory_mb * 1_000_000)
         self._held_back: dict[Key, TrellisError] = {}
         self._explicit: list[tuple[str, Any, Callable[[Any], None], Callable[[TrellisError], None]]] = []
         self._running_key: Key | None = None

@@ -19,7 +19,7 @@ from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.map_sheet import SolidSheet
 
 if TYPE_CHECKING:
-    from lean_trellis.studio.families.tools import MakeTools
+    from lean_trellis.studio.family_tools import MakeTools
 
 
 @dataclass(frozen=True)

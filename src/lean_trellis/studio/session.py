@@ -38,8 +38,8 @@ class Session(Derived):
     """Another job is about to take the place of this one; whether this one was saved or discarded."""
 
     def __init__(self, library: Library, settings: Settings, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self.library, self.settings = library, settings
+        super().__init__(settings, parent)
+        self.library = library
         self.selection = Selection()
         self._regions_of: Hashable = None
         self._bars_of: Hashable = None

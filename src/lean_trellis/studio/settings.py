@@ -8,7 +8,7 @@ from typing import Any
 
 import platformdirs
 import tomlkit
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import AccessError
@@ -30,6 +30,9 @@ class Settings(BaseModel):
     started_before: bool = False
     angles_from_vertical: bool = False
     map_hidden: bool = False
+    window_memory_mb: int = Field(600, ge=50, le=64_000)
+    worker_memory_mb: int = Field(1500, ge=50, le=64_000)
+    """How much of what follows from jobs is kept at most, by the window and beside it; taken at the start."""
 
     def remember_job(self, path: Path) -> None:
         """Put a job at the head of the recent ones."""

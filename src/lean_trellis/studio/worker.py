@@ -12,7 +12,7 @@ import os
 import pickle
 import signal
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import Any
@@ -26,26 +26,32 @@ from lean_trellis.studio.forms.qt import single_shot
 
 _PATIENCE_MS = 250
 """How long a cancelled request may go on before the process is ended and started anew."""
+_MOST_KNOWN_BYTES = 400_000_000
+"""Meshes that window and worker both have; further ones are sent again when they are needed again."""
 
 
 class _MeshPickler(pickle.Pickler):
-    """Pickles meshes as their keys; `fresh` are those that the other side does not have yet."""
+    """Meshes that the other end knows go as their keys; `used` are those, `fresh` others that it shall know."""
 
-    def __init__(self, file: io.BytesIO, known: dict[str, Mesh]) -> None:
+    def __init__(self, file: io.BytesIO, known: Mapping[str, Mesh], *, teaches: bool) -> None:
         super().__init__(file, protocol=5)
-        self._known = known
+        self._known, self._teaches = known, teaches
         self.fresh: dict[str, Mesh] = {}
+        self.used: set[str] = set()
 
     def persistent_id(self, obj: Any) -> str | None:
         if not isinstance(obj, Mesh):
             return None
         if obj.key not in self._known:
+            if not self._teaches:
+                return None
             self.fresh[obj.key] = obj
+        self.used.add(obj.key)
         return obj.key
 
 
 class _MeshUnpickler(pickle.Unpickler):
-    def __init__(self, file: io.BytesIO, known: dict[str, Mesh]) -> None:
+    def __init__(self, file: io.BytesIO, known: Mapping[str, Mesh]) -> None:
         super().__init__(file)
         self._known = known
 
@@ -53,31 +59,57 @@ class _MeshUnpickler(pickle.Unpickler):
         return self._known[pid]
 
 
-class _Line:
-    """One end of the pipe, with the meshes that both ends have."""
+class Line:
+    """One end of the pipe, with the meshes that both ends have.
 
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-        self._known: dict[str, Mesh] = {}
+    The end that `teaches` sends each mesh once and says which ones to forget when they outgrow `most_bytes`; what the
+    message in hand needs is never forgotten. The other end sends meshes whole that it was not taught.
+    """
+
+    def __init__(self, connection: Connection, *, teaches: bool, most_bytes: int = _MOST_KNOWN_BYTES) -> None:
+        self._connection, self._teaches, self._most_bytes = connection, teaches, most_bytes
+        self.known: dict[str, Mesh] = {}
 
     def send(self, message: Any) -> None:
+        """Send a message with the meshes that the other end lacks."""
         body = io.BytesIO()
-        pickler = _MeshPickler(body, self._known)
+        pickler = _MeshPickler(body, self.known, teaches=self._teaches)
         pickler.dump(message)
-        self._connection.send_bytes(pickle.dumps(list(pickler.fresh.values()), protocol=5))
+        forgotten = self._learn(pickler.fresh, pickler.used)
+        self._connection.send_bytes(pickle.dumps((list(pickler.fresh.values()), forgotten), protocol=5))
         self._connection.send_bytes(body.getbuffer())
-        self._known.update(pickler.fresh)
+
+    def _learn(self, fresh: Mapping[str, Mesh], used: set[str]) -> list[str]:
+        """Take fresh meshes in, what is used last last; the keys of those that there is no room for any more."""
+        for key in used & self.known.keys():
+            self.known[key] = self.known.pop(key)
+        self.known.update(fresh)
+        total = sum(_bytes_of(mesh) for mesh in self.known.values())
+        forgotten: list[str] = []
+        for key in [key for key in self.known if key not in used]:
+            if total <= self._most_bytes:
+                break
+            total -= _bytes_of(self.known.pop(key))
+            forgotten.append(key)
+        return forgotten
 
     def receive(self) -> Any:
-        for mesh in pickle.loads(self._connection.recv_bytes()):
-            self._known.setdefault(mesh.key, mesh)
-        return _MeshUnpickler(io.BytesIO(self._connection.recv_bytes()), self._known).load()
+        """The next message; waits for it. Raises EOFError when the other end is gone."""
+        fresh, forgotten = pickle.loads(self._connection.recv_bytes())
+        self.known.update({mesh.key: mesh for mesh in fresh})
+        for key in forgotten:
+            del self.known[key]
+        return _MeshUnpickler(io.BytesIO(self._connection.recv_bytes()), self.known).load()
+
+
+def _bytes_of(mesh: Mesh) -> int:
+    return int(mesh.vertices.nbytes + mesh.faces.nbytes)
 
 
 class _PipeWatch:
     """Reports progress over the pipe, at most every 1 % or new word; raises `Cancelled` when asked."""
 
-    def __init__(self, line: _Line, number: int, cancelled: Any) -> None:
+    def __init__(self, line: Line, number: int, cancelled: Any) -> None:
         self._line, self._number, self._cancelled = line, number, cancelled
         self._said = (-1.0, "")
 
@@ -89,11 +121,11 @@ class _PipeWatch:
             self._line.send(("progress", self._number, share, words))
 
 
-def serve(connection: Connection, cancelled: Any) -> None:
-    """The worker's loop: answer requests until the pipe is closed."""
+def serve(connection: Connection, cancelled: Any, most_bytes: int) -> None:
+    """The worker's loop: answer requests until the pipe is closed; results are kept up to `most_bytes`."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(10)  # the window comes first: it draws on the same cores
-    line, pipeline = _Line(connection), Pipeline()
+    line, pipeline = Line(connection, teaches=False), Pipeline(most_bytes)
     while True:
         try:
             number, request = line.receive()
@@ -148,8 +180,9 @@ class Worker(QObject):
     idle = pyqtSignal()
     _received = pyqtSignal(int, object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, most_bytes: int, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self._most_bytes = most_bytes
         # A server without threads or window has everything imported: a process ended by Escape is back at once.
         self._context = multiprocessing.get_context("forkserver")
         self._context.set_forkserver_preload(["lean_trellis.studio.requests", "lean_trellis.studio.part_requests"])
@@ -165,16 +198,18 @@ class Worker(QObject):
         self._generation += 1
         ours, theirs = self._context.Pipe()
         self._cancelled = self._context.RawValue(ctypes.c_bool, False)  # without a lock that a killed process keeps
-        self._process = self._context.Process(target=serve, args=(theirs, self._cancelled), daemon=True)
+        self._process = self._context.Process(
+            target=serve, args=(theirs, self._cancelled, self._most_bytes), daemon=True
+        )
         self._process.start()
         theirs.close()
-        self._connection, self._line = ours, _Line(ours)
+        self._connection, self._line = ours, Line(ours, teaches=True)
         self._listener = threading.Thread(
             target=self._listen, args=(self._line, self._generation), daemon=True, name="worker listener"
         )
         self._listener.start()
 
-    def _listen(self, line: _Line, generation: int) -> None:
+    def _listen(self, line: Line, generation: int) -> None:
         """Pass on what the process says, until it ends or says what cannot be understood."""
         while True:
             try:
@@ -206,7 +241,7 @@ class Worker(QObject):
             target=self._send, args=(self._line, self._generation, (self._count, request)), daemon=True
         ).start()
 
-    def _send(self, line: _Line, generation: int, message: Any) -> None:
+    def _send(self, line: Line, generation: int, message: Any) -> None:
         try:
             line.send(message)
         except Exception as problem:  # noqa: BLE001 - what was never sent is never answered

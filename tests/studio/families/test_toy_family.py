@@ -21,7 +21,7 @@ from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports.common import spec
 from lean_trellis.studio import looks
-from lean_trellis.studio.families.tools import HandTools
+from lean_trellis.studio.family_tools import HandTools
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 
 spec.unregister(POST)  # only while a test wants it

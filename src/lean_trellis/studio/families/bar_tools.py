@@ -30,7 +30,7 @@ from lean_trellis.core.supports.bars.parameters import BarParameters, bar_parame
 from lean_trellis.core.supports.common.spec import spec_for, spec_of
 from lean_trellis.studio.face_requests import Place
 from lean_trellis.studio.families.bar_figures import FiguresSection, bar_in_words
-from lean_trellis.studio.families.tools import HandTools, counted_words, hand_of
+from lean_trellis.studio.family_tools import HandTools, counted_words, hand_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.qt import single_shot

@@ -14,7 +14,7 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.job.edits import become_block, change_values, give_body
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports import Support
-from lean_trellis.studio.families.tools import HandTools
+from lean_trellis.studio.family_tools import HandTools
 from lean_trellis.studio.forms.fields import row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import button

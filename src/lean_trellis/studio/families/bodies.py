@@ -24,7 +24,7 @@ from lean_trellis.studio.families.cradle_tools import CradleTools
 from lean_trellis.studio.families.flank_tools import FlankTools
 from lean_trellis.studio.families.panel_sketches import FlankSide
 from lean_trellis.studio.families.raft_tools import RaftTools
-from lean_trellis.studio.families.tools import no_grips
+from lean_trellis.studio.family_tools import no_grips
 from lean_trellis.studio.forms.drawing import Drawing
 from lean_trellis.studio.gestures import Pull
 from lean_trellis.studio.looks import FamilyLook, Sketching, register_look

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports.bodies.cradle import Cradle
-from lean_trellis.studio.families.tools import HandTools
+from lean_trellis.studio.family_tools import HandTools
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.messages import Fly
 from lean_trellis.studio.session import Session

@@ -10,7 +10,7 @@ import numpy as np
 from lean_trellis.core.job.edits import change_values
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports.bodies.flank import FlankWall
-from lean_trellis.studio.families.tools import HandTools, stroke_of
+from lean_trellis.studio.family_tools import HandTools, stroke_of
 from lean_trellis.studio.forms.fields import row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import button

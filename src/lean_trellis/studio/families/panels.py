@@ -9,8 +9,8 @@ from lean_trellis.core.supports import LATTICE, WALL
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.studio.families.panel_sketches import PLAN_KEYS, LatticePlan, PanelSide
-from lean_trellis.studio.families.tools import no_grips
 from lean_trellis.studio.families.wall_tools import LatticeTools, WallTools
+from lean_trellis.studio.family_tools import no_grips
 from lean_trellis.studio.gestures import Pull
 from lean_trellis.studio.looks import FamilyLook, Sketching, register_look
 from lean_trellis.studio.underside.map_sheet import add_walls

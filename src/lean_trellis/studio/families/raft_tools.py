@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from lean_trellis.core.job.edits import share_raft
 from lean_trellis.core.sets import ParameterSet
-from lean_trellis.studio.families.tools import HandTools
+from lean_trellis.studio.family_tools import HandTools
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.session import Session

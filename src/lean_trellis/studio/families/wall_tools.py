@@ -25,7 +25,7 @@ from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.common.outlines import polygons_of
 from lean_trellis.core.supports.common.spec import spec_for, spec_of
 from lean_trellis.core.supports.panels.panels import Panels
-from lean_trellis.studio.families.tools import HandTools, counted_words, hand_of, stroke_of
+from lean_trellis.studio.family_tools import HandTools, counted_words, hand_of, stroke_of
 from lean_trellis.studio.forms.fields import NumberField, muted, row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import button

@@ -24,7 +24,7 @@ from lean_trellis.core.supports.common.spec import spec_for, spec_of
 from lean_trellis.core.supports.common.structure import Counted
 from lean_trellis.core.supports.common.targets import pick_region
 from lean_trellis.studio.cures import apply_cure
-from lean_trellis.studio.families.tools import HandTools
+from lean_trellis.studio.family_tools import HandTools
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.section import button

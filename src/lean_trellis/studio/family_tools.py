@@ -127,6 +127,6 @@ def stroke_of(drawn: Drawn) -> list[tuple[float, ...]]:
     return list(drawn.places)
 
 
-def no_grips(support: Support, made: Structure, part: object) -> list[Pull]:
+def no_grips(_support: Support, _made: Structure, _part: object) -> list[Pull]:
     """Nothing of it is pulled on the map."""
     return []
