@@ -6,6 +6,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHeaderView, QLabel, QSizePolicy, QWidget
 
+from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.bars.figures import FIGURES, USED_WORDS, BarFigures
 from lean_trellis.core.supports.bars.struts import ON_PART, ON_TRUNK, Bars
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
@@ -150,3 +151,16 @@ def bar_in_words(bars: Bars, figures: BarFigures | None, bar: int) -> str:
             f"{USED_WORDS[int(figures.used_by[bar])]}"
         )
     return "\n".join(lines)
+
+
+def picked_words(which: list[int], support: Support | None, bars: Bars | None) -> str:
+    """What of a support is picked, in a line."""
+    if support is None or bars is None:
+        return "Add begins a support of the set above, or pick a support in the list."
+    if not which:
+        return "No bar is picked: click one, Ctrl adds."
+    if len(which) > 1:
+        return f"{len(which):,} bars picked"
+    number = int(bars.by_hand[which[0]])
+    kind = "generated" if number < 0 else "locked" if support.hand.bars[number].is_locked else "by hand"
+    return f"Bar {which[0] + 1} picked, {kind}"

@@ -29,7 +29,7 @@ from lean_trellis.core.supports import BARS, Bars, Support
 from lean_trellis.core.supports.bars.parameters import BarParameters, bar_parameters
 from lean_trellis.core.supports.common.spec import spec_for, spec_of
 from lean_trellis.studio.face_requests import Place
-from lean_trellis.studio.families.bar_figures import FiguresSection, bar_in_words
+from lean_trellis.studio.families.bar_figures import FiguresSection, bar_in_words, picked_words
 from lean_trellis.studio.family_tools import HandTools, counted_words, hand_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.modes import ModeButtons
@@ -402,7 +402,7 @@ class BarTools(HandTools):
         self.second.setEnabled(bars is not None and len(bars) > 1)
         self.edges.setEnabled(self._has_picked_edge())
         self.lock.setText("Unlock" if self._are_locked() else "Lock")
-        self.told.setText(_picked_words(which, support, bars))
+        self.told.setText(picked_words(which, support, bars))
         hand = hand_of(support)
         words = counted_words((len(hand.bars), "set or changed"), (len(hand.removed), "taken out"),
                               (len(hand.ties), "ties"))  # fmt: skip
@@ -444,15 +444,3 @@ class BarTools(HandTools):
         """Modes end."""
         self._retry.stop()
         self._begin()
-
-
-def _picked_words(which: list[int], support: Support | None, bars: Bars | None) -> str:
-    if support is None or bars is None:
-        return "Add begins a support of the set above, or pick a support in the list."
-    if not which:
-        return "No bar is picked: click one, Ctrl adds."
-    if len(which) > 1:
-        return f"{len(which):,} bars picked"
-    number = int(bars.by_hand[which[0]])
-    kind = "generated" if number < 0 else "locked" if support.hand.bars[number].is_locked else "by hand"
-    return f"Bar {which[0] + 1} picked, {kind}"

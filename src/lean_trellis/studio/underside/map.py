@@ -24,12 +24,12 @@ from PyQt6.QtWidgets import QWidget
 
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, ON_PLATE, TIP_END
 from lean_trellis.studio.forms.qt import single_shot
-from lean_trellis.studio.gestures import Handle, Pull
+from lean_trellis.studio.gestures import Pull
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame
+from lean_trellis.studio.underside.handles import DOT_PX, grip_at, region_at, regions_within, thinned
 from lean_trellis.studio.underside.painting import (
     MapLook,
     paint_front,
@@ -49,7 +49,6 @@ _DRAG_STARTS_AT = 4
 _REACH_PX = 7.0
 _SMOOTH_AFTER_MS = 160
 _STEP_MM = 0.4
-_DOT_PX, _RING_PX, _LEANS_DEG = 6.0, 11.0, 0.5
 
 
 class UndersideMap(QWidget):
@@ -354,7 +353,7 @@ class UndersideMap(QWidget):
             return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
         if self.gesture in ("line", "click"):
             return [places[0], places[-1]]
-        return _thinned(places, _STEP_MM if self.gesture == "lasso" else 0.3 * self.brush_mm)
+        return thinned(places, _STEP_MM if self.gesture == "lasso" else 0.3 * self.brush_mm)
 
     # --- picking ---
 
@@ -365,31 +364,9 @@ class UndersideMap(QWidget):
         self.pulled.emit(replace(grip, place=(x, y, grip.place[2]), is_over=is_over))
 
     def _grip_at(self, at: QPointF) -> Pull | None:
-        """The handle of a bar under a pixel: its contact within, its foot round that, or its bend."""
+        """The handle of a bar under a pixel."""
         x, y = self.frame.to_plate(at.x(), at.y())
-        found: list[tuple[float, Pull]] = []
-        for support in self._session.job.supports:
-            bars = self._session.bars(support)
-            if bars is None or not len(bars):
-                continue
-            own = bars.landings == ON_PLATE
-            leans = own & (bars.leans_deg > _LEANS_DEG)
-            handles: tuple[tuple[Handle, Any, Any, float, Any], ...] = (
-                ("hold", bars.holds, bars.radii[:, TIP_END], _DOT_PX, np.ones(len(bars), bool)),
-                ("foot", bars.centres[:, LOWER_END], bars.radii[:, LOWER_END], _RING_PX, own),
-                ("bend", bars.centres[:, BEND], bars.radii[:, BEND], _DOT_PX, leans),
-            )
-            for rank, (handle, places, radii, pixels, there) in enumerate(handles):
-                away = np.where(there, np.hypot(places[:, 0] - x, places[:, 1] - y), np.inf)
-                bar = int(away.argmin())
-                if away[bar] <= max(float(radii[bar]), pixels / self.frame.scale):
-                    place = tuple(places[bar].tolist())
-                    found.append((rank + float(away[bar]) * 1e-6, Pull(support.id, bar, handle, place)))
-        for pull in grips(self._session):
-            if np.hypot(pull.place[0] - x, pull.place[1] - y) <= _RING_PX / self.frame.scale:
-                return pull
-        in_hand = self._session.selection.support
-        return min(found, key=lambda entry: (entry[1].support != in_hand, entry[0]), default=(0.0, None))[1]
+        return grip_at(self._session, x, y, self.frame.scale)
 
     def bar_at(self, at: QPointF) -> tuple[str, int] | None:
         """The bar whose contact is under a pixel: of the support in hand before the others."""
@@ -401,7 +378,7 @@ class UndersideMap(QWidget):
         x, y = self.frame.to_plate(at.x(), at.y())
         for sheet in self.sheet.solids(self._tokens):
             if sheet.support == self._session.selection.support:
-                wall = wall_near(sheet, x, y, _DOT_PX / self.frame.scale)
+                wall = wall_near(sheet, x, y, DOT_PX / self.frame.scale)
                 return None if wall is None else (sheet.support, wall)
         return None
 
@@ -430,29 +407,13 @@ class UndersideMap(QWidget):
     def region_at(self, at: QPointF) -> tuple[str, RegionShape] | None:
         """The part and region under a pixel: of several above one another the lowest."""
         x, y = self.frame.to_plate(at.x(), at.y())
-        reach = _REACH_PX / self.frame.scale
-        met = [
-            (sheet.part, shape)
-            for sheet in self.sheet.parts()
-            for shape in sheet.shapes
-            if shape.box.adjusted(-reach, -reach, reach, reach).contains(x, y) and shape.holds(x, y, reach)
-        ]
-        # Low edges and points lie under the pointer only when it is meant for them.
-        return min(met, key=lambda found: (found[1].region.kind == "face", found[1].region.lowest_mm), default=None)
+        return region_at(self.sheet, x, y, _REACH_PX / self.frame.scale)
 
     def _pick_band(self, band: QRectF, *, adds: bool) -> None:
         """The regions of one part whose whole shape lies in the band: of the part in hand where it has any there."""
         x0, y0 = self.frame.to_plate(band.left(), band.top())
         x1, y1 = self.frame.to_plate(band.right(), band.bottom())
-        area = QRectF(x0, y0, x1 - x0, y1 - y0)
-        within = {
-            sheet.part: frozenset(
-                shape.region.id
-                for shape in sheet.shapes
-                if area.contains(shape.box.topLeft()) and area.contains(shape.box.bottomRight())
-            )
-            for sheet in self.sheet.parts()
-        }
+        within = regions_within(self.sheet, QRectF(x0, y0, x1 - x0, y1 - y0))
         session = self._session
         part = session.selection.part
         if not within.get(part):
@@ -483,14 +444,3 @@ class UndersideMap(QWidget):
     def finish(self) -> None:
         """The window closes."""
         self._smooth.stop()
-
-
-def _thinned(places: list[tuple[float, float]], step: float) -> list[tuple[float, float]]:
-    """The places without those nearer than `step` to the one before; the last one stays."""
-    kept = places[:1]
-    for place in places[1:]:
-        if np.hypot(place[0] - kept[-1][0], place[1] - kept[-1][1]) >= step:
-            kept.append(place)
-    if len(places) > 1 and kept[-1] != places[-1]:
-        kept.append(places[-1])
-    return kept

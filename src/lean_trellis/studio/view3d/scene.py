@@ -9,8 +9,7 @@ from typing import Any
 
 import numpy as np
 from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
-from vtkmodules.vtkFiltersSources import vtkSphereSource
-from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper, vtkRenderer
+from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh import Mesh
@@ -21,8 +20,8 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.shown import ShownPart, ShownRegions
-from lean_trellis.studio.theme import Tokens, rgb
+from lean_trellis.studio.shown import ShownPart
+from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.view3d.actors import (
     PlateActors,
     as_bytes,
@@ -36,6 +35,7 @@ from lean_trellis.studio.view3d.actors import (
     poly_data,
 )
 from lean_trellis.studio.view3d.bar_actors import BarsActor, Shades, bars_actor, colour_bars, stand_in
+from lean_trellis.studio.view3d.paint import dot, paint_angles, paint_regions
 from lean_trellis.studio.view3d.structure_actors import StructureActors
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
@@ -352,7 +352,7 @@ class Scene:
             self._mark = None
         if place is None:
             return
-        self._mark = _dot(place, radius, self._tokens.stop)
+        self._mark = dot(place, radius, self._tokens.stop)
         self._overlay.AddActor(self._mark)
 
     def hint(self, actors: list[vtkActor]) -> None:
@@ -375,7 +375,7 @@ class Scene:
 
     def dot_actor(self, place: tuple[float, float, float], radius: float = 0.8) -> vtkActor:
         """A dot at a place that was picked."""
-        return _dot(place, radius, self._tokens.ivy)
+        return dot(place, radius, self._tokens.ivy)
 
     def ghost_actor(self, bars: Bars, *, is_way: bool) -> vtkActor:
         """A bar that would be, seen through everything: ivy where it has a way, red where not."""
@@ -430,55 +430,3 @@ class Scene:
         high = np.max([box[1] for box in boxes], axis=0)
         low[2] = min(low[2], 0)
         return low, high
-
-
-def _dot(place: tuple[float, float, float], radius: float, colour: str) -> vtkActor:
-    ball = vtkSphereSource()
-    ball.SetCenter(*place)
-    ball.SetRadius(radius)
-    ball.SetThetaResolution(16)
-    ball.SetPhiResolution(12)
-    mapper = vtkPolyDataMapper()
-    mapper.SetInputConnection(ball.GetOutputPort())
-    actor = vtkActor()
-    actor.SetMapper(mapper)
-    actor.GetProperty().SetColor(*rgb(colour))
-    actor.GetProperty().SetLighting(False)
-    actor.PickableOff()
-    return actor
-
-
-def paint_angles(colours: np.ndarray, regions: ShownRegions, angles: tuple[float, float], tokens: Tokens) -> None:
-    """Colour faces by surface angle alone, while the two angles are being dragged: quick, regions follow."""
-    critical, watch = angles
-    angle = np.where(regions.on_plate, 180.0, regions.angles)
-    colours[(angle < watch) & (angle >= critical)] = as_bytes(tokens.straw)
-    inside = angle < critical
-    share = np.clip(angle[inside] / max(critical, 1e-6), 0, 1)[:, None]
-    plum, ochre = as_bytes(tokens.plum), as_bytes(tokens.ochre)
-    colours[inside] = np.round(plum + (ochre - plum) * share).astype(np.uint8)
-
-
-def paint_regions(
-    colours: np.ndarray,
-    regions: ShownRegions,
-    picked: frozenset[int],
-    angles: tuple[float, float],
-    tokens: Tokens,
-) -> None:
-    """Colour faces by surface angle: straw where doubtful, ochre to plum below the critical angle, ivy if picked."""
-    critical, watch = angles
-    doubtful = (
-        (regions.angles < watch) & (regions.region_of_face < 0) & ~regions.on_plate & (regions.angles >= critical)
-    )
-    colours[doubtful] = as_bytes(tokens.straw)
-    inside = regions.region_of_face >= 0
-    share = np.clip(regions.angles[inside] / max(critical, 1e-6), 0, 1)[:, None]
-    plum, ochre = as_bytes(tokens.plum), as_bytes(tokens.ochre)
-    colours[inside] = np.round(plum + (ochre - plum) * share).astype(np.uint8)
-    left_out = [region.id for region in regions.regions if region.left_out]
-    if left_out:
-        colours[np.isin(regions.region_of_face, left_out)] = mixed_bytes(ochre, as_bytes(tokens.card), 0.7)
-    if picked:
-        chosen = np.isin(regions.region_of_face, list(picked))
-        colours[chosen] = mixed_bytes(as_bytes(tokens.ivy), as_bytes(tokens.card), 0.1)

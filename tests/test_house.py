@@ -1,0 +1,18 @@
+"""Modules stay small enough to be read at a sitting."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from statistics import median
+
+import pytest
+
+SOURCE = Path(__file__).parents[1] / "src"
+LINES = {path.relative_to(SOURCE): len(path.read_text("utf-8").splitlines()) for path in SOURCE.rglob("*.py")}
+
+
+@pytest.mark.parametrize(("name", "most"), [("largest", 449), ("median", 149)])
+def test_modules_are_small(name, most):
+    assert len(LINES) > 250
+    size = max(LINES.values()) if name == "largest" else median(LINES.values())
+    assert size <= most, max(LINES, key=lambda path: LINES[path])
