@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+import shapely
 
-from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Cure, Finding
-from lean_trellis.core.checks.state import BuildState, PartState
+from lean_trellis.core.checks.state import BuildState
+from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.shop.machine import Zone
+from lean_trellis.core.supports.common.floors import plane_heights
 
-_ACROSS = 9
+_SPARE_MM = 1e-6
+_STEEP = 1e-3
 
 
 def check_zones(state: BuildState) -> Iterator[Finding]:
@@ -19,43 +22,42 @@ def check_zones(state: BuildState) -> Iterator[Finding]:
     machine = state.job.machine
     for zone in machine.zones:
         for part in state.subjects:
-            place = _inside(part.overhangs.mesh.vertices, zone)
-            if place is None:
-                place = _covered(part.part.pose.to_part(part.part.mesh, _grid(zone)), part, zone)
+            place = _reaching(part.overhangs.mesh, zone)
             if place is not None:
                 yield _finding(zone, part.part.name, part.part.id, "", "part", place)
         for held in state.own_supports:
-            place = _inside(held.structure.mesh.vertices, zone) if not held.structure.is_empty else None
+            place = None if held.structure.is_empty else _reaching(held.structure.mesh, zone)
             if place is not None:
                 name = state.name_of(held.support.part_id)
                 yield _finding(zone, name, held.support.part_id, held.support.id, "support", place)
 
 
-def _inside(points: Floats, zone: Zone) -> tuple[float, float, float] | None:
-    found = np.flatnonzero(zone.holds(points[:, :2]))
-    if not len(found):
+def _reaching(mesh: Mesh, zone: Zone) -> tuple[float, float, float] | None:
+    """Where a mesh reaches over a zone: its lowest corner there, else a place on its lowest face that crosses it."""
+    found = np.flatnonzero(zone.holds(mesh.vertices[:, :2]))
+    if len(found):
+        x, y, z = mesh.vertices[found[np.argmin(mesh.vertices[found, 2])]].tolist()
+        return x, y, z
+    return _crossing(mesh, zone)
+
+
+def _crossing(mesh: Mesh, zone: Zone) -> tuple[float, float, float] | None:
+    low = np.array([zone.x, zone.y]) + _SPARE_MM
+    high = low + np.array([zone.width, zone.depth]) - 2 * _SPARE_MM
+    plan = mesh.corners[:, :, :2]
+    near = np.flatnonzero((plan.min(axis=1) < high).all(axis=1) & (plan.max(axis=1) > low).all(axis=1))
+    area = shapely.box(*low, *high)
+    shapes = shapely.convex_hull(shapely.multipoints(plan[near]))
+    touched = np.flatnonzero(shapely.intersects(shapes, area))
+    if not len(touched):
         return None
-    x, y, z = points[found[np.argmin(points[found, 2])]].tolist()
-    return x, y, z
-
-
-def _grid(zone: Zone) -> Floats:
-    x, y = np.meshgrid(np.linspace(0.01, 0.99, _ACROSS), np.linspace(0.01, 0.99, _ACROSS))
-    return np.column_stack(
-        [zone.x + zone.width * x.reshape(-1), zone.y + zone.depth * y.reshape(-1), np.full(_ACROSS**2, -1.0)]
-    )
-
-
-def _covered(starts: Floats, part: PartState, zone: Zone) -> tuple[float, float, float] | None:
-    """Whether a face without a corner over the zone lies above it: looked for by rays from below."""
-    up = part.part.pose.matrix[2]
-    hits = part.tree.first_hits(starts, up)
-    found = np.flatnonzero(hits.face >= 0)
-    if not len(found):
-        return None
-    place = found[int(np.argmin(hits.distance[found]))]
-    x, y, z = _grid(zone)[place].tolist()
-    return x, y, z + float(hits.distance[place])
+    lowest = touched[int(mesh.corners[near[touched], :, 2].min(axis=1).argmin())]
+    place = shapely.point_on_surface(shapely.intersection(shapes[lowest], area))
+    face = near[lowest]
+    z = float(mesh.corners[face, :, 2].min())
+    if abs(mesh.normals[face, 2]) > _STEEP:
+        z = float(plane_heights(mesh, near[[lowest]], np.array([[place.x, place.y]]))[0])
+    return float(place.x), float(place.y), z
 
 
 def _finding(
