@@ -349,7 +349,7 @@ def test_findings_fly_to_their_place_and_a_cure_does_the_edit(with_parts):
     assert len(user.session.job.supports) == 1
     assert {finding.code for finding in user.session.findings()} == {"pose_out_of_range"}  # it lies flat
     assert "Ready" in bench.verdict.text()
-    assert "0 stop" in user.window.status.findings_words.text()
+    assert "0 stops" in user.window.status.findings_words.text()
 
 
 def test_export_from_the_bench_writes_what_the_core_makes(with_parts, tmp_path):

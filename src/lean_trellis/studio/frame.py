@@ -96,7 +96,7 @@ class StatusLine(QWidget):
         else:
             stops = sum(finding.severity == "stop" for finding in findings)
             cautions = sum(finding.severity == "caution" for finding in findings)
-            self.findings_words.setText(f"⬣ {stops} stop   ▲ {cautions} caution")
+            self.findings_words.setText(f"⬣ {_counted(stops, 'stop')}   ▲ {_counted(cautions, 'caution')}")
         known = [session.structure(support) for support in session.job.supports]
         volume = sum(made.volume_mm3 for made in known if made is not None)
         self.supports_words.setText(f"supports {volume / 1000:,.2f} cm³{' …' if None in known else ''}")
@@ -133,3 +133,7 @@ class StatusLine(QWidget):
         self.message.setStyleSheet(f"color: {colour}")
         if words:
             self._silence.start()
+
+
+def _counted(count: int, what: str) -> str:
+    return f"{count:,} {what}" if count == 1 else f"{count:,} {what}s"
