@@ -40,8 +40,13 @@ def test_prepare_tells_of_every_family_what_the_contract_promises(call, slab, tm
     (support,) = prepared(call, slab, tmp_path / "a.trellis", "--set", name, "--build-offset", 6)
     assert set(support) >= KEYS
     assert (support["family"], support["set"]) == (FAMILIES[name], name)
-    assert support["count"] > 0 and support["volume_mm3"] > 0
-    assert all(len(place) == 3 for place in support["contacts"])
+    at_the_slab = np.array(support["contacts"]).reshape(-1, 3)
+    assert (at_the_slab[:, 2] >= 6 - 0.5).all() and (at_the_slab[:, 2] <= 6 + 12).all()
+    if FAMILIES[name] == "bars":
+        assert support["count"] == len(at_the_slab)
+    # All that lies under a slab of 24 by 16 mm, 6 mm above the plate, with room for a raft's or a wall's margin.
+    assert 0 < support["volume_mm3"] < (24 + 40) * (16 + 40) * 18
+    assert support["contact_area_mm2"] <= 24 * 16 + 4 * (24 + 16) * 12
     touches = FAMILIES[name] != "raft"
     assert (support["contact_area_mm2"] > 0) is touches and bool(support["contacts"]) is touches
     status, found, _ = call("check", tmp_path / "a.trellis", "--json")
