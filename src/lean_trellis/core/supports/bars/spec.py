@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -15,8 +14,12 @@ from lean_trellis.core.supports.bars.loads import figures_of_bars
 from lean_trellis.core.supports.bars.parameters import BarParameters, bar_parameters, require_self_holding
 from lean_trellis.core.supports.bars.struts import Bars, no_bars
 from lean_trellis.core.supports.bars.told import bar_numbers, bars_in_words, exported_bars, missed_in_words
-from lean_trellis.core.supports.common.footprint import patches_of_solid
-from lean_trellis.core.supports.common.outlines import shadow
+from lean_trellis.core.supports.common.plain import (
+    follows_nothing,
+    footprint_of_mesh,
+    mesh_itself,
+    shadow_of_mesh,
+)  # fmt: skip
 from lean_trellis.core.supports.common.spec import FamilySpec, FirstStep, Surroundings, register
 from lean_trellis.core.supports.common.support import Support
 
@@ -43,10 +46,6 @@ def _reach(support: Support, around: Surroundings) -> float:
     return max([FARTHEST_MM, *led]) + width + p.group_span + p.part_clearance + trunks
 
 
-def _follows(support: Support, others: Sequence[Support]) -> tuple[Support, ...]:
-    return ()
-
-
 BARS: FamilySpec[BarParameters, Bars] = FamilySpec(
     title="Bars",
     model=BarParameters,
@@ -58,10 +57,10 @@ BARS: FamilySpec[BarParameters, Bars] = FamilySpec(
     generate=_generated,
     require=_required,
     reach_mm=_reach,
-    follows=_follows,
-    shadow=lambda bars: shadow(bars.mesh),
-    footprint=lambda bars: patches_of_solid(bars.mesh),
-    solid=lambda bars: bars.mesh,
+    follows=follows_nothing,
+    shadow=shadow_of_mesh,
+    footprint=footprint_of_mesh,
+    solid=mesh_itself,
     drawn=lambda bars, most: None,
     export=exported_bars,
     figures=bar_numbers,

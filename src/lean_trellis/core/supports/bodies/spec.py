@@ -16,9 +16,13 @@ from lean_trellis.core.supports.bodies.flank import FlankRequest, FlankWall, gen
 from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
 from lean_trellis.core.supports.bodies.parameters import BlockParameters, CradleParameters, RaftParameters
 from lean_trellis.core.supports.bodies.raft import Raft, generate_raft
-from lean_trellis.core.supports.common.footprint import patches_of_solid
-from lean_trellis.core.supports.common.outlines import shadow
 from lean_trellis.core.supports.common.parameters import FamilyParameters, require_shallow
+from lean_trellis.core.supports.common.plain import (
+    follows_nothing,
+    footprint_of_mesh,
+    mesh_itself,
+    shadow_of_mesh,
+)  # fmt: skip
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.spec import FamilySpec, Surroundings, register, spec_of
 from lean_trellis.core.supports.common.support import Support
@@ -45,10 +49,6 @@ def _flank(request: FlankRequest, known: Any, watch: Watch) -> FlankWall:
 
 def _anything(parameters: FamilyParameters, critical_angle: float, part_height: float) -> None:
     """Nothing that it has contradicts the material or the part."""
-
-
-def _alone(support: Support, others: Sequence[Support]) -> tuple[Support, ...]:
-    return ()
 
 
 def _what_stands_on_it(raft: Support, others: Sequence[Support]) -> tuple[Support, ...]:
@@ -92,9 +92,9 @@ RAFT: FamilySpec[RaftParameters, Raft] = FamilySpec(
     require=_anything,
     reach_mm=_raft_reach,
     follows=_what_stands_on_it,
-    shadow=lambda raft: shadow(raft.mesh),
-    footprint=lambda raft: patches_of_solid(raft.mesh),
-    solid=lambda raft: raft.mesh,
+    shadow=shadow_of_mesh,
+    footprint=footprint_of_mesh,
+    solid=mesh_itself,
     drawn=told.drawn_bodies,
     export=told.exported_bodies,
     figures=told.raft_figures,
@@ -114,10 +114,10 @@ BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
     generate=_block,
     require=_anything,
     reach_mm=_block_reach,
-    follows=_alone,
-    shadow=lambda block: shadow(block.mesh),
-    footprint=lambda block: patches_of_solid(block.mesh),
-    solid=lambda block: block.mesh,
+    follows=follows_nothing,
+    shadow=shadow_of_mesh,
+    footprint=footprint_of_mesh,
+    solid=mesh_itself,
     drawn=told.drawn_bodies,
     export=told.exported_bodies,
     figures=told.block_figures,
@@ -137,10 +137,10 @@ CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
     generate=_cradle,
     require=lambda p, critical, height: require_shallow(p, ("seat_depth",), height),
     reach_mm=_cradle_reach,
-    follows=_alone,
-    shadow=lambda cradle: shadow(cradle.mesh),
-    footprint=lambda cradle: patches_of_solid(cradle.mesh),
-    solid=lambda cradle: cradle.mesh,
+    follows=follows_nothing,
+    shadow=shadow_of_mesh,
+    footprint=footprint_of_mesh,
+    solid=mesh_itself,
     drawn=told.drawn_bodies,
     export=told.exported_bodies,
     figures=told.cradle_figures,
@@ -160,10 +160,10 @@ FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     generate=_flank,
     require=lambda p, critical, height: require_shallow(p, ("tie_bite",), height),
     reach_mm=_flank_reach,
-    follows=_alone,
-    shadow=lambda wall: shadow(wall.mesh),
-    footprint=lambda wall: patches_of_solid(wall.mesh),
-    solid=lambda wall: wall.mesh,
+    follows=follows_nothing,
+    shadow=shadow_of_mesh,
+    footprint=footprint_of_mesh,
+    solid=mesh_itself,
     drawn=told.drawn_bodies,
     export=told.exported_bodies,
     figures=told.flank_figures,

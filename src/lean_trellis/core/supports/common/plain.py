@@ -1,0 +1,32 @@
+"""What most families answer alike: members of a `FamilySpec` for structures that are one closed mesh."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.supports.common.floors import Shape
+from lean_trellis.core.supports.common.footprint import Patches, patches_of_solid
+from lean_trellis.core.supports.common.outlines import shadow
+from lean_trellis.core.supports.common.structure import Structure
+from lean_trellis.core.supports.common.support import Support
+
+
+def follows_nothing(_support: Support, _others: Sequence[Support]) -> tuple[Support, ...]:
+    """It follows from no other support."""
+    return ()
+
+
+def shadow_of_mesh(made: Structure) -> Shape:
+    """What its mesh covers as seen from above."""
+    return shadow(made.mesh)
+
+
+def footprint_of_mesh(made: Structure) -> Patches:
+    """What of its mesh lies on the plate."""
+    return patches_of_solid(made.mesh)
+
+
+def mesh_itself(made: Structure) -> Mesh:
+    """Its mesh, which is closed."""
+    return made.mesh
