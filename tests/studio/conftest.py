@@ -5,7 +5,9 @@ from __future__ import annotations
 import multiprocessing
 import sys
 import threading
+import traceback
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from types import TracebackType
 
 import pytest
@@ -14,6 +16,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QScrollArea, QWidget
 
 from lean_trellis.core.formats import Body
+from lean_trellis.core.heavy import EVENT
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.shop import full_library
@@ -60,6 +63,34 @@ def nothing_is_raised_in_a_slot(monkeypatch: pytest.MonkeyPatch) -> Iterator[Non
     monkeypatch.setattr(threading, "excepthook", lambda args: raised.append(args.exc_value))
     yield
     assert raised == []
+
+
+_HEAVY_HERE: list[str] = []
+"""Heavy work that the window began on its own thread, and from where."""
+
+
+def _listen(event: str, args: tuple[object, ...]) -> None:
+    if event != EVENT or threading.current_thread() is not threading.main_thread():
+        return
+    calls = traceback.extract_stack()
+    places = [place for place, call in enumerate(calls) if "lean_trellis/studio" in call.filename]
+    if not places:
+        return
+    first, last = calls[places[0]], calls[places[-1]]
+    is_what_a_worker_does = first.name == "answer" or calls[places[0] - 1].filename.endswith("derive/graph.py")
+    if not is_what_a_worker_does:  # else a test asks a request or a node itself
+        _HEAVY_HERE.append(f"{args[0]}, asked for by {Path(last.filename).name}:{last.lineno}")
+
+
+sys.addaudithook(_listen)
+
+
+@pytest.fixture(autouse=True)
+def the_window_lends_its_thread_to_no_heavy_work() -> Iterator[None]:
+    """Rays, unions, outlines, meshing and parsing belong to the worker."""
+    _HEAVY_HERE.clear()
+    yield
+    assert _HEAVY_HERE == []
 
 
 _FAILED = pytest.StashKey[int]()

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks import Finding
 from lean_trellis.core.derive.checks import FINDINGS
 from lean_trellis.core.derive.graph import Graph
@@ -30,8 +31,9 @@ from lean_trellis.core.supports import Bars, Support
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import single_shot
+from lean_trellis.studio.hatched import HATCH, Hatch, HatchPicked, picked_key
 from lean_trellis.studio.requests import Derive
-from lean_trellis.studio.selection import Selection
+from lean_trellis.studio.selection import PickedFaces, Selection
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.shown import (
     FAULTS,
@@ -144,6 +146,15 @@ class Derived(QObject):
         """The solids in a stack's gaps as one mesh, once known."""
         return self.graph.known(SHOWN_FILLING, stack, self.job)
 
+    def hatch(self, part: Part) -> Hatch | None:
+        """The protected faces of a part as hatch lines, once known; None where nothing is protected."""
+        return None if part.marks.protected is None else self.graph.known(HATCH, part, self.job)
+
+    def picked_hatch(self, part: Part, picked: PickedFaces) -> Floats | None:
+        """(n, 2, 2): picked faces of a part as hatch lines in plan, once known."""
+        found: Floats | None = self.graph.kept(picked_key(part, picked))
+        return found
+
     def problem_of(self, support: Support) -> TrellisError | None:
         """Why a support has no bars: its values were refused, or the work was cancelled."""
         return self._held_back.get(self.graph.key(self._shown.structure, support, self.job))
@@ -174,6 +185,9 @@ class Derived(QObject):
         for part in parts:
             yield shown.regions, part, f"Finding overhangs of {part.name}"
         for part in parts:
+            if part.marks.protected is not None:
+                yield HATCH, part, f"Hatching what is protected on {part.name}"
+        for part in parts:
             yield ISLANDS, part, f"Finding islands of {part.name}"
         for support in sorted(job.supports, key=lambda support: support.id != self.selection.support):
             yield shown.structure, support, "Generating supports"
@@ -191,14 +205,16 @@ class Derived(QObject):
                 yield FIGURES, self.part, "Working out loads"
             yield REGION_FACTS, self.part, "Measuring the regions"
 
-    def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Derive]]]:
-        """The same with their keys and requests."""
-        job = self.job
+    def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
+        """The same with their keys and requests, and what is picked before it."""
+        job, picked, part = self.job, self.selection.faces, self.part
+        if picked is not None and part is not None and picked.part == part.id and len(picked.faces):
+            yield picked_key(part, picked), "Drawing picked faces", partial(HatchPicked, part, picked.faces)
         for node, subject, title in self._asked_for():
             key = self.graph.key(node, subject, job)
             yield key, title, partial(Derive, node, subject, job)
 
-    def _missing(self) -> Iterator[tuple[Key, str, Callable[[], Derive]]]:
+    def _missing(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
         return (entry for entry in self._wanted() if not self.graph.has(entry[0]) and entry[0] not in self._held_back)
 
     def _drop_unwanted(self) -> None:

@@ -15,6 +15,7 @@ from lean_trellis.core.supports.common.spec import AnySpec, families
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.studio.gestures import Pull
+from lean_trellis.studio.shown import ShownStructure
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.map_sheet import SolidSheet
 
@@ -43,7 +44,7 @@ class FamilyLook:
     """The colour that it is drawn in."""
     sketch: Callable[[Sketching], None]
     """Draw its values, the one in focus dimensioned."""
-    on_map: Callable[[SolidSheet, Any], None] | None
+    on_map: Callable[[SolidSheet, ShownStructure], None] | None
     """Put its structures on the sheet of the map; None where the map draws them as bars."""
     grips: Callable[[Support, Structure, Part], list[Pull]]
     """The handles by which a support of it is pulled on the map."""

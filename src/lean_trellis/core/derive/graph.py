@@ -12,6 +12,7 @@ from lean_trellis.core.derive.key import Key, token
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader, Subject
 from lean_trellis.core.derive.size import size_of
+from lean_trellis.core.heavy import begins
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.progress import UNWATCHED, Watch
 
@@ -134,6 +135,10 @@ class Graph:
         result: T | None = self._kept.get(self.key(node, subject, job))
         return result
 
+    def kept(self, key: Key) -> Any:
+        """The result that is kept under a key; None where none is."""
+        return self._kept.get(key)
+
     def has(self, key: Key) -> bool:
         """Whether the result of a key is kept."""
         return key in self._kept
@@ -165,6 +170,7 @@ class Graph:
             result: T = found
             self._touched[key] = result
             return result
+        begins(node.name)
         made = node.make(self._reader(node, subject, revision, watch))
         self.made.append((node.name, subject))
         del self.made[:-10_000]

@@ -14,6 +14,7 @@ from lean_trellis.core.errors import AccessError, FormatError
 from lean_trellis.core.formats import amf, obj, off, ply, step, stl, three_mf
 from lean_trellis.core.formats.archives import DAMAGED_ZIP
 from lean_trellis.core.formats.body import KNOWN_FILES, UNIT_MM, Body
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _HEAD_BYTES = 4096
@@ -102,6 +103,7 @@ def _kind_of_text(path: Path, head: bytes) -> Format:
     raise FormatError(path, "is text that holds no mesh", f"give {KNOWN_FILES}")
 
 
+@heavy
 def read_bodies(
     path: Path, *, unit: str | None = "mm", tolerance_mm: float | None = None, watch: Watch = UNWATCHED
 ) -> list[Body]:

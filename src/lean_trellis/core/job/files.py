@@ -22,6 +22,7 @@ from lean_trellis.core.errors import (
 )
 from lean_trellis.core.formats import ply
 from lean_trellis.core.formats.archives import DAMAGED_ZIP, require_harmless
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.job.marks_kept import marks_kept, marks_of
 from lean_trellis.core.job.migrations import migrated
@@ -57,6 +58,7 @@ SUFFIX = ".trellis"
 JOB_MEMBER = "job.json"
 
 
+@heavy
 def save_job(job: Job, path: Path, watch: Watch = UNWATCHED) -> None:
     """Write a job whole: written beside, flushed, moved in place. Raises `AccessError`."""
     with (
@@ -154,6 +156,7 @@ def _stack_kept(stack: Stack) -> StackKept:
     return StackKept(id=stack.id, parts=list(stack.parts), gap=stack.gap, gap_unit=stack.gap_unit, filling=filling)
 
 
+@heavy
 def open_job(path: Path, library: Library, watch: Watch = UNWATCHED) -> Job:
     """Read a job. Raises `AccessError`, `FormatError` or `NewerFileError` with what to try."""
     path = Path(path)

@@ -6,12 +6,14 @@ import numpy as np
 from shapely import STRtree, box
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 
 _CELL_MM = 1.0
 _MOST_PAIRS = 400_000
 
 
+@heavy
 def segment_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: Floats) -> Floats:
     """(n,): distance of each segment from the mesh's surface, at most its `search_mm` (n,).
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.health import degenerate_faces, duplicate_faces, inward_shells, shell_volumes
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
@@ -40,6 +41,7 @@ _NO_FACES = np.zeros(0, np.int64)
 _MOST_PLACES = 300
 
 
+@heavy
 def find_faults(
     topology: Topology, tree: RayTree, *, least_wall: float = 0.0, watch: Watch = UNWATCHED
 ) -> tuple[Fault, ...]:
@@ -106,6 +108,7 @@ def _shell_lengths(topology: Topology) -> Floats:
     return result
 
 
+@heavy
 def crossing_faces(topology: Topology, tree: RayTree) -> Longs:
     """Faces that an edge of another part of the surface passes through.
 
@@ -143,6 +146,7 @@ def _passes_inside(p: Floats, q: Floats, corners: Floats) -> np.ndarray:
     return across & (np.min(weights, axis=0) >= -1e-9) & (share > _OFF_ENDS) & (share < 1 - _OFF_ENDS)
 
 
+@heavy
 def thin_faces(mesh: Mesh, tree: RayTree, least_wall: float) -> tuple[Longs, Floats]:
     """Faces behind which the solid is thinner than `least_wall` mm, and the (k,) thickness there.
 

@@ -7,6 +7,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.picking import smooth_patches
 from lean_trellis.core.mesh.rays import RayTree
@@ -20,6 +21,7 @@ _NUDGE = 1e-5
 _SHARP_DEG = 30.0
 
 
+@heavy
 def fine_detail(topology: Topology, size_mm: float) -> Longs:
     """Faces of features smaller than `size_mm`: what is left when all patches larger than that are taken away.
 
@@ -49,6 +51,7 @@ def _diagonals(topology: Topology, labels: Longs) -> Floats:
     return result
 
 
+@heavy
 def inner_faces(topology: Topology, tree: RayTree, watch: Watch = UNWATCHED) -> Longs:
     """Faces that look at the part itself: more than 30 % of what lies before them is the part.
 

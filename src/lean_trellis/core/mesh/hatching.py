@@ -5,12 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs, counted_out
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 
 _MOST_LINES = 60_000
 _ODD_STEP = 1e-5
 
 
+@heavy
 def hatch_lines(mesh: Mesh, faces: Longs, apart_mm: float, direction: Floats) -> Floats:
     """(n, 2, 3): the segments in which planes across `direction` (3,), `apart_mm` apart, cut the given faces.
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology, build_topology, collapsed_faces
 from lean_trellis.core.mesh.winding import contains_point
@@ -48,6 +49,7 @@ class MeshHealth:
         return ", ".join(said).replace("shell ", "shells ") if said else "sound"
 
 
+@heavy
 def examine(topology: Topology) -> MeshHealth:
     """All figures of one welded mesh."""
     mesh = topology.mesh

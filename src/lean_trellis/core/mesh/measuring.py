@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.patch import smooth_patch
@@ -27,6 +28,7 @@ class Circle:
     radius: float
 
 
+@heavy
 def wall_at(mesh: Mesh, tree: RayTree, face: int, place: Floats) -> float:
     """Thickness of the solid behind a place on a face, straight inwards, mm; infinite where nothing is behind it."""
     inwards = -mesh.normals[face]
@@ -61,6 +63,7 @@ class Cylinder:
     is_hollow: bool
 
 
+@heavy
 def bore_at(topology: Topology, face: int) -> Cylinder | None:
     """The cylinder of which a picked face is part of the wall; None where what is picked is not round.
 

@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.faults import stray_shells
 from lean_trellis.core.mesh.health import MeshHealth, examine, inward_shells, shell_volumes
 from lean_trellis.core.mesh.holes import close_holes
@@ -176,6 +177,7 @@ CURES = {
 """The step that helps against each kind of fault."""
 
 
+@heavy
 def mend(mesh: Mesh, step: str, watch: Watch = UNWATCHED) -> Mended:
     """One named step with figures before and after."""
     title, work = STEPS[step]
@@ -187,6 +189,7 @@ def mend(mesh: Mesh, step: str, watch: Watch = UNWATCHED) -> Mended:
     return Mended(title, mended, before, examine(build_topology(mended)))
 
 
+@heavy
 def mend_all(mesh: Mesh, watch: Watch = UNWATCHED) -> Mended:
     """Every step that the mesh needs, in order, until it is sound or nothing helps further."""
     watch.at(0.02, "examining before mending")

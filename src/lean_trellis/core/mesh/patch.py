@@ -9,6 +9,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
 
@@ -22,6 +23,7 @@ class Plane:
     worst_mm: float
 
 
+@heavy
 def smooth_patch(topology: Topology, seed: int, *, step_deg: float = 12.0) -> Longs:
     """Faces that are reached from `seed` over edges bent by no more than `step_deg`, in order of their numbers."""
     mesh = topology.mesh
@@ -31,6 +33,7 @@ def smooth_patch(topology: Topology, seed: int, *, step_deg: float = 12.0) -> Lo
     return joined_faces(len(mesh.faces), flat, seed)
 
 
+@heavy
 def coplanar_patch(topology: Topology, seed: int, *, within_deg: float = 0.5) -> Longs:
     """Faces joined to `seed` whose normals differ from its own by no more than `within_deg`."""
     mesh = topology.mesh

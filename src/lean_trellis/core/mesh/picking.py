@@ -10,6 +10,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.patch import joined_faces
 from lean_trellis.core.mesh.topology import Topology
@@ -18,6 +19,7 @@ _ALIKE_WITHIN = 0.03
 _TREMOR_MM = 0.05
 
 
+@heavy
 def grown(topology: Topology, faces: Longs) -> Longs:
     """The faces and all that share an edge with one of them."""
     inside = _mask(topology, faces)
@@ -27,6 +29,7 @@ def grown(topology: Topology, faces: Longs) -> Longs:
     return np.flatnonzero(inside)
 
 
+@heavy
 def shrunk(topology: Topology, faces: Longs) -> Longs:
     """The faces without those that share an edge with one outside."""
     inside = _mask(topology, faces)
@@ -43,6 +46,7 @@ def _mask(topology: Topology, faces: Longs) -> Bools:
     return inside
 
 
+@heavy
 def in_plane(mesh: Mesh, seed: int, *, within_deg: float = 0.5) -> Longs:
     """All faces in the plane of `seed`, joined to it or not."""
     normal = mesh.normals[seed]
@@ -65,6 +69,7 @@ class Patches:
     spreads: Floats
 
 
+@heavy
 def smooth_patches(topology: Topology, *, step_deg: float = 30.0) -> Patches:
     """The mesh parted along edges that are bent by more than `step_deg`."""
     mesh = topology.mesh
@@ -88,6 +93,7 @@ def _summed(labels: Longs, values: Floats, count: int) -> Floats:
     return np.column_stack([np.bincount(labels, weights=column, minlength=count) for column in values.T])
 
 
+@heavy
 def alike(topology: Topology, seed: int) -> Longs:
     """The faces of every smooth patch of the same kind as that of `seed`: equal in area and reach to 3 %."""
     patches = smooth_patches(topology)
@@ -98,6 +104,7 @@ def alike(topology: Topology, seed: int) -> Longs:
     return np.flatnonzero((same_area & same_reach)[patches.of_face])
 
 
+@heavy
 def within_reach(topology: Topology, seed: int, place: Floats, radius: float) -> Longs:
     """The faces under a round brush: those with their middle within `radius` mm of `place` (3,), joined to `seed`."""
     mesh = topology.mesh
@@ -107,6 +114,7 @@ def within_reach(topology: Topology, seed: int, place: Floats, radius: float) ->
     return joined_faces(len(mesh.faces), pairs[near[pairs].all(axis=1)], seed)
 
 
+@heavy
 def under_area(shown: Floats, looks_here: Bools, area: Floats) -> Longs:
     """Of faces with their middles at (m, 2) on the picture, those that look here (m,) within the polygon (k, 2)."""
     if len(area) < 3:

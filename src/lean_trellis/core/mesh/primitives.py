@@ -7,6 +7,7 @@ from manifold3d import CrossSection, Manifold
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.weld import weld
 
@@ -17,6 +18,7 @@ def from_manifold(solid: Manifold) -> Mesh:
     return weld(Mesh(np.asarray(raw.vert_properties)[:, :3], np.asarray(raw.tri_verts).astype(np.int32)))
 
 
+@heavy
 def to_manifold(mesh: Mesh) -> Manifold:
     """A manifold3d solid from a sound mesh.
 

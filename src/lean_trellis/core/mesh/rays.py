@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 
 
@@ -46,6 +47,7 @@ class RayTree:
         if len(self.mesh.faces):
             self.first_hits(np.zeros((1, 3)), np.array([[0.0, 0.0, 1.0]]))
 
+    @heavy
     def first_hits(self, origins: Floats, directions: Floats) -> Hits:
         """The nearest face in front of each ray. `origins` and unit `directions` are (n, 3)."""
         count = len(origins)

@@ -8,6 +8,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
 
@@ -23,6 +24,7 @@ class Refined:
     parent: Longs
 
 
+@heavy
 def refined_near(mesh: Mesh, places: Floats, radius: float, longest_mm: float) -> Refined:
     """Halve the longest edges of all faces that come within `radius` mm of `places` (k, 3) down to `longest_mm`.
 

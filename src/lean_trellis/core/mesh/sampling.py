@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 
 
+@heavy
 def places_on(mesh: Mesh, faces: Longs, apart_mm: float, *, most_across: int = 16) -> tuple[Floats, Longs]:
     """(n, 3) places on `faces`, and (n,) the face of each.
 

@@ -14,6 +14,7 @@ from skimage import draw, measure
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
@@ -27,6 +28,7 @@ _PLUG_TAPER = 0.96
 _PLUG_GAP_MM = 0.1
 
 
+@heavy
 def hollowed(mesh: Mesh, wall_mm: float, watch: Watch = UNWATCHED) -> Mesh:
     """The mesh with a cavity whose wall is `wall_mm` thick everywhere.
 
@@ -100,6 +102,7 @@ class Drilled:
     plug: Mesh
 
 
+@heavy
 def drilled(mesh: Mesh, place: Floats, inwards: Floats, diameter: float, depth: float) -> Drilled:
     """A round hole from a place on the surface inwards: a drain, or a vent.
 
@@ -124,6 +127,7 @@ def _rod(start: Floats, along: Floats, radius: float, end_radius: float, length:
     return Manifold.cylinder(length, radius, end_radius, 48).transform(frame)
 
 
+@heavy
 def with_allowance(mesh: Mesh, faces: Longs, amount: float) -> Mesh:
     """Material `amount` mm thick on some faces, for a machine to take off again; its sides are square to them.
 
@@ -164,6 +168,7 @@ def _corner_steps(corners: Longs, normals: Floats, count: int) -> Floats:
     return result
 
 
+@heavy
 def with_cut_off(mesh: Mesh, down: Floats, height: float, layer_height: float) -> Mesh:
     """Material below the lowest faces, `height` mm high, for the saw: the outline of the first layer goes on down.
 

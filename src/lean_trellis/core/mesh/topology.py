@@ -10,6 +10,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, frozen
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 
 
@@ -100,6 +101,7 @@ class Topology:
         return len(self.face_count) > 0 and bool((self.face_count == 2).all())
 
 
+@heavy
 def build_topology(mesh: Mesh) -> Topology:
     """Sort the edges of a welded mesh once, as packed integers where they fit in 64 bits."""
     collapsed = collapsed_faces(mesh)

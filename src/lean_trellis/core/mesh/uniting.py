@@ -10,10 +10,12 @@ from shapely import STRtree, box
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 
 
+@heavy
 def united(meshes: list[Mesh]) -> Mesh:
     """All solids as one without inner walls, so that overlaps count once.
 
@@ -29,6 +31,7 @@ def united(meshes: list[Mesh]) -> Mesh:
     return from_manifold(Manifold.batch_boolean(solids, OpType.Add))
 
 
+@heavy
 def set_apart(mesh: Mesh) -> list[Mesh]:
     """The shells of a mesh in as few meshes as may be, each of shells whose boxes do not meet.
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trellis.core.arrays import AnyArray, Bools, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 
 _MIX = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], dtype=np.uint64)
@@ -19,6 +20,7 @@ def weld(mesh: Mesh) -> Mesh:
     return _merged(mesh.vertices, mesh.faces.reshape(-1))
 
 
+@heavy
 def weld_corners(points: AnyArray) -> Mesh:
     """A mesh from (m, 3, 3) corner points (float32 or float64), as a triangle soup gives them."""
     flat = np.ascontiguousarray(points).reshape(-1, 3)

@@ -11,6 +11,7 @@ from scipy.sparse.csgraph import connected_components
 from shapely import area, polygons, union_all
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, frozen
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.bridging import SelfBridging, reasons_to_leave_out
@@ -97,6 +98,7 @@ def surface_angles(mesh: Mesh, layer_normal: Floats) -> Floats:
     return np.degrees(np.arccos(np.clip(cosines, -1, 1)))
 
 
+@heavy
 def detect(
     topology: Topology,
     placed: Mesh,

@@ -14,6 +14,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import minimum_spanning_tree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -46,6 +47,7 @@ class _Births:
     joins: tuple[tuple[float, int, int], ...]
 
 
+@heavy
 def find_islands(
     topology: Topology,
     placed: Mesh,

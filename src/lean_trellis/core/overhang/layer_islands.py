@@ -11,6 +11,7 @@ import numpy as np
 import shapely
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.cuts import pieces_of
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
@@ -29,6 +30,7 @@ class LayerIsland:
     y_mm: float
 
 
+@heavy
 def islands_by_layer(
     placed: Mesh,
     layer_height: float,

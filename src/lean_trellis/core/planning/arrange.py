@@ -9,6 +9,7 @@ import numpy as np
 from scipy import fft
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.planning.footprint import Footprint, footprint_of
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.progress import Part as Stretch
@@ -107,6 +108,7 @@ class _Try:
     rule: str
 
 
+@heavy
 def arrange(pieces: Sequence[Piece], request: ArrangeRequest, watch: Watch = UNWATCHED) -> Arranged:
     """Place all pieces that are not fixed, the largest first, where their middle of area comes to lie lowest.
 

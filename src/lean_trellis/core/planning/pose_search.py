@@ -9,6 +9,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.progress import UNWATCHED, Watch
 
@@ -185,6 +186,7 @@ def figures_of(request: PoseRequest, ups: Floats) -> Floats:
     return _Judge(request).figures(ups)
 
 
+@heavy
 def search_poses(request: PoseRequest, watch: Watch = UNWATCHED) -> FoundPoses:
     """Look for good poses. Raises `EditError` where no direction passes the constraints."""
     if not len(request.mesh.faces):

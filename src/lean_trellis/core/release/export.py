@@ -13,6 +13,7 @@ from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.errors import AccessError, EditError
 from lean_trellis.core.formats import amf, obj, ply, stl, three_mf
 from lean_trellis.core.formats.body import Named
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.parts.stacking import Separator
@@ -48,6 +49,7 @@ class ExportRequest:
     as_beams: bool = False
 
 
+@heavy
 def export_build(state: BuildState, request: ExportRequest, watch: Watch = UNWATCHED) -> tuple[Path, ...]:
     """Write the files and give their paths.
 

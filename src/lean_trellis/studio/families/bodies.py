@@ -5,17 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-import shapely
 from PyQt6.QtCore import QPointF
 
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import BLOCK, CRADLE, FLANK, RAFT
-from lean_trellis.core.supports.bodies.bodies import Bodies
 from lean_trellis.core.supports.bodies.flank import FlankWall
 from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
 from lean_trellis.core.supports.bodies.parameters import BlockParameters
 from lean_trellis.core.supports.bodies.raft import Raft
-from lean_trellis.core.supports.common.outlines import shadow
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.studio.families.block_tools import BlockTools
@@ -28,7 +25,8 @@ from lean_trellis.studio.family_tools import no_grips
 from lean_trellis.studio.forms.drawing import Drawing
 from lean_trellis.studio.gestures import Pull
 from lean_trellis.studio.looks import FamilyLook, Sketching, register_look
-from lean_trellis.studio.underside.map_sheet import SolidSheet, add_shape
+from lean_trellis.studio.shown import ShownStructure
+from lean_trellis.studio.underside.map_sheet import SolidSheet, add_shape, cover
 
 
 def _drawn_by(drawing: type[Drawing]) -> Callable[[Sketching], None]:
@@ -38,20 +36,13 @@ def _drawn_by(drawing: type[Drawing]) -> Callable[[Sketching], None]:
     return sketch
 
 
-def _raft_on_map(sheet: SolidSheet, raft: Raft) -> None:
+def _raft_on_map(sheet: SolidSheet, shown: ShownStructure) -> None:
+    raft = shown.made
+    assert isinstance(raft, Raft)
     add_shape(sheet.covers, raft.shape)
     for hole in raft.holes:
         words = "closed" if hole.is_closed else f"closes at {hole.closes_at:.2f} mm"
         sheet.holes.append((QPointF(*hole.place), words, hole.is_closed))
-
-
-def _each_body_on_map(sheet: SolidSheet, bodies: Bodies) -> None:
-    for body in bodies.bodies:
-        add_shape(sheet.covers, shapely.convex_hull(shapely.multipoints(body.vertices[:, :2])))
-
-
-def _shadow_on_map(sheet: SolidSheet, bodies: Bodies) -> None:
-    add_shape(sheet.covers, shadow(bodies.mesh))
 
 
 def _block_grips(support: Support, made: Structure, part: Part) -> list[Pull]:
@@ -90,7 +81,7 @@ BLOCK_LOOK = FamilyLook(
     spec=BLOCK,
     colour=lambda tokens: tokens.slate,
     sketch=_drawn_by(BlockSketch),
-    on_map=_shadow_on_map,
+    on_map=cover,
     grips=_block_grips,
     tools=BlockTools,
 )
@@ -98,7 +89,7 @@ CRADLE_LOOK = FamilyLook(
     spec=CRADLE,
     colour=lambda tokens: tokens.slate,
     sketch=_drawn_by(CradleSketch),
-    on_map=_each_body_on_map,
+    on_map=cover,
     grips=no_grips,
     tools=CradleTools,
 )
@@ -106,7 +97,7 @@ FLANK_LOOK = FamilyLook(
     spec=FLANK,
     colour=lambda tokens: tokens.heather,
     sketch=_drawn_by(FlankSide),
-    on_map=_shadow_on_map,
+    on_map=cover,
     grips=_flank_grips,
     tools=FlankTools,
 )

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QPainterPath
 from lean_trellis.core.arrays import Longs
 from lean_trellis.core.supports.common.outlines import polygons_of
 from lean_trellis.core.supports.panels.panels import Panels
+from lean_trellis.studio.shown import ShownStructure
 
 _STRAIGHT = 1 - 1e-7
 
@@ -28,8 +29,10 @@ class SolidSheet:
     line_mm: float = 0.1
 
 
-def add_walls(sheet: SolidSheet, walls: Panels) -> None:
+def add_walls(sheet: SolidSheet, shown: ShownStructure) -> None:
     """Put walls on a sheet: slabs one after the other on a straight stretch as one line."""
+    walls = shown.made
+    assert isinstance(walls, Panels)
     slabs, places = walls.slabs, walls.columns.places
     pairs, first = np.unique(np.column_stack([slabs.left, slabs.right]), axis=0, return_index=True)
     owners: Longs = slabs.walls[first]
@@ -49,6 +52,12 @@ def add_walls(sheet: SolidSheet, walls: Panels) -> None:
     ):
         sheet.lines.setdefault(wall, []).append(QLineF(*start, *stop))
     sheet.line_mm = walls.built_thickness
+
+
+def cover(sheet: SolidSheet, shown: ShownStructure) -> None:
+    """Put what structures cover on a sheet."""
+    if shown.drawn is not None and shown.drawn.covers is not None:
+        add_shape(sheet.covers, shown.drawn.covers)
 
 
 def add_shape(path: QPainterPath, shape: Any) -> None:

@@ -11,16 +11,14 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainterPath, QPolygonF
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.overhang import Island, Region
 from lean_trellis.core.overhang.rim import FADING, FREE, WALL
-from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.bars.struts import BEND, ON_PART, ON_TRUNK, TIP_END
 from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.studio.forms.qt import points_of
+from lean_trellis.studio.hatched import Hatch
 from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import ShownRegions
@@ -28,7 +26,6 @@ from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.map_sheet import SolidSheet
 from lean_trellis.studio.underside.solid_sheet import solid_sheet
 
-HATCH_MM = 1.2
 _SHADES = 32
 
 
@@ -102,10 +99,12 @@ class UndersideSheet:
             if part.is_hidden or regions is None:
                 continue
             picked = self._session.selection.faces if part.id == self._session.selection.part else None
-            key = (regions, self._session.islands(part), part.marks.protected, part.pose, picked)
+            hatch = self._session.hatch(part)
+            picks = None if picked is None else self._session.picked_hatch(part, picked)
+            key = (regions, self._session.islands(part), hatch, part.pose, picked, picks is None)
             kept = self._kept.get(part.id)
             if kept is None or kept[0] != key:
-                kept = (key, _drawn(part, regions, key[1] or (), None if picked is None else picked.faces))
+                kept = (key, _drawn(part, regions, key[1] or (), hatch, picks))
                 self._kept[part.id] = kept
             found.append(kept[1])
         return found
@@ -132,38 +131,34 @@ class UndersideSheet:
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
         for support in sorted(job.supports, key=lambda support: not spec_of(support).is_ground):
-            made = None if look_of(support).is_drawn_as_bars else self._session.structure(support)
-            if made is None or support.part_id in hidden or made.is_empty:
+            shown = None if look_of(support).is_drawn_as_bars else self._session.shown_structure(support)
+            if shown is None or support.part_id in hidden or shown.made.is_empty:
                 continue
             kept = self._solids.get(support.id)
-            if kept is None or kept[0][0] is not made or kept[0][1] != tokens:
-                kept = self._solids[support.id] = ((made, tokens), solid_sheet(support, made, tokens))
+            if kept is None or kept[0][0] is not shown.made or kept[0][1] != tokens:
+                kept = self._solids[support.id] = ((shown.made, tokens), solid_sheet(support, shown, tokens))
             found.append(kept[1])
         return found
 
 
-def _drawn(part: Part, regions: ShownRegions, islands: tuple[Island, ...], picked: Any) -> PartSheet:
+def _drawn(
+    part: Part, regions: ShownRegions, islands: tuple[Island, ...], hatch: Hatch | None, picks: Floats | None
+) -> PartSheet:
     silhouette = QPainterPath()
     silhouette.setFillRule(Qt.FillRule.OddEvenFill)
     for ring in regions.silhouette:
         silhouette.addPolygon(polygon(ring))
         silhouette.closeSubpath()
     sheet = PartSheet(part.id, silhouette, _shapes(part, regions), _rims(regions), islands)
-    if part.marks.protected is not None or picked is not None:
-        placed = part.placed
-        down = placed.normals[:, 2] < 0
-        if part.marks.protected is not None:
-            values = part.marks.protected.values
-            for level, direction in ((KEEP_OFF, (1.0, 1.0, 0.0)), (AVOID, (1.0, -1.0, 0.0))):
-                sheet.hatches[level] = _hatched(placed, np.flatnonzero((values == level) & down), direction)
-        if picked is not None:
-            sheet.picked = _hatched(placed, picked[down[picked]], (0.0, 1.0, 0.0), HATCH_MM / 2)
+    if hatch is not None:
+        sheet.hatches = {level: _lines_of(lines) for level, lines in hatch.below.items()}
+    if picks is not None:
+        sheet.picked = _lines_of(picks)
     return sheet
 
 
-def _hatched(mesh: Mesh, faces: Any, direction: tuple[float, float, float], apart: float = HATCH_MM) -> list[QLineF]:
-    lines = hatch_lines(mesh, faces, apart, np.array(direction))
-    return [QLineF(*line) for line in lines[:, :, :2].reshape(-1, 4).tolist()]
+def _lines_of(lines: Floats) -> list[QLineF]:
+    return [QLineF(*line) for line in lines.reshape(-1, 4).tolist()]
 
 
 def _shapes(part: Part, regions: ShownRegions) -> list[RegionShape]:

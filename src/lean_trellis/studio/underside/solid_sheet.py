@@ -7,11 +7,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from lean_trellis.core.supports import Support
-from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import draw_lines
 from lean_trellis.studio.gestures import Pull
 from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import ShownStructure
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.underside.map_sheet import SolidSheet
@@ -19,12 +19,12 @@ from lean_trellis.studio.underside.map_sheet import SolidSheet
 _HANDLE_PX = 9.0
 
 
-def solid_sheet(support: Support, made: Structure, tokens: Tokens) -> SolidSheet:
+def solid_sheet(support: Support, shown: ShownStructure, tokens: Tokens) -> SolidSheet:
     """The drawing of a support."""
     look = look_of(support)
     sheet = SolidSheet(support.id, look.colour(tokens), QPainterPath())
     if look.on_map is not None:
-        look.on_map(sheet, made)
+        look.on_map(sheet, shown)
     return sheet
 
 

@@ -14,10 +14,10 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import Fault
-from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars, Support
+from lean_trellis.studio.hatched import Hatch
 from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import ShownPart
@@ -40,7 +40,6 @@ from lean_trellis.studio.view3d.structure_actors import StructureActors
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
-HATCH_MM = 1.6
 _HEAVY = 2.0
 """How many times the faces that are shown of a part a support may have before it gets a stand-in."""
 _MOST_FAULT_FACES = 20_000
@@ -138,12 +137,13 @@ class Scene:
 
     def _hatch(self, part: Part) -> None:
         """Protected surfaces as hatch lines: one way for keep off, the other for avoid."""
-        key = (part.marks.protected, part.mesh.key, self._tokens)
+        hatch = self._session.hatch(part)
+        key = (hatch, self._tokens)
         known = self._hatches.get(part.id)
         if known is None or known[0] != key:
             for actor in known[1] if known is not None else ():
                 self._renderer.RemoveActor(actor)
-            actors = [] if part.marks.protected is None else self._hatch_actors(part)
+            actors = [] if hatch is None else self._hatch_actors(hatch)
             for actor in actors:
                 self._clip(actor)
                 self._renderer.AddActor(actor)
@@ -151,19 +151,13 @@ class Scene:
         for actor in self._hatches[part.id][1]:
             actor.SetUserMatrix(matrix_of(part.pose.matrix, part.pose.shift(part.mesh)))
 
-    def _hatch_actors(self, part: Part) -> list[vtkActor]:
-        assert part.marks.protected is not None
-        mesh, actors = part.mesh, []
-        lift = 2e-4 * float(np.linalg.norm(mesh.bounds[1] - mesh.bounds[0]))
-        raised = Mesh(mesh.vertices + lift * mesh.vertex_normals, mesh.faces)
-        for level, direction, colour in (
-            (KEEP_OFF, (1.0, 1.0, 0.7), self._tokens.stop),
-            (AVOID, (1.0, -1.0, 0.7), self._tokens.caution),
-        ):
-            lines = hatch_lines(raised, part.marks.protected.faces(level), HATCH_MM, np.array(direction))
-            if len(lines):
-                actors.append(line_actor(line_data(lines[:, 0], lines[:, 1]), colour, 2))
-        return actors
+    def _hatch_actors(self, hatch: Hatch) -> list[vtkActor]:
+        colours = {KEEP_OFF: self._tokens.stop, AVOID: self._tokens.caution}
+        return [
+            line_actor(line_data(lines[:, 0], lines[:, 1]), colours[level], 2)
+            for level, lines in hatch.around.items()
+            if len(lines)
+        ]
 
     def _tint(self, part: Part) -> str:
         owners = sorted({other.owner for other in self._session.job.parts})

@@ -12,13 +12,14 @@ from lean_trellis.core.supports.bodies.bodies import Bodies
 from lean_trellis.core.supports.bodies.cradle import Cradle
 from lean_trellis.core.supports.bodies.flank import FlankWall
 from lean_trellis.core.supports.bodies.raft import Raft
+from lean_trellis.core.supports.common.plain import shadow_of_mesh
 from lean_trellis.core.supports.common.spec import ExportWish
 from lean_trellis.core.supports.common.structure import Counted, Drawn
 
 
 def drawn_bodies(bodies: Bodies, most: int) -> Drawn:
     """All bodies as they are, however many faces are wanted: they have few."""
-    return Drawn(bodies.mesh, bodies.element_of_face, bodies.piece_of_face)
+    return Drawn(bodies.mesh, bodies.element_of_face, bodies.piece_of_face, covers=shadow_of_mesh(bodies))
 
 
 def exported_bodies(bodies: Bodies, name: str, wish: ExportWish) -> list[Named]:

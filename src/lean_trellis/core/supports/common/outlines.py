@@ -11,6 +11,7 @@ import shapely
 from manifold3d import CrossSection, FillRule
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.common.floors import Shape, moved_out
 
@@ -19,6 +20,7 @@ _FINE = 32
 _TINY_MM2 = 1e-6
 
 
+@heavy
 def shadow(mesh: Mesh) -> Shape:
     """What a mesh covers as seen from above, holes kept; its faces need not bound a solid."""
     corners = mesh.vertices[mesh.faces][:, :, :2]

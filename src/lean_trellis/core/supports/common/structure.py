@@ -9,6 +9,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.footings import Footings
 
 
@@ -36,13 +37,15 @@ class Drawn:
     """What a view draws of structures: a mesh, and for each face its element and piece (m,).
 
     An element is what is picked and deleted at a time, a piece what comes off at a time. `frames` (k, 2, 3) are lines
-    that stand for a heavy mesh while the view moves.
+    that stand for a heavy mesh while the view moves, `covers` what it covers as seen from below; None where the map
+    draws lines alone.
     """
 
     mesh: Mesh
     elements: Longs
     pieces: Longs
     frames: Floats | None = None
+    covers: Shape | None = None
 
 
 class Structure(Protocol):
