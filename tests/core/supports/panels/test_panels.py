@@ -64,7 +64,7 @@ some_lattice = st.builds(
 )
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=16, deadline=None)
 @given(some_lattice, st.sampled_from(["box", "ball", "wavy", "bridge"]))
 def test_area_is_the_outline_less_openings_cuts_and_gaps_and_solids_are_closed(parameters, shape):
     mesh = {"box": lambda: box((18, 12, 4)), "ball": lambda: ball(8, subdivisions=3),
