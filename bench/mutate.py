@@ -48,10 +48,13 @@ class Mutant:
         return f"{self.path.relative_to(CORE)}:{self.line} {self.operator.removeprefix('core/')}"
 
     def code(self) -> str | None:
-        """The changed code; None where it says the same as before."""
+        """The changed code; None where it says the same as before, or is no Python any more."""
         before = (ROOT / self.path).read_text()
         after = mutate_code(before, get_operator(self.operator)(), self.occurrence)
-        return None if after is None or _said(after) == _said(before) else str(after)
+        try:
+            return None if after is None or _said(after) == _said(before) else str(after)
+        except SyntaxError:
+            return None
 
 
 def _said(code: str) -> str:

@@ -279,7 +279,7 @@ def test_a_picked_bar_is_made_stouter_and_locked_and_stays_picked(at_supports):
         user.settle()
         assert len(user.session.selection.bars) == 1
     assert bench.hand.lock.text() == "Unlock"
-    assert "locked" in bench.hand.told.text()
+    assert "locked" in bench.hand.picked_note.text()
     number = user.session.selection.bar
     shaft = user.session.support.parameters.shaft_diameter / 2
     assert bars_of(user).radii[number, 2] == pytest.approx(shaft * 1.25)

@@ -511,8 +511,8 @@ def test_poses_are_looked_for_shown_and_taken_with_one_click(with_parts):
     bench = user.station("pose")
     user.unfold(bench.search)
     user.press(user.field("search.go"))
-    wait_until(lambda: bench.search.found is not None)
-    found = bench.search.found
+    wait_until(lambda: bench.search.poses is not None)
+    found = bench.search.poses
     assert 2 <= len(bench.search.pictures) <= 5
     assert "directions tried" in bench.search.words.text()
     QApplication.processEvents()

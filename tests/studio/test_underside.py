@@ -352,12 +352,12 @@ def test_angles_are_shown_from_the_vertical_when_the_user_prefers(at_overhangs):
     bench = user.window.station
     user.window.menus.run("vertical")
     assert bench.critical.value == 45
-    assert bench.fan.told(0) == "90°"
+    assert bench.fan.angle_words(0) == "90°"
     user.type_into(bench.critical, "60")
     assert user.session.job.critical_angle(user.session.part) == pytest.approx(30)
     user.window.menus.run("vertical")
     assert bench.critical.value == pytest.approx(30)
-    assert bench.fan.told(0) == "0°"
+    assert bench.fan.angle_words(0) == "0°"
 
 
 def test_what_holds_itself_is_listed_with_its_reason_and_taken_back(at_overhangs):

@@ -185,8 +185,8 @@ def check(path: JobArgument, as_json: JsonOption = False) -> None:
         findings = Pipeline().findings(job, watch)
     releasable = is_releasable(findings)
     if as_json:
-        found = [_finding(finding) for finding in findings]
-        say_json({"releasable": releasable, "findings": found, "not_examined": list(NOT_EXAMINED)})
+        documents = [_finding(finding) for finding in findings]
+        say_json({"releasable": releasable, "findings": documents, "not_examined": list(NOT_EXAMINED)})
     else:
         rows = [(f.severity, f.code, f.part, f.message) for f in findings]
         verdict = "Releasable" if releasable else "Not releasable"
@@ -224,9 +224,9 @@ def updates(
     newer = newer_values(job, library, shipped_sets())
     if take:
         save_job(take_newer(job, library, shipped_sets()).job, out or path)
-    found = [{"of": one.of, "key": one.key, "here": one.here, "there": one.there} for one in newer]
+    documents = [{"of": one.of, "key": one.key, "here": one.here, "there": one.there} for one in newer]
     if as_json:
-        say_json({"newer": found, "taken": take})
+        say_json({"newer": documents, "taken": take})
     else:
         say_table("Taken" if take else "Newer in the library", ("of", "value", "here", "there"),
                   [(one.of, one.key, str(one.here), str(one.there)) for one in newer])  # fmt: skip

@@ -54,15 +54,15 @@ def inspect(files: FilesArgument, units: UnitsOption = "mm", as_json: JsonOption
     """Tell what is in mesh files and whether it is sound."""
     with progress() as watch:
         bodies = read_files(files, units, watch).bodies
-        found = [_inspected(file, body.name, body.triangles_read, body.mesh) for file, body in bodies]
+        documents = [_inspected(file, body.name, body.triangles_read, body.mesh) for file, body in bodies]
     if as_json:
-        say_json(found)
+        say_json(documents)
         return
     columns = ("file", "name", "triangles", "shells", "watertight", "volume mm³", "open edges")
     rows = [
         (entry["file"], entry["name"], entry["triangles"], entry["shells"], entry["watertight"],
          entry["volume_mm3"], entry["defects"]["open_edges"])
-        for entry in found
+        for entry in documents
     ]  # fmt: skip
     say_table("Bodies", columns, rows)
 
@@ -112,7 +112,7 @@ def overhangs(
             pose = posed(rotate, require_offset(build_offset) or 0.0, float(middle[0]), float(middle[1]))
             topology, placed = build_topology(body.mesh), pose.applied(body.mesh)
             normal = layer_normal(built_on)
-            found = detect(
+            seen = detect(
                 topology,
                 placed,
                 critical_angle=critical_angle,
@@ -122,7 +122,7 @@ def overhangs(
                 watch=watch,
             )
             islands = find_islands(topology, placed, height, layer_normal=normal, watch=watch)
-            results.append(Looked(body.name, found, islands, greatest_spans(found), RayTree(placed)))
+            results.append(Looked(body.name, seen, islands, greatest_spans(seen), RayTree(placed)))
     document = _overhang_document(results)
     if table is not None:
         _write_table(table, document["regions"])
@@ -169,7 +169,7 @@ class Looked:
     """What was found on one body; `spans` (r,) mm of its regions, `tree` over it as it stands."""
 
     name: str
-    found: Overhangs
+    overhangs: Overhangs
     islands: tuple[Island, ...]
     spans: Floats
     tree: RayTree
@@ -185,29 +185,29 @@ def _overhang_document(results: list[Looked]) -> dict[str, Any]:
     islands: list[dict[str, Any]] = []
     for body in results:
         others = [other.down for other in results if other is not body]
-        beneath = shares_beneath(body.found, body.down, others)
-        for region in body.found.regions:
-            told = _region_document(region, body, in_words(beneath[region.id]))
-            regions.append({"id": len(regions), **told})
+        beneath = shares_beneath(body.overhangs, body.down, others)
+        for region in body.overhangs.regions:
+            document = _region_document(region, body, in_words(beneath[region.id]))
+            regions.append({"id": len(regions), **document})
         islands += [
             {"z_mm": i.z_mm, "x_mm": i.x_mm, "y_mm": i.y_mm, "area_mm2": i.area_mm2, "body": body.name}
             for i in body.islands
         ]
-    found = [body.found for body in results]
+    overhangs = [body.overhangs for body in results]
     return {
-        "critical_area_mm2": sum(one.critical_area_mm2 for one in found),
-        "projected_area_mm2": sum(one.projected_area_mm2 for one in found),
-        "shadow_area_mm2": sum(one.shadow_area_mm2() for one in found),
-        "watch_area_mm2": sum(float(one.mesh.areas[one.doubtful].sum()) for one in found),
+        "critical_area_mm2": sum(one.critical_area_mm2 for one in overhangs),
+        "projected_area_mm2": sum(one.projected_area_mm2 for one in overhangs),
+        "shadow_area_mm2": sum(one.shadow_area_mm2() for one in overhangs),
+        "watch_area_mm2": sum(float(one.mesh.areas[one.doubtful].sum()) for one in overhangs),
         "regions": regions,
         "islands": islands,
-        "notes": [f"{body.name}: {note}" for body in results for note in body.found.notes],
+        "notes": [f"{body.name}: {note}" for body in results for note in body.overhangs.notes],
     }
 
 
 def _region_document(region: Region, body: Looked, beneath: str) -> dict[str, Any]:
     free, wall, fading = region.rim_mm
-    loops = body.found.outlines.of_region(region.id) if region.kind == "face" else []
+    loops = body.overhangs.outlines.of_region(region.id) if region.kind == "face" else []
     return {
         "kind": region.kind,
         "body": body.name,

@@ -33,8 +33,8 @@ def _version(version: bool = typer.Option(False, "--version", help="Print the ve
 
 def _message_of(problem: Exception) -> str:
     """What click says of wrong usage, without its decoration."""
-    told = getattr(problem, "format_message", None)
-    return str(problem if told is None else told())
+    formatted = getattr(problem, "format_message", None)
+    return str(problem if formatted is None else formatted())
 
 
 def run(arguments: list[str]) -> int:

@@ -95,8 +95,8 @@ def arrangement(job: Job, wishes: ArrangeWishes, pipeline: Pipeline, watch: Watc
         preference=wishes.preference,
         zones=tuple((zone.x, zone.y, zone.width, zone.depth) for zone in machine.zones),
     )
-    found = arrange(pieces, request, Stretch(watch, 0.5, 1))
-    return Arrangement(_taken(job, pieces, members, found), found.left_over, found.density)
+    arranged = arrange(pieces, request, Stretch(watch, 0.5, 1))
+    return Arrangement(_taken(job, pieces, members, arranged), arranged.left_over, arranged.density)
 
 
 def further_plates(
@@ -110,13 +110,13 @@ def further_plates(
     while left_over:
         stretch = Stretch(watch, 1 - 0.5 ** len(plates), 1 - 0.5 ** (len(plates) + 1))
         rest = _with_parts_alone(job, left_over, f"{job.name}, plate {len(plates) + 2}")
-        found = arrangement(rest, replace(wishes, parts=()), pipeline, stretch)
-        if len(found.left_over) == len(left_over):
+        next_plate = arrangement(rest, replace(wishes, parts=()), pipeline, stretch)
+        if len(next_plate.left_over) == len(left_over):
             names = ", ".join(job.part(part_id).name for part_id in left_over[:3])
             raise EditError("arrange", f"{names} do not fit on an empty plate", "turn them, or take a larger machine")
-        wholes = [part_id for key in found.left_over for part_id in rest.companions(key)]
-        plates.append(remove_parts(found.edit.job, wholes).job if wholes else found.edit.job)
-        left_over = found.left_over
+        wholes = [part_id for key in next_plate.left_over for part_id in rest.companions(key)]
+        plates.append(remove_parts(next_plate.edit.job, wholes).job if wholes else next_plate.edit.job)
+        left_over = next_plate.left_over
     return tuple(plates)
 
 
@@ -147,13 +147,13 @@ def _piece(job: Job, parts: Sequence[Part], pipeline: Pipeline, *, is_fixed: boo
 
 def _outermost(points: Floats) -> Floats:
     """Of the points of a grid those with a neighbour missing, roughly: the first and last of each row and column."""
-    found = []
+    places = []
     for axis in (0, 1):
         keys = np.round(points[:, axis] / _SPACING_MM).astype(np.int64)
         order = np.lexsort((points[:, 1 - axis], keys))
         starts = np.flatnonzero(np.append(True, np.diff(keys[order]) != 0))
-        found += [points[order[starts]], points[order[np.append(starts[1:], len(order)) - 1]]]
-    return np.concatenate(found)
+        places += [points[order[starts]], points[order[np.append(starts[1:], len(order)) - 1]]]
+    return np.concatenate(places)
 
 
 def _long_edge(points: Floats) -> float:
@@ -166,12 +166,12 @@ def _long_edge(points: Floats) -> float:
     return float(along if spans[0][best] >= spans[1][best] else along + 90)
 
 
-def _taken(job: Job, pieces: Sequence[Piece], members: dict[str, tuple[str, ...]], found: Arranged) -> Edit:
+def _taken(job: Job, pieces: Sequence[Piece], members: dict[str, tuple[str, ...]], arranged: Arranged) -> Edit:
     poses = {}
     for piece in pieces:
-        if piece.key not in found.places:
+        if piece.key not in arranged.places:
             continue
-        x, y, degrees = found.places[piece.key]
+        x, y, degrees = arranged.places[piece.key]
         turn = rotation_about("z", degrees)
         middle = np.array(piece.middle)
         for part_id in members[piece.key]:

@@ -73,11 +73,11 @@ def rows_as_csv(rows: Sequence[RegionRow]) -> str:
     writer = csv.DictWriter(text, names, lineterminator="\n")
     writer.writeheader()
     for row in rows:
-        writer.writerow({key: _told(value) for key, value in asdict(row).items()})
+        writer.writerow({key: _cell(value) for key, value in asdict(row).items()})
     return text.getvalue()
 
 
-def _told(value: object) -> object:
+def _cell(value: object) -> object:
     if isinstance(value, bool):
         return "yes" if value else ""
     return f"{value:.3f}" if isinstance(value, float) else value

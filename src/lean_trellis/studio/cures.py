@@ -29,8 +29,8 @@ def _make_beside(session: Session, words: str, change: Change) -> None:
     """The edit is done unless the job has changed meanwhile."""
     before = session.job
 
-    def found(edit: Edit) -> None:
+    def take(edit: Edit) -> None:
         if session.job is before:
             session.do(lambda _: edit)
 
-    session.ask(words, MakeChange(change, before), found)
+    session.ask(words, MakeChange(change, before), take)

@@ -122,13 +122,13 @@ class Derived(QObject):
 
     def figures(self, support: Support) -> BarFigures | None:
         """Figures of a support's elements under load, once known; looked for on the part in hand alone."""
-        found = self.graph.known(FIGURES, self.job.part(support.part_id), self.job)
-        return None if found is None else found.get(support.id)
+        figures = self.graph.known(FIGURES, self.job.part(support.part_id), self.job)
+        return None if figures is None else figures.get(support.id)
 
     def figure_range(self, key: str) -> tuple[float, float]:
         """From where to where a figure goes over all bars of the part in hand; strength used from 0 to 1 at least."""
         known = [self.figures(entry) for entry in self.job.supports_of(self.selection.part)]
-        values = [found.values(key) for found in known if found is not None and len(found.used)]
+        values = [figures.values(key) for figures in known if figures is not None and len(figures.used)]
         if not values:
             return 0.0, 1.0
         low, high = min(float(some.min()) for some in values), max(float(some.max()) for some in values)
@@ -152,8 +152,8 @@ class Derived(QObject):
 
     def picked_hatch(self, part: Part, picked: PickedFaces) -> Floats | None:
         """(n, 2, 2): picked faces of a part as hatch lines in plan, once known."""
-        found: Floats | None = self.graph.kept(picked_key(part, picked))
-        return found
+        lines: Floats | None = self.graph.kept(picked_key(part, picked))
+        return lines
 
     def problem_of(self, support: Support) -> TrellisError | None:
         """Why a support has no bars: its values were refused, or the work was cancelled."""

@@ -29,43 +29,43 @@ def copy_in_hand(session: Session, *, in_place: bool) -> None:
 def mend_part(session: Session, part: Part, step: str, show: Callable[[Part, Mended], None]) -> None:
     """Mend a part; what would change the volume by more than a percent is shown for somebody to agree first."""
 
-    def mended(found: Mended) -> None:
-        if found.mesh is part.nominal_mesh or found.mesh.key == part.nominal_mesh.key:
+    def mended(result: Mended) -> None:
+        if result.mesh is part.nominal_mesh or result.mesh.key == part.nominal_mesh.key:
             session.said.emit("note", f"{part.name}: nothing to mend that way")
-        elif found.asks:
-            session.said.emit("note", f"{part.name}: its volume would change by {100 * found.volume_change:.1f} %")
-            show(part, found)
+        elif result.asks:
+            session.said.emit("note", f"{part.name}: its volume would change by {100 * result.volume_change:.1f} %")
+            show(part, result)
         else:
-            take_mend(session, part, found)
+            take_mend(session, part, result)
 
     session.ask(f"Mending {part.name}", MendMesh(part.nominal_mesh, step), mended)
 
 
-def take_mend(session: Session, part: Part, found: Mended) -> None:
+def take_mend(session: Session, part: Part, result: Mended) -> None:
     """Take a mended mesh."""
     if _is_as_it_was(session, part):
-        title = f"{found.title}: {part.name}"
-        if session.do(lambda job: replace_mesh(job, part.id, found.mesh, title)):
-            session.said.emit("fine", f"{part.name}: {found.before.in_words} → {found.after.in_words}")
+        title = f"{result.title}: {part.name}"
+        if session.do(lambda job: replace_mesh(job, part.id, result.mesh, title)):
+            session.said.emit("fine", f"{part.name}: {result.before.in_words} → {result.after.in_words}")
 
 
 def shape_part(session: Session, part: Part, request: Any, title: str, *, with_plug: bool = False) -> None:
     """Work on a part's shape; a plug comes in beside it, named after it."""
 
-    def done(found: Shaped) -> None:
+    def done(result: Shaped) -> None:
         if not _is_as_it_was(session, part):
             return
         before = part.nominal_mesh.volume
 
         def make(job: Job) -> Edit:
-            job = replace_mesh(job, part.id, found.mesh, title).job
-            if with_plug and found.plug is not None:
-                plug = Body(f"{part.name} plug", found.plug, len(found.plug.faces))
+            job = replace_mesh(job, part.id, result.mesh, title).job
+            if with_plug and result.plug is not None:
+                plug = Body(f"{part.name} plug", result.plug, len(result.plug.faces))
                 job = add_bodies(job, [plug], file="made here", owner=part.owner).job
             return Edit(title, job)
 
         if session.do(make):
-            change = found.mesh.volume - before
+            change = result.mesh.volume - before
             session.said.emit("fine", f"{title}: {change / 1000:+,.2f} cm³")
 
     session.ask(title, request, done)
@@ -135,7 +135,7 @@ def arrange_build(session: Session, wishes: ArrangeWishes, show: Callable[[Arran
     """Arrange parts by their footprints."""
     job = session.job
 
-    def found(result: Arrangement) -> None:
+    def take(result: Arrangement) -> None:
         if session.job is not job:
             session.said.emit("note", "The job has moved on: nothing was arranged")
             return
@@ -148,7 +148,7 @@ def arrange_build(session: Session, wishes: ArrangeWishes, show: Callable[[Arran
                 session.said.emit("fine", placed)
             show(result)
 
-    session.ask("Arranging parts", Arrange(job, wishes), found)
+    session.ask("Arranging parts", Arrange(job, wishes), take)
 
 
 def _is_as_it_was(session: Session, part: Part) -> bool:

@@ -39,8 +39,8 @@ class FacesAt:
         watch.at(0.2, "picking faces")
         mesh, face = self.part.mesh, self.face
         if face < 0:
-            _, met = met_from_below(pipeline, self.part, np.array([self.place]))
-            face = int(met[0])
+            _, faces_met = met_from_below(pipeline, self.part, np.array([self.place]))
+            face = int(faces_met[0])
         if face < 0:
             return np.zeros(0, np.int64)
         match self.tool:
@@ -92,20 +92,20 @@ class FacesUnderStroke:
         blind = np.flatnonzero(faces < 0)
         if len(blind):
             places[blind], faces[blind] = met_from_below(pipeline, self.part, on_plate[blind])
-        met = faces >= 0
-        places, faces = places[met], faces[met]
+        faces_met = faces >= 0
+        places, faces = places[faces_met], faces[faces_met]
         if not len(faces):
             return Painted(Refined(mesh, np.arange(len(mesh.faces))), faces)
         watch.at(0.2, "painting")
         refined = refined_near(mesh, places, self.radius, _FINENESS * self.radius)
         topology = pipeline.topology(refined.mesh)
-        found = []
+        reached = []
         for number, (face, place) in enumerate(zip(faces.tolist(), places, strict=True)):
             watch.at(0.4 + 0.6 * number / len(faces), "painting")
             pieces = np.flatnonzero(refined.parent == face)
             seed = pieces[np.linalg.norm(refined.mesh.centroids_of(pieces) - place, axis=1).argmin()]
-            found.append(within_reach(topology, int(seed), place, self.radius))
-        return Painted(refined, np.unique(np.concatenate(found)))
+            reached.append(within_reach(topology, int(seed), place, self.radius))
+        return Painted(refined, np.unique(np.concatenate(reached)))
 
 
 @dataclass(frozen=True)

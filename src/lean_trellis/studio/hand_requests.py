@@ -96,11 +96,11 @@ class PreviewWay:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Way:
         """The bar, alone: with no others to join or to share a foot with."""
         part = self.job.part(self.support.part_id)
-        found = HandPlaces(part, self.job, self.stroke).answer(pipeline, watch)
+        placed = HandPlaces(part, self.job, self.stroke).answer(pipeline, watch)
         plain = bar_parameters(self.support).model_copy(update={"join": "off", "group_span": 0.0, "brace": "none"})
         hand = HandWork()
-        if len(found.places):
-            hold = found.places[0]
+        if len(placed.places):
+            hold = placed.places[0]
             x, y, z = part.pose.to_part(part.mesh, hold[None])[0].tolist()
             foot = None if self.foot is None else (float(self.foot[0] - hold[0]), float(self.foot[1] - hold[1]))
             bend = None if self.bend is None else tuple((np.array(self.bend) - hold).tolist())
@@ -108,7 +108,7 @@ class PreviewWay:
         alone = replace(self.support, target=(), parameters=plain, hand=hand)
         # Not kept: the pointer goes on, and what is kept of it would push out what is wanted longer.
         bars = generate_bars(pipeline.request(alone, self.job), watch)
-        if not len(found.places):
+        if not len(placed.places):
             return Way(bars, "no underside there")
         if bars.unkept.reasons:
             return Way(bars, bars.unkept.reasons[0])
@@ -134,8 +134,8 @@ class BarsOnPatch:
         watch.at(0.2, "looking for bars on the surface")
         part, (face, place) = self.part, self.stroke
         if face < 0:
-            _, met = met_from_below(pipeline, part, np.array([[place[0], place[1], -1.0]]))
-            face = int(met[0])
+            _, struck = met_from_below(pipeline, part, np.array([[place[0], place[1], -1.0]]))
+            face = int(struck[0])
         bars = pipeline.bars(self.support, self.job, watch)
         if face < 0 or not len(bars):
             return np.zeros(0, np.int64)

@@ -86,12 +86,12 @@ class MeasureBar(QWidget):
         x, y, z = part.pose.to_part(part.mesh, np.array([pick.place]))[0].tolist()
         self.session.ask(f"Measuring {part.name}", MeasureWall(part.mesh, pick.face, (x, y, z)), self._wall)
 
-    def _bore(self, found: Cylinder | None) -> None:
-        if found is None:
+    def _bore(self, fitted: Cylinder | None) -> None:
+        if fitted is None:
             self.session.said.emit("stop", "No cylinder fits there; click the wall of a bore or of a pin")
             return
-        what = "bore" if found.is_hollow else "pin"
-        self._say(f"{what} {2 * found.radius:.3f} mm, fits to {found.worst_mm:.3f}", 2 * found.radius)
+        what = "bore" if fitted.is_hollow else "pin"
+        self._say(f"{what} {2 * fitted.radius:.3f} mm, fits to {fitted.worst_mm:.3f}", 2 * fitted.radius)
 
     def _wall(self, thickness: float) -> None:
         if np.isfinite(thickness):

@@ -92,6 +92,6 @@ class Menus:
 def _check_told(handlers: Handlers, switches: Switches) -> None:
     wanted = {entry.id for entry in ACTIONS if not entry.is_switch}, {entry.id for entry in ACTIONS if entry.is_switch}
     given = set(handlers), set(switches)
-    for ids, told in zip(wanted, given, strict=True):
-        if ids != told:
-            raise ValueError(f"actions and what they do disagree: {', '.join(sorted(ids ^ told))}")
+    for ids, known in zip(wanted, given, strict=True):
+        if ids != known:
+            raise ValueError(f"actions and what they do disagree: {', '.join(sorted(ids ^ known))}")

@@ -197,8 +197,8 @@ class Drill:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
         """The mesh with the hole, and its plug."""
         watch.at(0.2, "drilling")
-        found = drilled(self.mesh, np.array(self.place), -self.mesh.normals[self.face], self.diameter, self.depth)
-        return Shaped(found.mesh, found.plug)
+        result = drilled(self.mesh, np.array(self.place), -self.mesh.normals[self.face], self.diameter, self.depth)
+        return Shaped(result.mesh, result.plug)
 
 
 @dataclass(frozen=True, eq=False)

@@ -219,8 +219,8 @@ class Session(Derived):
 
     def _imported(self, result: Any) -> None:
         good, bad = result
-        bodies = [body for _, found in good for body in found]
-        sources = {id(body): str(path) for path, found in good for body in found}
+        bodies = [body for _, members in good for body in members]
+        sources = {id(body): str(path) for path, members in good for body in members}
         if bodies:
 
             def add_all(job: Job) -> Edit:

@@ -46,16 +46,16 @@ def _pose_search(window: MainWindow) -> None:
     bench.search.heading.setChecked(True)
     bench.search.in_range.setChecked(False)
     bench.search.search()
-    wait_until(lambda: bench.search.found is not None)
+    wait_until(lambda: bench.search.poses is not None)
 
 
 def _overhangs(window: MainWindow) -> None:
     window.bench.open("overhangs")
     part = window.session.job.parts[2]
     window.session.select(parts=(part.id,))
-    found = window.session.regions(part)
-    assert found is not None
-    largest = max(found.regions, key=lambda region: region.area_mm2)
+    seen = window.session.regions(part)
+    assert seen is not None
+    largest = max(seen.regions, key=lambda region: region.area_mm2)
     window.session.select(regions=frozenset({largest.id}))
     low, high = part.bounds().copy()
     window.views.view.eye = Eye(azimuth=-60.0, height=-28.0).fitted(low, high, 1.2)

@@ -182,17 +182,17 @@ def shown_nodes(most: int) -> ShownNodes:
         return ShownPart(reader.one(shown), health)
 
     def regions(reader: Reader[ShownRegions]) -> ShownRegions:
-        found, light = reader.one(OVERHANGS), reader.one(shown)
+        overhangs, light = reader.one(OVERHANGS), reader.one(shown)
         source = light.source
         return ShownRegions(
-            found.regions,
-            found.surface_angle[source],
-            found.on_plate[source],
-            found.region_of_face[source],
-            found.critical_area_mm2,
-            found.projected_area_mm2,
-            found.outlines,
-            found.notes,
+            overhangs.regions,
+            overhangs.surface_angle[source],
+            overhangs.on_plate[source],
+            overhangs.region_of_face[source],
+            overhangs.critical_area_mm2,
+            overhangs.projected_area_mm2,
+            overhangs.outlines,
+            overhangs.notes,
             silhouette(reader.subject.pose, reader.subject.mesh, light),
         )
 

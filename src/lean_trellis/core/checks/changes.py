@@ -123,9 +123,9 @@ class MoveMissed:
         wanted = HoldPoints(bars.missed.holds[chosen], bars.missed.holds[chosen] * 0, bars.missed.regions[chosen])
         offered = places_to_hold(request.overhangs, np.unique(wanted.regions), parameters.spacing / 6)
         obstacles = list(request.obstacles)
-        found = nearest_with_way(wanted, offered, parameters, request.layer_height, obstacles, request.ground)
-        moved = np.flatnonzero(found >= 0)
+        nearest = nearest_with_way(wanted, offered, parameters, request.layer_height, obstacles, request.ground)
+        moved = np.flatnonzero(nearest >= 0)
         if not len(moved):
             name = job.part(support.part_id).name
             raise EditError(name, "no place near by has a clear path either", "allow landing on the part, or turn it")
-        return move_missed(job, self.support_id, wanted.places[moved], offered.places[found[moved]])
+        return move_missed(job, self.support_id, wanted.places[moved], offered.places[nearest[moved]])

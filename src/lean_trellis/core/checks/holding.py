@@ -210,12 +210,12 @@ def _regions_at(part: PartState, vertices: Longs) -> list[set[int]]:
     place = np.full(len(overhangs.mesh.vertices), -1, np.int64)
     place[vertices] = np.arange(len(vertices))
     faces, corners = np.nonzero(place[overhangs.mesh.faces] >= 0)
-    found: list[set[int]] = [set() for _ in vertices]
+    by_vertex: list[set[int]] = [set() for _ in vertices]
     regions = overhangs.region_of_face[faces]
     at = place[overhangs.mesh.faces[faces, corners]]
     for number, region in zip(at[regions >= 0].tolist(), regions[regions >= 0].tolist(), strict=True):
-        found[number].add(region)
-    return found
+        by_vertex[number].add(region)
+    return by_vertex
 
 
 def _served_regions(state: BuildState, part: PartState) -> set[int]:

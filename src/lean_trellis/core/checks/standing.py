@@ -128,8 +128,8 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
 
 def _lowest_of(mesh: Mesh) -> Floats:
     """The lowest places of all its shells that are no higher than the lowest of them."""
-    found = lowest_places(mesh).places
-    return found[found[:, 2] <= found[:, 2].min(initial=np.inf) + 1e-3]
+    places = lowest_places(mesh).places
+    return places[places[:, 2] <= places[:, 2].min(initial=np.inf) + 1e-3]
 
 
 def _reach(held: SupportState, layer: float) -> float:

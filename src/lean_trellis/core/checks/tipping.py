@@ -35,10 +35,10 @@ def check_tipping(state: BuildState) -> Iterator[Finding]:
         patches = _patches(state, part)
         low, high = part.overhangs.mesh.bounds
         height = float(high[2])
-        found = weakest_edge(patches, height)
-        if found is None:
+        edge = weakest_edge(patches, height)
+        if edge is None:
             continue
-        lever, middle = found
+        lever, middle = edge
         moment = push.on(float(min(high[:2] - low[:2]))) * height
         reserve = push.bond_mpa * lever / moment
         if reserve < _ENOUGH:

@@ -34,9 +34,9 @@ def check_zones(state: BuildState) -> Iterator[Finding]:
 
 def _reaching(mesh: Mesh, zone: Zone) -> tuple[float, float, float] | None:
     """Where a mesh reaches over a zone: its lowest corner there, else a place on its lowest face that crosses it."""
-    found = np.flatnonzero(zone.holds(mesh.vertices[:, :2]))
-    if len(found):
-        x, y, z = mesh.vertices[found[np.argmin(mesh.vertices[found, 2])]].tolist()
+    inside = np.flatnonzero(zone.holds(mesh.vertices[:, :2]))
+    if len(inside):
+        x, y, z = mesh.vertices[inside[np.argmin(mesh.vertices[inside, 2])]].tolist()
         return x, y, z
     return _crossing(mesh, zone)
 

@@ -172,13 +172,13 @@ def _all_checks(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
 def _findings(reader: Reader[tuple[Finding, ...]]) -> tuple[Finding, ...]:
     """All findings on a job, in the order of the checks, then the worst first."""
     step = 1 / len(CHECK_NODES)
-    found = [
+    findings = [
         finding
         for number, node in enumerate(CHECK_NODES)
         for some in reader.each(node, number * step, (number + 1) * step)
         for finding in some
     ]
-    return in_order(found)
+    return in_order(findings)
 
 
 FINDINGS: Node[tuple[Finding, ...]] = Node(

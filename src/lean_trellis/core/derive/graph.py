@@ -165,9 +165,9 @@ class Graph:
 
     def _get(self, node: Node[T], subject: Subject, revision: Revision, watch: Watch) -> T:
         key = revision.key(node, subject)
-        found = self._kept.get(key, _MISSING)
-        if found is not _MISSING:
-            result: T = found
+        kept = self._kept.get(key, _MISSING)
+        if kept is not _MISSING:
+            result: T = kept
             self._touched[key] = result
             return result
         begins(node.name)

@@ -41,11 +41,11 @@ class _Guard:
             below = tree[name]
             return value if not below or value is None else _Guard(value, node, below)
         for owner in type(thing).__mro__:
-            found = owner.__dict__.get(name)
-            if isinstance(found, property) and found.fget is not None:
-                return found.fget(self)
-            if isinstance(found, FunctionType):
-                return MethodType(found, self)
-            if found is not None and hasattr(found, "func"):  # a cached property
-                return found.func(self)
+            member = owner.__dict__.get(name)
+            if isinstance(member, property) and member.fget is not None:
+                return member.fget(self)
+            if isinstance(member, FunctionType):
+                return MethodType(member, self)
+            if member is not None and hasattr(member, "func"):  # a cached property
+                return member.func(self)
         raise UndeclaredReadError(f"{node} reads {type(thing).__name__}.{name}, which it does not declare")

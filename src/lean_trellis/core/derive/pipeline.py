@@ -98,18 +98,18 @@ class Pipeline:
 
     def topology(self, mesh: Mesh) -> Topology:
         """Edges and shells of a mesh."""
-        found: Topology = self.of_mesh(TOPOLOGY, mesh)
-        return found
+        topology: Topology = self.of_mesh(TOPOLOGY, mesh)
+        return topology
 
     def health(self, mesh: Mesh) -> MeshHealth:
         """The health figures of a mesh."""
-        found: MeshHealth = self.of_mesh(HEALTH, mesh)
-        return found
+        health: MeshHealth = self.of_mesh(HEALTH, mesh)
+        return health
 
     def tree(self, mesh: Mesh) -> RayTree:
         """The ray tree of a mesh, built once."""
-        found: RayTree = self.of_mesh(TREE, mesh)
-        return found
+        tree: RayTree = self.of_mesh(TREE, mesh)
+        return tree
 
     def placed(self, part: Part) -> Mesh:
         """The part's mesh as it stands."""

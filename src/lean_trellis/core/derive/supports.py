@@ -156,8 +156,8 @@ def _figures(reader: Reader[dict[str, Any]]) -> dict[str, Any]:
         mine = {name: one for (name, *kind), one in made.items() if tuple(kind) == (family, form)}
         loads = spec_named(family, form).loads
         assert loads is not None, "only supports with loads are needed here"
-        found = loads(list(mine.values()), overhangs, job.machine.process, job.constants, reader.stretch(0.5, 1))
-        figures |= dict(zip(mine, found, strict=True))
+        loaded = loads(list(mine.values()), overhangs, job.machine.process, job.constants, reader.stretch(0.5, 1))
+        figures |= dict(zip(mine, loaded, strict=True))
     return figures
 
 

@@ -93,14 +93,14 @@ def read(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
     content = _zipped(path, watch) if zipfile.is_zipfile(path) else _plain(path, watch)
     if content.unit and content.unit not in _UNITS:
         raise FormatError(path, f"names an unknown unit ({content.unit!r})", "export it again in millimetres")
-    require_triangles(path, sum(len(found.corners) // 3 for found in content.objects))
+    require_triangles(path, sum(len(entry.corners) // 3 for entry in content.objects))
     unit = _UNITS.get(content.unit, "mm")
     bodies = []
-    held = [found for found in content.objects if found.corners]
-    for number, found in enumerate(held):
+    held = [entry for entry in content.objects if entry.corners]
+    for number, entry in enumerate(held):
         watch.at(0.65 + 0.35 * number / len(held), f"welding {path.name}")
-        vertices, faces = _arrays(path, found)
-        name = found.name or (path.stem if len(held) == 1 else f"{path.stem} {number + 1}")
+        vertices, faces = _arrays(path, entry)
+        name = entry.name or (path.stem if len(held) == 1 else f"{path.stem} {number + 1}")
         mesh = weld(Mesh(vertices * UNIT_MM[unit], faces.astype(np.int32)))
         bodies.append(Body(name, mesh, len(faces), unit_known=bool(content.unit), unit=unit))
     return bodies
@@ -127,11 +127,11 @@ def _zipped(path: Path, watch: Watch) -> _Content:
     return content
 
 
-def _arrays(path: Path, found: _Object) -> tuple[Floats, Any]:
-    if len(found.numbers) % 3 or len(found.corners) % 3:
+def _arrays(path: Path, entry: _Object) -> tuple[Floats, Any]:
+    if len(entry.numbers) % 3 or len(entry.corners) % 3:
         raise FormatError(path, "a vertex or triangle of it lacks a number", "export it again")
-    vertices = np.array(found.numbers, np.float64).reshape(-1, 3)
-    faces = np.array(found.corners, np.int64).reshape(-1, 3)
+    vertices = np.array(entry.numbers, np.float64).reshape(-1, 3)
+    faces = np.array(entry.corners, np.int64).reshape(-1, 3)
     require_finite(path, vertices)
     if faces.min() < 0 or faces.max() >= len(vertices):
         raise FormatError(path, "a triangle names a vertex that is not there", "export it again")

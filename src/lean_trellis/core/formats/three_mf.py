@@ -83,10 +83,10 @@ def _model_name(path: Path, archive: zipfile.ZipFile) -> str:
             target = (relation.get("Target") or "").lstrip("/")
             if relation.get("Type") == _START_PART and target in names:
                 return target
-    found = [name for name in names if name.lower().endswith(".model")]
-    if not found:
+    models = [name for name in names if name.lower().endswith(".model")]
+    if not models:
         raise FormatError(path, "is a zip archive with no 3D model in it", f"give {KNOWN_FILES}")
-    return found[0]
+    return models[0]
 
 
 def _safe_tree(path: Path, text: bytes) -> Any:

@@ -74,16 +74,16 @@ class Job:
 
     def companions(self, part_id: str) -> tuple[str, ...]:
         """The part and those that are moved with it: of its group, of its stack, and of theirs."""
-        found = {part_id}
+        members = {part_id}
         while True:
-            groups = {part.group for part in self.parts if part.id in found and part.group}
-            grown = found | {part.id for part in self.parts if part.group in groups}
+            groups = {part.group for part in self.parts if part.id in members and part.group}
+            grown = members | {part.id for part in self.parts if part.group in groups}
             for stack in self.stacks:
                 if grown & set(stack.parts):
                     grown |= set(stack.parts)
-            if grown == found:
-                return tuple(part.id for part in self.parts if part.id in found)
-            found = grown
+            if grown == members:
+                return tuple(part.id for part in self.parts if part.id in members)
+            members = grown
 
     def critical_angle(self, part: Part) -> float:
         """The part's critical angle, or the material's."""

@@ -38,12 +38,12 @@ def read_orders(text: str) -> tuple[OrderRow, ...]:
         columns = list(_COLUMNS)
     if not {"owner", "order"} & set(columns[: max(map(len, rows), default=0)]):
         raise EditError("table", "has no column of owners or orders", "paste lines of name, owner, order")
-    found = []
+    entries = []
     for row in rows:
-        told = dict(zip(columns, row, strict=False))
-        if told.get("name"):
-            found.append(OrderRow(told["name"], told.get("owner"), told.get("order")))
-    return tuple(found)
+        cells = dict(zip(columns, row, strict=False))
+        if cells.get("name"):
+            entries.append(OrderRow(cells["name"], cells.get("owner"), cells.get("order")))
+    return tuple(entries)
 
 
 @dataclass(frozen=True)

@@ -100,11 +100,11 @@ class RecoveryCopy:
 
 def copies_left(root: Path) -> list[LeftCopy]:
     """The copies below `root` that no living process writes, the latest first."""
-    left = [copy for copy in _found(root) if copy is not None]
+    left = [copy for copy in _copies_in(root) if copy is not None]
     return sorted(left, key=lambda copy: copy.seconds, reverse=True)
 
 
-def _found(root: Path) -> Iterator[LeftCopy | None]:
+def _copies_in(root: Path) -> Iterator[LeftCopy | None]:
     if not root.is_dir():
         return
     for entry in root.iterdir():

@@ -50,7 +50,7 @@ def find_faults(
     `least_wall` in mm is the thinnest wall that the process makes; 0 passes walls over.
     """
     watch.at(0.1, "looking for open edges")
-    found = [
+    faults = [
         _edges("open", "Open edges", topology, topology.open_edges),
         _edges("crowded", "Edges with more than two faces", topology, topology.non_manifold_edges),
         _edges("disagreeing", "Edges between faces that disagree", topology, topology.misoriented_edges),
@@ -60,12 +60,12 @@ def find_faults(
         _of_faces("doubled", "Doubled faces", topology.mesh, duplicate_faces(topology)),
     ]
     watch.at(0.3, "looking for surfaces that pass through each other")
-    found.append(_of_faces("crossing", "Faces passing through others", topology.mesh, crossing_faces(topology, tree)))
+    faults.append(_of_faces("crossing", "Faces passing through others", topology.mesh, crossing_faces(topology, tree)))
     if least_wall > 0:
         watch.at(0.7, "measuring walls")
         faces, thickness = thin_faces(topology.mesh, tree, least_wall)
-        found.append(_of_faces("thin", f"Walls under {least_wall:g} mm", topology.mesh, faces[np.argsort(thickness)]))
-    return tuple(fault for fault in found if fault.count)
+        faults.append(_of_faces("thin", f"Walls under {least_wall:g} mm", topology.mesh, faces[np.argsort(thickness)]))
+    return tuple(fault for fault in faults if fault.count)
 
 
 def _edges(kind: str, title: str, topology: Topology, edges: Longs) -> Fault:
@@ -122,11 +122,11 @@ def crossing_faces(topology: Topology, tree: RayTree) -> Longs:
     sound = lengths > 0
     unit = np.divide(along, lengths[:, None], out=np.zeros_like(along), where=sound[:, None])
     hits = tree.first_hits(starts + 1e-4 * along, unit)
-    met = np.flatnonzero((hits.face >= 0) & (hits.distance < (1 - 2e-4) * lengths) & sound)
-    faces = hits.face[met]
-    own = (mesh.faces[faces][:, :, None] == topology.edge_vertices[met][:, None, :]).any(axis=(1, 2))
-    met, faces = met[~own], faces[~own]
-    inside = _passes_inside(starts[met], stops[met], mesh.vertices[mesh.faces[faces]])
+    struck = np.flatnonzero((hits.face >= 0) & (hits.distance < (1 - 2e-4) * lengths) & sound)
+    faces = hits.face[struck]
+    own = (mesh.faces[faces][:, :, None] == topology.edge_vertices[struck][:, None, :]).any(axis=(1, 2))
+    struck, faces = struck[~own], faces[~own]
+    inside = _passes_inside(starts[struck], stops[struck], mesh.vertices[mesh.faces[faces]])
     return np.unique(faces[inside])
 
 

@@ -86,11 +86,11 @@ def _cosine_directions(count: int) -> Floats:
 def _across(normals: Floats) -> Floats:
     """(m, 3): a unit direction square to each normal."""
     first = any_across(np.array([0.0, 0.0, 1.0]))
-    found = np.cross(normals, first)
-    weak = np.linalg.norm(found, axis=1) < 0.1
-    found[weak] = np.cross(normals[weak], [0.0, 0.0, 1.0])
-    length = np.linalg.norm(found, axis=1, keepdims=True)
-    result: Floats = found / np.where(length > 0, length, 1)
+    across = np.cross(normals, first)
+    weak = np.linalg.norm(across, axis=1) < 0.1
+    across[weak] = np.cross(normals[weak], [0.0, 0.0, 1.0])
+    length = np.linalg.norm(across, axis=1, keepdims=True)
+    result: Floats = across / np.where(length > 0, length, 1)
     return result
 
 

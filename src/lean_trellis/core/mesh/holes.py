@@ -111,15 +111,19 @@ def _filled(vertices: Floats, loops: list[Longs], normal: Floats) -> Longs | Non
     if sum(_area(outline) for outline in outlines) < 0:
         outlines = [outline * [1, -1] for outline in outlines]
     numbers = np.concatenate(loops)
-    found = np.asarray(triangulate(outlines, 0.0, True), np.int64).reshape(-1, 3)
+    triangles = np.asarray(triangulate(outlines, 0.0, True), np.int64).reshape(-1, 3)
     places = np.concatenate(outlines)
-    a, b, c = (places[found[:, i]] for i in range(3))
+    a, b, c = (places[triangles[:, i]] for i in range(3))
     u, v = b - a, c - a
     areas = (u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]) / 2
     wanted = sum(_area(outline) for outline in outlines)
-    if not len(found) or abs(float(areas.sum()) - wanted) > 1e-6 * abs(wanted) or float(areas.min()) < -1e-9 * wanted:
+    if (
+        not len(triangles)
+        or abs(float(areas.sum()) - wanted) > 1e-6 * abs(wanted)
+        or float(areas.min()) < -1e-9 * wanted
+    ):
         return None
-    turned = found if _runs_with(numbers[found], loops) else found[:, ::-1]
+    turned = triangles if _runs_with(numbers[triangles], loops) else triangles[:, ::-1]
     return numbers[turned]
 
 

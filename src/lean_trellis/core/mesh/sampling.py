@@ -19,17 +19,17 @@ def places_on(mesh: Mesh, faces: Longs, apart_mm: float, *, most_across: int = 1
     corners = mesh.vertices[mesh.faces[faces]]
     longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
     parts = np.clip(np.ceil(longest / max(apart_mm, 1e-9)), 1, most_across).astype(int)
-    found, which = [], []
+    places, which = [], []
     for n in np.unique(parts).tolist():
         i, j = np.meshgrid(np.arange(n), np.arange(n), indexing="ij")
         kept = i + j < n
         u, v = (i[kept] + 1 / 3) / n, (j[kept] + 1 / 3) / n
         weights = np.column_stack([u, v, 1 - u - v])
-        found.append(np.einsum("kc,fcx->fkx", weights, corners[parts == n]).reshape(-1, 3))
+        places.append(np.einsum("kc,fcx->fkx", weights, corners[parts == n]).reshape(-1, 3))
         which.append(np.repeat(faces[parts == n], len(weights)))
-    if not found:
+    if not places:
         return np.zeros((0, 3)), np.zeros(0, np.int64)
-    return np.concatenate(found), np.concatenate(which)
+    return np.concatenate(places), np.concatenate(which)
 
 
 def spaced_along(places: Floats, spacing: float) -> Floats:

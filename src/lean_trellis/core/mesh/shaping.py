@@ -50,8 +50,8 @@ def hollowed(mesh: Mesh, wall_mm: float, watch: Watch = UNWATCHED) -> Mesh:
     depth = np.full(shape, -cell)
     # How deep matters only near the wall: from far inside, nearly all of the surface would have to be looked at.
     most = wall_mm + 3 * cell
-    found = cKDTree(surface).query(origin + cells * cell, distance_upper_bound=most, workers=-1)[0]
-    depth[inside] = np.minimum(found, most)
+    distances = cKDTree(surface).query(origin + cells * cell, distance_upper_bound=most, workers=-1)[0]
+    depth[inside] = np.minimum(distances, most)
     if depth.max() <= wall_mm + 0.5 * cell:
         raise EditError("hollow", f"nowhere is it thicker than twice {wall_mm:g} mm", "give a thinner wall")
     watch.at(0.8, "cutting the cavity")
@@ -78,7 +78,7 @@ def _inside_cells(solid: Manifold, origin: Floats, cell: float, shape: tuple[int
 def _samples(mesh: Mesh, spacing: float) -> Floats:
     """Points spread over the surface, about `spacing` apart, by halving triangles that are too long."""
     corners = mesh.corners
-    found = [mesh.vertices]
+    samples = [mesh.vertices]
     for _ in range(24):
         edges = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)
         longest = edges.argmax(axis=1)
@@ -89,9 +89,9 @@ def _samples(mesh: Mesh, spacing: float) -> Floats:
         rows = np.arange(len(corners))
         a, b, c = (corners[rows, (longest + k) % 3] for k in range(3))
         middle = (a + b) / 2
-        found.append(middle)
+        samples.append(middle)
         corners = np.concatenate([np.stack([a, middle, c], axis=1), np.stack([middle, b, c], axis=1)])
-    return np.concatenate(found)
+    return np.concatenate(samples)
 
 
 @dataclass(frozen=True, eq=False)

@@ -42,10 +42,10 @@ class SelfBridging:
     @staticmethod
     def of(material: Material) -> SelfBridging | None:
         """The detection values of a material; None for a vat, where nothing holds itself."""
-        found = material.detection
+        detection = material.detection
         if material.process == "vat":
             return None
-        return SelfBridging(found.bridge_span, found.ledge_limit, found.smallest_region)
+        return SelfBridging(detection.bridge_span, detection.ledge_limit, detection.smallest_region)
 
 
 @dataclass(frozen=True, eq=False)

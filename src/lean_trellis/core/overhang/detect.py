@@ -159,12 +159,12 @@ def _notes(topology: Topology) -> tuple[str, ...]:
     """What is wrong with the mesh, as far as it touches the regions."""
     flat = int((topology.mesh.areas == 0).sum())
     open_edges, crowded = len(topology.open_edges), len(topology.non_manifold_edges)
-    told = (
+    counted = (
         (flat, f"{flat} face{'s' * (flat > 1)} without area passed over"),
         (open_edges, f"{open_edges} open edge{'s' * (open_edges > 1)} taken as free rim"),
         (crowded, f"{crowded} edge{'s' * (crowded > 1)} with more than two faces taken as free rim"),
     )
-    return tuple(words for count, words in told if count)
+    return tuple(words for count, words in counted if count)
 
 
 def _told_what_holds_itself(

@@ -49,7 +49,7 @@ def islands_by_layer(
     solid = to_manifold(Mesh(placed.vertices @ frame, placed.faces))
     along = placed.vertices @ up
     first = int(np.floor(along.min() / layer_height - 0.5))
-    found: list[LayerIsland] = []
+    islands: list[LayerIsland] = []
     below: shapely.Geometry = shapely.GeometryCollection()
     last = int(np.ceil(along.max() / layer_height - 0.5))
     for layer in range(first, last):
@@ -61,9 +61,9 @@ def islands_by_layer(
                 continue
             x, y, z = (frame @ [*piece.representative_point().coords[0], height]).tolist()
             if z > resting_mm + layer_height / max(up[2], 1e-6):
-                found.append(LayerIsland(layer, height, piece.area, x, y))
+                islands.append(LayerIsland(layer, height, piece.area, x, y))
         below = shapely.union_all(pieces)
-    return tuple(found)
+    return tuple(islands)
 
 
 def _frame(up: Floats) -> Floats:

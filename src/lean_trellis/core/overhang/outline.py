@@ -117,6 +117,6 @@ def _enclosed(begins: Floats, stops: Floats, loop_starts: Longs, up: Floats) -> 
 def rim_lengths(rim: Rim, count: int) -> Floats:
     """(count, 3): length of each region's rim by kind, mm."""
     lengths = np.linalg.norm(rim.stops - rim.starts, axis=1)
-    found = np.zeros((count, 3))
-    np.add.at(found, (rim.regions, rim.kinds), lengths)
-    return found
+    by_kind = np.zeros((count, 3))
+    np.add.at(by_kind, (rim.regions, rim.kinds), lengths)
+    return by_kind

@@ -39,9 +39,9 @@ def _span(overhangs: Overhangs, region: int, outlines: Outlines) -> float:
         low, high = np.min([p.min(axis=0) for p in loops], axis=0), np.max([p.max(axis=0) for p in loops], axis=0)
         tolerance = max(1e-3, 0.01 * float(np.linalg.norm(high[:2] - low[:2])))
         return float(2 * shapely.maximum_inscribed_circle(shape, tolerance=tolerance).length)
-    found = overhangs.regions[region]
-    apart = max(_RIM_STEP_MM, (found.area_mm2 / _MOST_PLACES) ** 0.5)
-    places, _ = places_on(overhangs.mesh, found.faces, apart)
+    area = overhangs.regions[region]
+    apart = max(_RIM_STEP_MM, (area.area_mm2 / _MOST_PLACES) ** 0.5)
+    places, _ = places_on(overhangs.mesh, area.faces, apart)
     return float(2 * cKDTree(_along(loops)).query(places, workers=-1)[0].max())
 
 
@@ -60,11 +60,11 @@ def _simple(loops: list[Floats]) -> shapely.Geometry | None:
 
 def _along(loops: list[Floats]) -> Floats:
     """Places along loops, a fifth of a millimetre apart where there are not too many."""
-    found = []
+    lines = []
     for places in loops:
         steps = np.roll(places, -1, axis=0) - places
         counts = np.clip(np.ceil(np.linalg.norm(steps, axis=1) / _RIM_STEP_MM), 1, _MOST_RIM / len(places) + 1)
         counts = counts.astype(int)
         which, within = counted_out(counts)
-        found.append(places[which] + (within / counts[which])[:, None] * steps[which])
-    return np.concatenate(found)
+        lines.append(places[which] + (within / counts[which])[:, None] * steps[which])
+    return np.concatenate(lines)

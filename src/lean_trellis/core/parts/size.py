@@ -62,11 +62,11 @@ class Size:
 
     def after_stages(self) -> list[tuple[str, Floats]]:
         """For each stage its name and the (3,) factors, against nominal, of the part after it."""
-        now, found = self.factors, []
+        now, factors = self.factors, []
         for stage in self.stages:
             now = now / stage.factors
-            found.append((stage.name, now))
-        return found
+            factors.append((stage.name, now))
+        return factors
 
 
 @lru_cache(maxsize=64)

@@ -133,18 +133,18 @@ def arrange(pieces: Sequence[Piece], request: ArrangeRequest, watch: Watch = UNW
     best: tuple[tuple[int, float], dict[str, tuple[_Turned, Longs]], _Ground] | None = None
     for number, one in enumerate(tries):
         stretch = Stretch(watch, 0.2 + 0.8 * number / len(tries), 0.2 + 0.8 * (number + 1) / len(tries))
-        filled, found, unwanted = ground.again(), dict[str, tuple[_Turned, Longs]](), 0.0
+        filled, places, unwanted = ground.again(), dict[str, tuple[_Turned, Longs]](), 0.0
         for place, piece in enumerate(order):
             stretch.at(place / len(order), f"placing {place + 1} of {len(order)} parts, try {number + 1}")
             chosen = _placed(piece, turned[piece.key], filled, one, request, size)
             if chosen is not None:
-                found[piece.key] = chosen[:2]
+                places[piece.key] = chosen[:2]
                 unwanted += chosen[2] / len(order)
         block = filled.block(ground)
         room = float(np.prod(block[1] - block[0])) if block is not None else 0.0
         room *= 1 + request.preference * unwanted
-        if best is None or (len(order) - len(found), room) < best[0]:
-            best = ((len(order) - len(found), room), found, filled)
+        if best is None or (len(order) - len(places), room) < best[0]:
+            best = ((len(order) - len(places), room), places, filled)
     assert best is not None
     return _arranged(pieces, best[1], best[2], ground, request, bare)
 
@@ -173,13 +173,13 @@ def _spectrum(cells: Bools, size: tuple[int, int]) -> np.ndarray:
 def _turns(piece: Piece, request: ArrangeRequest, cell: float, size: tuple[int, int]) -> list[_Turned]:
     """The piece at every turn at which it is no larger than the plate."""
     degrees = np.arange(0, 360, request.step_deg) if request.step_deg > 0 else np.zeros(1)
-    found = []
+    turns = []
     for turn in degrees.tolist():
         footprint = footprint_of(piece.points, np.array(piece.middle), turn, cell, request.clearance / 2)
         fits = all(part <= whole for part, whole in zip(footprint.cells.shape, size, strict=True))
         spectrum = np.conj(_spectrum(footprint.cells, size)) if fits else np.zeros(0)
-        found.append(_Turned(turn, footprint, spectrum, np.argwhere(footprint.cells).mean(axis=0)))
-    return found
+        turns.append(_Turned(turn, footprint, spectrum, np.argwhere(footprint.cells).mean(axis=0)))
+    return turns
 
 
 def _tries(request: ArrangeRequest, ground: _Ground, area: float, count: int) -> list[_Try]:
@@ -232,8 +232,8 @@ def _free(ground: _Ground, turned: _Turned, spectrum: np.ndarray, size: tuple[in
     room = np.array(ground.taken.shape) - turned.footprint.cells.shape + 1
     if (room < 1).any() or not turned.spectrum.size:
         return np.zeros((0, 2), np.int64)
-    met = fft.irfft2(spectrum * turned.spectrum, size, workers=2)[: room[0], : room[1]]
-    return np.argwhere(met < _HIT)
+    overlap = fft.irfft2(spectrum * turned.spectrum, size, workers=2)[: room[0], : room[1]]
+    return np.argwhere(overlap < _HIT)
 
 
 def _costs(turned: _Turned, places: Longs, one: _Try) -> Floats:
@@ -247,12 +247,12 @@ def _costs(turned: _Turned, places: Longs, one: _Try) -> Floats:
 
 def _unwanted(piece: Piece, turned: _Turned, places: Longs, ground: _Ground, request: ArrangeRequest) -> Floats:
     """(k,): 1 for long edges along the blade, and up to 1 more for lying in the lee of something taller."""
-    found = np.full(len(places), _along_blade(piece, request, turned.degrees))
+    costs = np.full(len(places), _along_blade(piece, request, turned.degrees))
     if request.flow_deg is not None:
         middle = np.minimum((places + turned.middle).astype(np.int64), np.array(ground.lee.shape) - 1)
         lee = ground.lee[middle[:, 0], middle[:, 1]]
-        found += np.clip((lee - piece.height) / np.maximum(lee, 1e-9), 0, 1)
-    return found
+        costs += np.clip((lee - piece.height) / np.maximum(lee, 1e-9), 0, 1)
+    return costs
 
 
 def _along_blade(piece: Piece, request: ArrangeRequest, degrees: float) -> float:
@@ -285,7 +285,7 @@ def _cast_lee(piece: Piece, ground: _Ground, flow_deg: float, first: Longs, last
 
 def _arranged(
     pieces: Sequence[Piece],
-    found: dict[str, tuple[_Turned, Longs]],
+    by_piece: dict[str, tuple[_Turned, Longs]],
     filled: _Ground,
     ground: _Ground,
     request: ArrangeRequest,
@@ -293,7 +293,7 @@ def _arranged(
 ) -> Arranged:
     """Places in mm, the whole block moved, as one footprint, to the free place nearest to the plate's middle."""
     block = filled.block(ground)
-    left_over = tuple(piece.key for piece in pieces if not piece.is_fixed and piece.key not in found)
+    left_over = tuple(piece.key for piece in pieces if not piece.is_fixed and piece.key not in by_piece)
     if block is None:
         return Arranged({}, left_over, 0.0)
     first, last = block
@@ -306,7 +306,7 @@ def _arranged(
         middles = (free + np.array(fresh.shape) / 2) * ground.cell
         shift = free[int(np.argmin(np.linalg.norm(middles - request.plate.middle, axis=1)))] - first
     places = {}
-    for key, (turned, at) in found.items():
+    for key, (turned, at) in by_piece.items():
         x, y = ((at + shift) * ground.cell - turned.footprint.corner).tolist()
         places[key] = (x, y, turned.degrees)
     room = float(np.prod((last - first) * ground.cell - request.clearance))

@@ -243,7 +243,7 @@ def _refined(judge: _Judge, request: PoseRequest, ups: Floats, figures: Floats, 
     goal = figures[:, place]
     order = np.argsort(goal, kind="stable")[:_REFINED]
     centres, best = ups[order], goal[order]
-    found, of_found = [], []
+    directions, of_directions = [], []
     for step in _STEPS_DEG:
         ring = _rings(centres, step)
         judged = judge.figures(ring)
@@ -251,14 +251,14 @@ def _refined(judge: _Judge, request: PoseRequest, ups: Floats, figures: Floats, 
         if not passing.any():
             continue
         ring, judged = ring[passing], judged[passing]
-        found.append(ring)
-        of_found.append(judged)
+        directions.append(ring)
+        of_directions.append(judged)
         pool, values = np.concatenate([centres, ring]), np.concatenate([best, judged[:, place]])
         order = np.argsort(values, kind="stable")[:_REFINED]
         centres, best = pool[order], values[order]
-    if not found:
+    if not directions:
         return np.zeros((0, 3)), np.zeros((0, len(_KEYS)))
-    return np.concatenate(found), np.concatenate(of_found)
+    return np.concatenate(directions), np.concatenate(of_directions)
 
 
 def _rings(centres: Floats, step_deg: float) -> Floats:

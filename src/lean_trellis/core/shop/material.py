@@ -127,14 +127,14 @@ class Material(_Frozen):
 
     def constants_for(self, machine_id: str, layer_height: float, surface: str = "") -> dict[str, Constant]:
         """The constants as they hold on a machine at a layer height, the plate's temperature that of its surface."""
-        found = dict(self.constants)
+        constants = dict(self.constants)
         for values in sorted(self.processes, key=lambda entry: entry.particularity):
             if values.fits(machine_id, layer_height):
-                found |= values.constants
+                constants |= values.constants
         if surface in self.plate_temperatures:
-            told = found["plate_temperature"].model_copy(update={"value": self.plate_temperatures[surface]})
-            found["plate_temperature"] = told
-        return found
+            of_surface = constants["plate_temperature"].model_copy(update={"value": self.plate_temperatures[surface]})
+            constants["plate_temperature"] = of_surface
+        return constants
 
     @property
     def usual_layer_height(self) -> float:

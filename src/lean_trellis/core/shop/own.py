@@ -52,7 +52,7 @@ def full_library(folder: Path | None = None) -> Library:
 
 def own_problems(folder: Path | None = None) -> tuple[TrellisError, ...]:
     """Why files of the shop's own library were passed over; each names its file and key."""
-    return tuple(found for found in _read_own(folder) if isinstance(found, TrellisError))
+    return tuple(entry for entry in _read_own(folder) if isinstance(entry, TrellisError))
 
 
 def keep_own(thing: Machine | Material, name: str, folder: Path | None = None) -> Machine | Material:

@@ -24,7 +24,7 @@ class Difference:
 
 def flat_values(thing: BaseModel) -> dict[str, Any]:
     """Every number, word and switch of a machine or material by its dotted key, in the order of its file."""
-    found: dict[str, Any] = {}
+    values: dict[str, Any] = {}
 
     def walk(key: str, value: Any) -> None:
         if isinstance(value, dict):
@@ -34,10 +34,10 @@ def flat_values(thing: BaseModel) -> dict[str, Any]:
             for number, inner in enumerate(value):
                 walk(f"{key}.{number}", inner)
         elif value is not None:
-            found[key] = value
+            values[key] = value
 
     walk("", {key: value for key, value in thing.model_dump().items() if key not in _UNSHOWN})
-    return found
+    return values
 
 
 def differences(here: BaseModel, there: BaseModel) -> tuple[Difference, ...]:

@@ -101,8 +101,8 @@ def words_of(key: str, values: dict[str, Any]) -> ValueWords:
     if steps[0] == "free_span":
         return _free_span(steps, values)
     if steps[0] == "layers":
-        told = {"height": ("", "mm"), "purpose": (": what for", ""), "usual": (": the usual one", "")}[steps[2]]
-        return ValueWords(f"Layer height {int(steps[1]) + 1}{told[0]}", told[1])
+        column = {"height": ("", "mm"), "purpose": (": what for", ""), "usual": (": the usual one", "")}[steps[2]]
+        return ValueWords(f"Layer height {int(steps[1]) + 1}{column[0]}", column[1])
     if steps[0] in ("keep_out", "purge_tower"):
         whose = values.get(f"keep_out.{steps[1]}.name", "zone") if steps[0] == "keep_out" else "Purge tower"
         told_zone = _ZONE[steps[-1]]
@@ -117,8 +117,8 @@ def words_of(key: str, values: dict[str, Any]) -> ValueWords:
 
 
 def _constant(name: str, unit: str) -> ValueWords:
-    found = CONSTANTS.get(name, ValueWords(name.replace("_", " ").capitalize()))
-    return ValueWords(found.label, UNIT_WORDS.get(unit, unit), found.help)
+    words = CONSTANTS.get(name, ValueWords(name.replace("_", " ").capitalize()))
+    return ValueWords(words.label, UNIT_WORDS.get(unit, unit), words.help)
 
 
 def _free_span(steps: list[str], values: dict[str, Any]) -> ValueWords:

@@ -65,8 +65,8 @@ class BarTools(HandTools):
         self.body.addWidget(self.pickers)
         self.edges = button("Along picked edges", self.add_along_edges, "Bars at the spacing along low edges that are "
                             "picked", name="hand.edges")  # fmt: skip
-        self.told = muted()
-        self.body.addWidget(self.told)
+        self.picked_note = muted()
+        self.body.addWidget(self.picked_note)
         self.take_out = button("Take out", self.delete, "The picked bars (Del)", name="hand.delete")
         self.second = button("Every second", self.every_second, "Of the picked bars, or of all, take out one of each "
                              "two neighbours", name="hand.second")  # fmt: skip
@@ -177,12 +177,12 @@ class BarTools(HandTools):
     def add_along_edges(self) -> None:
         """Bars at the spacing along the picked low edges."""
         part, support = self.session.part, self._would_be()
-        found = None if part is None else self.session.regions(part)
-        if part is None or support is None or found is None:
+        overhangs = None if part is None else self.session.regions(part)
+        if part is None or support is None or overhangs is None:
             return
         places = []
         for number in sorted(self.session.selection.regions):
-            region = found.regions[number]
+            region = overhangs.regions[number]
             if region.kind == "edge":
                 along = part.pose.to_plate(part.mesh, part.mesh.vertices[region.vertices])
                 order = np.argsort(along @ np.ptp(along, axis=0))
@@ -279,7 +279,7 @@ class BarTools(HandTools):
         part = self.session.part
         assert part is not None
 
-        def found(placed: Placed) -> None:
+        def take(placed: Placed) -> None:
             if part.id != self.session.selection.part:
                 return
             if not len(placed.places):
@@ -287,7 +287,7 @@ class BarTools(HandTools):
                 return
             self._add(placed.places, on_any_slope=placed.on_any_slope)
 
-        self.session.ask("Placing bars", HandPlaces(part, self.session.job, stroke, spacing), found)
+        self.session.ask("Placing bars", HandPlaces(part, self.session.job, stroke, spacing), take)
 
     def _pick_in(self, drawn: Drawn) -> None:
         """Pick the bars whose hold points lie in an area of the map or of the picture."""
@@ -376,7 +376,7 @@ class BarTools(HandTools):
         part = self.session.part
         assert part is not None
 
-        def found(placed: Placed) -> None:
+        def take(placed: Placed) -> None:
             if not len(placed.places):
                 self.session.said.emit("stop", "A bar takes hold of an underside, and there is none")
                 return
@@ -384,7 +384,7 @@ class BarTools(HandTools):
             self._do(lambda job, key, now: move_hold(job, key, now, pull.bar, (x, y, z)), placed.places[:1])
 
         stroke = ((pull.face, pull.place),)
-        self.session.ask("Moving a hold point", HandPlaces(part, self.session.job, stroke), found)
+        self.session.ask("Moving a hold point", HandPlaces(part, self.session.job, stroke), take)
 
     # --- what is shown ---
 
@@ -402,7 +402,7 @@ class BarTools(HandTools):
         self.second.setEnabled(bars is not None and len(bars) > 1)
         self.edges.setEnabled(self._has_picked_edge())
         self.lock.setText("Unlock" if self._are_locked() else "Lock")
-        self.told.setText(picked_words(which, support, bars))
+        self.picked_note.setText(picked_words(which, support, bars))
         hand = hand_of(support)
         words = counted_words((len(hand.bars), "set or changed"), (len(hand.removed), "taken out"),
                               (len(hand.ties), "ties"))  # fmt: skip
@@ -428,9 +428,11 @@ class BarTools(HandTools):
 
     def _has_picked_edge(self) -> bool:
         part = self.session.part
-        found = None if part is None else self.session.regions(part)
+        overhangs = None if part is None else self.session.regions(part)
         chosen = self.session.selection.regions
-        return found is not None and any(found.regions[n].kind == "edge" for n in chosen if n < len(found.regions))
+        return overhangs is not None and any(
+            overhangs.regions[n].kind == "edge" for n in chosen if n < len(overhangs.regions)
+        )
 
     def _pick_again(self, bars: Bars) -> None:
         """The bars that were worked on are picked again: their numbers may be others."""

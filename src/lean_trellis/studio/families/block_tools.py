@@ -55,7 +55,7 @@ class BlockTools(HandTools):
         """The first body of a file becomes the block's shape."""
         support = self.session.support
 
-        def found(answer: tuple[list[tuple[Path, list[Body]]], list[TrellisError]]) -> None:
+        def take(answer: tuple[list[tuple[Path, list[Body]]], list[TrellisError]]) -> None:
             good, bad = answer
             if bad:
                 self.session.said.emit("stop", str(bad[0]))
@@ -63,7 +63,7 @@ class BlockTools(HandTools):
                 body = good[0][1][0]
                 self.session.do(lambda job: give_body(job, support.id, body.mesh, body.name))
 
-        self.session.ask(f"Reading {path.name}", ReadFiles((path,)), found)
+        self.session.ask(f"Reading {path.name}", ReadFiles((path,)), take)
 
     def body_from_part(self) -> None:
         """The shape of the other picked part, as it stands."""

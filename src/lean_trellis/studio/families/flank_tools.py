@@ -58,11 +58,11 @@ class FlankTools(HandTools):
         if part is None or support is None:
             return
 
-        def found(values: dict[str, float]) -> None:
+        def take(values: dict[str, float]) -> None:
             self.session.do(lambda job: change_values(job, support.id, values, "Follow that stretch of the outline"))
 
         request = StretchOfOutline(part, begin, end, towards)
-        self.session.ask("Following the outline", request, found)
+        self.session.ask("Following the outline", request, take)
 
     def go_round(self) -> None:
         """The wall follows the whole outline."""

@@ -23,11 +23,11 @@ def _sketch(on: Sketching) -> None:
 
 def _path_points(support: Support, made: Structure, part: Part) -> list[Pull]:
     """Every point of the paths that were drawn."""
-    found: list[Pull] = []
+    points: list[Pull] = []
     for line in support.hand.paths:
         for x, y, z in part.pose.to_plate(part.mesh, np.array(line.places)).tolist():
-            found.append(Pull(support.id, len(found), "path", (x, y, z)))
-    return found
+            points.append(Pull(support.id, len(points), "path", (x, y, z)))
+    return points
 
 
 LATTICE_LOOK = FamilyLook(

@@ -17,8 +17,8 @@ class RaftTools(HandTools):
 
     def __init__(self, session: Session, chosen_set: Callable[[], ParameterSet]) -> None:
         super().__init__(session, chosen_set)
-        self.told = muted()
-        self.body.addWidget(self.told)
+        self.picked_note = muted()
+        self.body.addWidget(self.picked_note)
         self.share = button("Share with picked parts", self.share_raft, "One raft under all parts that are picked",
                             name="shapes.share")  # fmt: skip
         self.alone = button("Own part alone", self.own_raft, "The raft is for its own part", name="shapes.alone")
@@ -41,5 +41,5 @@ class RaftTools(HandTools):
         self.alone.setEnabled(support is not None and bool(support.others))
         names = [] if support is None else [self.session.job.part(part_id).name for part_id in support.parts]
         more = "Pick more parts with Ctrl in the list to share it."
-        self.told.setText(f"Under {', '.join(names)}. {more}" if names else "")
+        self.picked_note.setText(f"Under {', '.join(names)}. {more}" if names else "")
         self.show_kept("", ())

@@ -52,8 +52,8 @@ class LatticeTools(HandTools):
         self.modes = ModeButtons(self.modes_offered, "shapes")
         self.mode_rows = (self.modes,)
         self.body.addWidget(self.modes)
-        self.told = muted()
-        self.body.addWidget(self.told)
+        self.picked_note = muted()
+        self.body.addWidget(self.picked_note)
         self.wall = button("Delete wall", self.delete_walls, "The picked walls (Del)", name="shapes.wall")
         self.piece = button("Delete piece", self.delete_pieces, "All that comes off with the picked walls",
                             name="shapes.piece")  # fmt: skip
@@ -75,7 +75,7 @@ class LatticeTools(HandTools):
     def _picked_places(self) -> Floats:
         """One place on each picked wall, in its middle."""
         walls = self._walls
-        found = []
+        places = []
         if walls is None:
             return np.zeros((0, 3))
         for wall in sorted(self.session.selection.bars):
@@ -83,8 +83,8 @@ class LatticeTools(HandTools):
             if len(mine):
                 slab = mine[len(mine) // 2]
                 ends = walls.columns.places[[walls.slabs.left[slab], walls.slabs.right[slab]]]
-                found.append([*ends.mean(axis=0), float(walls.slabs.high[slab].mean())])
-        return np.array(found).reshape(-1, 3)
+                places.append([*ends.mean(axis=0), float(walls.slabs.high[slab].mean())])
+        return np.array(places).reshape(-1, 3)
 
     def delete(self) -> bool:
         """Del: the picked walls. True when there were some."""
@@ -150,7 +150,7 @@ class LatticeTools(HandTools):
         picked = len(self._picked_places())
         for made in (self.wall, self.piece, self.extend):
             made.setEnabled(picked > 0)
-        self.told.setText(
+        self.picked_note.setText(
             f"{picked} wall{'s' * (picked != 1)} picked" if picked else "Click a wall to pick it, Ctrl adds."
         )
         hand = hand_of(support)

@@ -83,8 +83,8 @@ class AngleFan(QWidget):
         for angle, name, colour in ((watch, "watch", t.muted), (critical, "critical", t.ink)):
             self._paint_hand(painter, angle, name, colour)
         painter.setPen(QColor(t.muted))
-        painter.drawText(self._end(0, self._reach + 12) + QPointF(0, 5), f"ceiling {self.told(0)}")
-        painter.drawText(self._end(90, self._reach) + QPointF(-12, 16), f"wall {self.told(90)}")
+        painter.drawText(self._end(0, self._reach + 12) + QPointF(0, 5), f"ceiling {self.angle_words(0)}")
+        painter.drawText(self._end(90, self._reach) + QPointF(-12, 16), f"wall {self.angle_words(90)}")
 
     def _paint_hand(self, painter: QPainter, angle: float, name: str, colour: str) -> None:
         end = self._end(angle, self._reach)
@@ -96,9 +96,9 @@ class AngleFan(QWidget):
         critical, watch = self._angles
         apart = 7.0 if watch - critical < 12 else 0.0
         down = 5 + (apart if name == "watch" else -apart)
-        painter.drawText(end + QPointF(11, down), f"{name} {self.told(angle)}")
+        painter.drawText(end + QPointF(11, down), f"{name} {self.angle_words(angle)}")
 
-    def told(self, angle: float) -> str:
+    def angle_words(self, angle: float) -> str:
         """An angle as the user reads angles."""
         return f"{90 - angle if self._from_vertical else angle:g}°"
 

@@ -151,10 +151,10 @@ class OverhangsStation(Station):
 
     def _region_faces(self) -> list[np.ndarray]:
         part = self.session.part
-        found = None if part is None else self.session.regions(part)
-        if found is None:
+        overhangs = None if part is None else self.session.regions(part)
+        if overhangs is None:
             return []
-        chosen = [found.regions[number] for number in sorted(self.session.selection.regions)]
+        chosen = [overhangs.regions[number] for number in sorted(self.session.selection.regions)]
         return [region.faces for region in chosen if region.kind == "face"]
 
     def _merge(self) -> None:
@@ -182,22 +182,22 @@ class OverhangsStation(Station):
 
     def _save_csv(self) -> None:
         part = self.session.part
-        found = None if part is None else self.session.regions(part)
+        overhangs = None if part is None else self.session.regions(part)
         facts = None if part is None else self.session.facts(part)
-        if part is None or found is None or facts is None:
+        if part is None or overhangs is None or facts is None:
             self.session.said.emit("note", "The figures are still being measured")
             return
         start = str(Path(self.session.settings.folder) / f"{part.name}, regions.csv")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the list of regions", start, "Tables (*.csv)")
         if chosen:
-            text = rows_as_csv(region_rows(found.regions, facts, self._held_by()))
+            text = rows_as_csv(region_rows(overhangs.regions, facts, self._held_by()))
             try:
                 with written_whole(Path(chosen)) as file:
                     file.write(text.encode())
             except TrellisError as problem:
                 self.session.said.emit("stop", str(problem))
                 return
-            self.session.said.emit("fine", f"Saved {Path(chosen).name}: {len(found.regions)} regions")
+            self.session.said.emit("fine", f"Saved {Path(chosen).name}: {len(overhangs.regions)} regions")
 
     # --- tools and picks ---
 
@@ -240,7 +240,7 @@ class OverhangsStation(Station):
         self.selected.setText("Pick a part in the view or in the list." if part is None else part.name)
         for widget in (self.critical, self.watch, self._reset, self.support, self.fan, self.csv):
             widget.setEnabled(part is not None)
-        found = None if part is None else self.session.regions(part)
+        overhangs = None if part is None else self.session.regions(part)
         if part is not None:
             self._show_angles()
         for section in self.sections:
@@ -248,20 +248,20 @@ class OverhangsStation(Station):
         self.split.allow(bool(self.session.selection.regions))
         self.merge.setEnabled(len(self._region_faces()) > 1)
         self.by_angle.setEnabled(part is not None and part.marks.hand is not None)
-        if part is None or found is None:
+        if part is None or overhangs is None:
             self.table.show_rows([], [])
             self.total.setText("" if part is None else "Looking …")
             self._picked.setText("")
             self.support.setEnabled(False)
             return
         facts = self.session.facts(part)
-        shown = [region for region in found.regions if not region.left_out and self._passes(region, facts)]
+        shown = [region for region in overhangs.regions if not region.left_out and self._passes(region, facts)]
         rows = [(region.id, self._cells(region, facts)) for region in shown]
         picked = self.session.selection.regions
         self.table.show_rows(rows, list(picked))
         self.support.setEnabled(bool(picked))
-        self.total.setText(self._total(found, facts))
-        self._picked.setText(self._told(found, facts, picked))
+        self.total.setText(self._total(overhangs, facts))
+        self._picked.setText(self._picked_words(overhangs, facts, picked))
 
     def _show_angles(self) -> None:
         part, job = self.session.part, self.session.job
@@ -297,16 +297,16 @@ class OverhangsStation(Station):
         kind = f"{KIND_WORDS[region.kind]}{', by hand' if region.is_by_hand else ''}"
         return (region.id + 1, kind, region.area_mm2, self._angle(region.min_angle_deg), held)
 
-    def _total(self, found: ShownRegions, facts: RegionFacts | None) -> str:
-        open_regions = [region for region in found.regions if not region.left_out]
+    def _total(self, overhangs: ShownRegions, facts: RegionFacts | None) -> str:
+        open_regions = [region for region in overhangs.regions if not region.left_out]
         if not open_regions:
             return "Nothing is below the critical angle that does not hold itself."
-        words = f"{len(open_regions)} region{'s' * (len(open_regions) != 1)}, {found.critical_area_mm2:,.1f} mm² "
-        words += f"({found.projected_area_mm2:,.1f} mm² from below)"
+        words = f"{len(open_regions)} region{'s' * (len(open_regions) != 1)}, {overhangs.critical_area_mm2:,.1f} mm² "
+        words += f"({overhangs.projected_area_mm2:,.1f} mm² from below)"
         if facts is not None:
             missing = sum(region.area_mm2 * (1 - facts.held[region.id]) for region in open_regions)
             words += f"\n{missing:,.1f} mm² not held" if missing > 0.05 else "\nall of it held"
-        return "\n".join([words, *found.notes])
+        return "\n".join([words, *overhangs.notes])
 
     def _held_by(self) -> dict[int, str]:
         """Which supports serve each region of the part in hand."""
@@ -315,13 +315,13 @@ class OverhangsStation(Station):
             made = self.session.structure(support)
             for number in made.served if made is not None else ():
                 names.setdefault(number, []).append(support.set_name)
-        return {number: ", ".join(dict.fromkeys(found)) for number, found in names.items()}
+        return {number: ", ".join(dict.fromkeys(holders)) for number, holders in names.items()}
 
-    def _told(self, found: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:
+    def _picked_words(self, overhangs: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:
         """All figures of the one picked region, or the sum over several."""
         if not picked:
             return "Click a region here, in the view or on the map; Ctrl adds to it."
-        chosen = [found.regions[number] for number in sorted(picked) if number < len(found.regions)]
+        chosen = [overhangs.regions[number] for number in sorted(picked) if number < len(overhangs.regions)]
         if len(chosen) != 1:
             area = sum(region.area_mm2 for region in chosen)
             return f"{len(chosen)} regions picked, {area:,.1f} mm²"
@@ -335,7 +335,13 @@ class OverhangsStation(Station):
             return Fact("open", "no parts yet")
         if None in known:
             return Fact("stale", "looking …")
-        regions = [region for found in known if found is not None for region in found.regions if not region.left_out]
+        regions = [
+            region
+            for overhangs in known
+            if overhangs is not None
+            for region in overhangs.regions
+            if not region.left_out
+        ]
         area = sum(region.area_mm2 for region in regions)
         words = f"{len(regions)} region{'s' * (len(regions) != 1)}, {area:,.0f} mm²"
         return Fact("look" if regions else "fine", words)
@@ -377,11 +383,11 @@ def pick_region_at(session: Session, pick: Pick, *, adds: bool) -> bool:
     if not pick.part:
         return False
     part = session.job.part(pick.part)
-    found, shown = session.regions(part), session.shown_part(part)
-    if found is None or shown is None:
+    overhangs, shown = session.regions(part), session.shown_part(part)
+    if overhangs is None or shown is None:
         return False
     cell = int((shown.shown.source == pick.face).argmax())
-    region = int(found.region_of_face[cell])
+    region = int(overhangs.region_of_face[cell])
     if pick.part != session.selection.part:
         session.select(parts=(pick.part,), regions=frozenset({region} - {-1}))
         return True

@@ -123,7 +123,7 @@ class SetupStation(Station):
             if widget is not None:
                 widget.deleteLater()
         material = self.session.job.material
-        found, span = material.detection, material.free_span
+        detection, span = material.detection, material.free_span
         rows = [
             ("Build offset", f"{material.build_offset:g} mm", "set for this library"),
             (
@@ -131,13 +131,13 @@ class SetupStation(Station):
                 f"{material.pose_range[0]:g}° to {material.pose_range[1]:g}°",
                 "a guide, never a ban",
             ),
-            ("Critical angle", f"{found.critical_angle:g}°", found.source),
-            ("Watch angle", f"{found.watch_angle:g}°", found.source),
-            ("Bridges up to", f"{found.bridge_span:g} mm", found.source),
-            ("Ledges up to", f"{found.ledge_limit:g} mm", found.source),
-            ("Smallest region", f"{found.smallest_region:g} mm²", found.source),
+            ("Critical angle", f"{detection.critical_angle:g}°", detection.source),
+            ("Watch angle", f"{detection.watch_angle:g}°", detection.source),
+            ("Bridges up to", f"{detection.bridge_span:g} mm", detection.source),
+            ("Ledges up to", f"{detection.ledge_limit:g} mm", detection.source),
+            ("Smallest region", f"{detection.smallest_region:g} mm²", detection.source),
             ("Free span, flat", f"{span.at(0):g} mm", span.source),
-            ("Free span at critical", f"{span.at(found.critical_angle):g} mm", span.source),
+            ("Free span at critical", f"{span.at(detection.critical_angle):g} mm", span.source),
         ]
         for key, constant in self.session.job.constants.items():
             unit = UNIT_WORDS.get(constant.unit, constant.unit)

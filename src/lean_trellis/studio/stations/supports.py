@@ -156,10 +156,10 @@ class SupportsStation(Station):
 
     def _picked_targets(self) -> tuple[RegionPick, ...]:
         part = self.session.part
-        found = None if part is None else self.session.regions(part)
-        if part is None or found is None:
+        overhangs = None if part is None else self.session.regions(part)
+        if part is None or overhangs is None:
             return ()
-        return tuple(pick_region(found.regions[number], part) for number in sorted(self.session.selection.regions))
+        return tuple(pick_region(overhangs.regions[number], part) for number in sorted(self.session.selection.regions))
 
     def _extend(self) -> None:
         support = self.session.support

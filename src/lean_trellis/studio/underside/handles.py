@@ -21,7 +21,7 @@ def grip_at(session: Session, x: float, y: float, scale: float) -> Pull | None:
 
     `scale` is in pixels a mm: handles are never smaller than a finger of pixels.
     """
-    found: list[tuple[float, Pull]] = []
+    near: list[tuple[float, Pull]] = []
     for support in session.job.supports:
         bars = session.bars(support)
         if bars is None or not len(bars):
@@ -38,12 +38,12 @@ def grip_at(session: Session, x: float, y: float, scale: float) -> Pull | None:
             bar = int(away.argmin())
             if away[bar] <= max(float(radii[bar]), pixels / scale):
                 place = tuple(places[bar].tolist())
-                found.append((rank + float(away[bar]) * 1e-6, Pull(support.id, bar, handle, place)))
+                near.append((rank + float(away[bar]) * 1e-6, Pull(support.id, bar, handle, place)))
     for pull in grips(session):
         if np.hypot(pull.place[0] - x, pull.place[1] - y) <= _RING_PX / scale:
             return pull
     in_hand = session.selection.support
-    return min(found, key=lambda entry: (entry[1].support != in_hand, entry[0]), default=(0.0, None))[1]
+    return min(near, key=lambda entry: (entry[1].support != in_hand, entry[0]), default=(0.0, None))[1]
 
 
 def region_at(sheet: UndersideSheet, x: float, y: float, reach: float) -> tuple[str, RegionShape] | None:

@@ -391,13 +391,13 @@ class UndersideMap(QWidget):
         if wall is not None:
             self.bar_picked.emit(wall[0], frozenset({wall[1]}), adds)
             return
-        found = self.region_at(at)
+        region_here = self.region_at(at)
         session = self._session
-        if found is None:
+        if region_here is None:
             if not adds:
                 session.select(regions=frozenset())
             return
-        part, shape = found
+        part, shape = region_here
         if part != session.selection.part:
             session.select(parts=(part,), regions=frozenset({shape.region.id}))
             return
@@ -428,9 +428,9 @@ class UndersideMap(QWidget):
     def _tell(self, at: QPointF) -> None:
         x, y = self.frame.to_plate(at.x(), at.y())
         words = f"x {x:.2f}  y {y:.2f} mm"
-        found = None if self._press is not None else self.region_at(at)
-        if found is not None:
-            region = found[1].region
+        region_here = None if self._press is not None else self.region_at(at)
+        if region_here is not None:
+            region = region_here[1].region
             angle = f", {region.mean_angle_deg:.0f}° in the mean" if region.kind == "face" else ""
             words = f"{words}  ·  region {region.id + 1}{angle}, from {region.lowest_mm:.2f} mm"
         self.pointed.emit(words)

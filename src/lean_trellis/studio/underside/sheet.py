@@ -93,7 +93,7 @@ class UndersideSheet:
 
     def parts(self) -> list[PartSheet]:
         """The drawings of all parts that are shown and known; the lowest last, which lies over the others."""
-        found = []
+        sheets = []
         for part in sorted(self._session.job.parts, key=lambda part: -float(part.bounds()[0, 2])):
             regions = self._session.regions(part)
             if part.is_hidden or regions is None:
@@ -106,12 +106,12 @@ class UndersideSheet:
             if kept is None or kept[0] != key:
                 kept = (key, _drawn(part, regions, key[1] or (), hatch, picks))
                 self._kept[part.id] = kept
-            found.append(kept[1])
-        return found
+            sheets.append(kept[1])
+        return sheets
 
     def supports(self) -> list[SupportSheet]:
         """The drawings of all supports that are known and of parts that are shown."""
-        found = []
+        sheets = []
         hidden = {part.id for part in self._session.job.parts if part.is_hidden}
         for support in self._session.job.supports:
             bars = self._session.bars(support)
@@ -122,12 +122,12 @@ class UndersideSheet:
                 shared = [polygon(rings[1, :, :2]) for rings in bars.feet.rings]
                 kept = (bars, SupportSheet(support.id, _contacts(bars), _feet(bars), _lines(bars), shared))
                 self._supports[support.id] = kept
-            found.append(kept[1])
-        return found
+            sheets.append(kept[1])
+        return sheets
 
     def solids(self, tokens: Tokens) -> list[SolidSheet]:
         """The drawings of all supports that are no bars: rafts first, which lie below the others."""
-        found = []
+        sheets = []
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
         for support in sorted(job.supports, key=lambda support: not spec_of(support).is_ground):
@@ -137,8 +137,8 @@ class UndersideSheet:
             kept = self._solids.get(support.id)
             if kept is None or kept[0][0] is not shown.made or kept[0][1] != tokens:
                 kept = self._solids[support.id] = ((shown.made, tokens), solid_sheet(support, shown, tokens))
-            found.append(kept[1])
-        return found
+            sheets.append(kept[1])
+        return sheets
 
 
 def _drawn(

@@ -384,9 +384,9 @@ class BuildView(PickingView):
                 face, place = pick.face, pick.place
         else:
             level = 0.0 if handle == "foot" else bend_of(bars, bar)[2]
-            met = self.on_level(at, level)
-            if met is not None:
-                x, y, z = met.tolist()
+            there = self.on_level(at, level)
+            if there is not None:
+                x, y, z = there.tolist()
                 place = (x, y, z)
         if place is not None:
             self.pulled.emit(Pull(support, bar, handle, place, face, is_over))

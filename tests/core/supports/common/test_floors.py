@@ -34,7 +34,7 @@ def test_a_plain_region_is_one_floor_with_its_outline():
     request = request_for(box((12, 8, 3)), None)
     (floor,) = floors_of(request.overhangs, request.chosen[0])
     assert floor.outline.area == pytest.approx(96)
-    heights, faces = floor.met(np.array([[0.0, 0.0], [50.0, 0.0]]))
+    heights, faces = floor.surface_at(np.array([[0.0, 0.0], [50.0, 0.0]]))
     assert heights[0] == pytest.approx(8.0)
     assert np.isnan(heights[1]) and faces[1] == -1
     assert floor.inside(1.0).area == pytest.approx(10 * 6, rel=1e-6)

@@ -168,8 +168,8 @@ def copy_support(job: Job, support_id: str, part_ids: Sequence[str]) -> Edit:
     wrong = [part_id for part_id in part_ids if part_id not in known]
     if wrong or not part_ids:
         name = job.part((wrong or [support.part_id])[0]).name
-        told = "is no copy of the part" if wrong else "has no copies"
-        raise EditError(name, told, "copy the part first, or pick a part of the same shape")
+        reason = "is no copy of the part" if wrong else "has no copies"
+        raise EditError(name, reason, "copy the part first, or pick a part of the same shape")
     supports = list(job.supports)
     for part_id in part_ids:
         fresh = fresh_id("support", (entry.id for entry in supports))

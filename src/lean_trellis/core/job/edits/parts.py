@@ -80,8 +80,8 @@ def describe_parts(job: Job, part_ids: Sequence[str], *, owner: str | None = Non
         part = job.part(part_id)
         part = replace(part, owner=part.owner if owner is None else owner.strip())
         job = job.with_part(replace(part, order=part.order if order is None else order.strip()))
-    told = (("owner", owner), ("order", order))
-    said = " and ".join(f"{key} {value or 'none'}" for key, value in told if value is not None)
+    fields = (("owner", owner), ("order", order))
+    said = " and ".join(f"{key} {value or 'none'}" for key, value in fields if value is not None)
     return Edit(f"Set {said} for {named(job, list(part_ids))}", job)
 
 

@@ -75,9 +75,9 @@ def set_lot(job: Job, lot: str) -> Edit:
 
 def fit(job: Job, *, surface: str | None = None, fitting: str | None = None) -> Edit:
     """Say which plate surface, tray or vat of the machine is fitted."""
-    for told, known in ((surface, job.machine.surfaces), (fitting, job.machine.fittings)):
-        if told and told not in known:
-            raise EditError(told, f"does not fit {job.machine.name}", f"choose {' or '.join(known) or 'none'}")
+    for wanted, known in ((surface, job.machine.surfaces), (fitting, job.machine.fittings)):
+        if wanted and wanted not in known:
+            raise EditError(wanted, f"does not fit {job.machine.name}", f"choose {' or '.join(known) or 'none'}")
     fitted = replace(
         job,
         surface=job.surface if surface is None else surface,

@@ -185,12 +185,12 @@ def _crossed(z0: float, z1: float, rise: float, free: float) -> _Bay:
 def _two_to_a_point(z0: float, z1: float, rise: float, free: float) -> _Bay:
     """From the ends of a bay on one column to the middle of the bay on the other; sides change from bay to bay."""
     count, height = _cut(z0, z1, free, 2 * rise)
-    found: _Bay = []
+    struts: _Bay = []
     for n in range(count):
         side, start = n % 2, z0 + n * height
-        found.append((side, 1 - side, start, start + height / 2))
-        found.append((1 - side, side, start + height / 2, start + height))
-    return found
+        struts.append((side, 1 - side, start, start + height / 2))
+        struts.append((1 - side, side, start + height / 2, start + height))
+    return struts
 
 
 BAYS = {"zigzag": _zigzag, "x": _crossed, "k": _two_to_a_point}

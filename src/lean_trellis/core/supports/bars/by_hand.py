@@ -140,8 +140,8 @@ def drawn_ways(
     changed["bends"][taken], changed["bottoms"][taken] = bends[good], feet[good]
     changed["landings"][taken], changed["faults"][taken] = ON_PLATE, 0
     changed["foot_radii"][taken] = rooms[good]
-    told = tuple(f"its way by hand is not kept: {reason}" for reason in reasons if reason)
-    return replace(ways, **changed), Unkept(places[~good], told)
+    sentences = tuple(f"its way by hand is not kept: {reason}" for reason in reasons if reason)
+    return replace(ways, **changed), Unkept(places[~good], sentences)
 
 
 def _asked(bases: Floats, places: Floats, bars: Sequence[HandBar], parameters: BarParameters) -> tuple[Floats, Floats]:

@@ -94,7 +94,7 @@ def shared_feet(
     the plate, its bars are parted into smaller groups, and in the end keep feet of their own.
     """
     owner = np.full(len(places), -1, np.int64)
-    found = [np.zeros((0, 4, _CORNERS, 3))]
+    outlines = [np.zeros((0, 4, _CORNERS, 3))]
     first, span = 0, parameters.group_span
     for _ in range(_MOST_SPLITS):
         alone = np.flatnonzero(owner < 0)
@@ -110,11 +110,11 @@ def shared_feet(
             for number, group in enumerate(np.flatnonzero(free).tolist(), start=first):
                 owner[members[group]] = number
             first += int(free.sum())
-            found.append(rings[free])
+            outlines.append(rings[free])
             if free.all():
                 break
         span /= 2
-    return SharedFeet(np.concatenate(found)), owner
+    return SharedFeet(np.concatenate(outlines)), owner
 
 
 def _rings(places: Floats, radius: float, parameters: BarParameters, critical_angle: float) -> Floats:

@@ -104,8 +104,8 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     parameters, own = request.parameters, request.obstacles[0]
     require_self_holding(parameters, request.overhangs.critical_angle)
     watch.at(0.05, "placing hold points")
-    found = find_holds(request) if known is None else known
-    holds, by_hand, lost = found.generated, found.by_hand, found.lost
+    hold_points = find_holds(request) if known is None else known
+    holds, by_hand, lost = hold_points.generated, hold_points.by_hand, hold_points.lost
     limit = np.inf if parameters.height_limit is None else parameters.height_limit
     bare = holds.places[:, 2] > limit
     watch.at(0.25, f"finding ways for {len(holds) + len(by_hand.numbers):,} bars")
@@ -131,9 +131,9 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
         trunk=np.full(len(standing.holds), -1),
         by_hand=frozen(standing.by_hand),
         ties=ties,
-        unkept=_told(lost, strayed, torn),
+        unkept=_joined_unkept(lost, strayed, torn),
     )
-    return _built(bars, standing, request, Part(watch, 0.7, 1))
+    return _with_structure(bars, standing, request, Part(watch, 0.7, 1))
 
 
 def _routed(holds: HoldPoints, p: BarParameters, request: BarRequest, watch: Watch = UNWATCHED) -> _Routed:
@@ -148,8 +148,8 @@ def _routed(holds: HoldPoints, p: BarParameters, request: BarRequest, watch: Wat
 def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[_Routed, Unkept]:
     """Bars by hand, those with the same values together."""
     bars = [request.hand.bars[number] for number in by_hand.numbers.tolist()]
-    found = _routed(by_hand.holds.only(np.zeros(0, np.int64)), request.parameters, request)
-    told = Unkept()
+    routed = _routed(by_hand.holds.only(np.zeros(0, np.int64)), request.parameters, request)
+    unkept = Unkept()
     values = [_values_of(bar, request.parameters) for bar in bars]
     for own in sorted(set(values)):
         which = np.array([number for number, other in enumerate(values) if other == own])
@@ -159,8 +159,8 @@ def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[_Routed, U
         ways, strayed = drawn_ways(some.ways, some.holds, mine, p, request.obstacles, request.ground)
         alone = np.array([bar.is_routed or bar.is_locked or own != _own(request.parameters) for bar in mine], bool)
         some = replace(some, ways=ways, by_hand=by_hand.numbers[which], stays_alone=alone)
-        found, told = _Routed.joined([found, some]), _told(told, strayed)
-    return found, told
+        routed, unkept = _Routed.joined([routed, some]), _joined_unkept(unkept, strayed)
+    return routed, unkept
 
 
 def _own(p: BarParameters) -> tuple[float, float, float]:
@@ -182,12 +182,12 @@ def _with_values(p: BarParameters, values: tuple[float, float, float]) -> BarPar
     )
 
 
-def _told(*some: Unkept) -> Unkept:
+def _joined_unkept(*some: Unkept) -> Unkept:
     places = np.concatenate([entry.places for entry in some])
     return Unkept(frozen(places), tuple(reason for entry in some for reason in entry.reasons))
 
 
-def _built(bars: Bars, routed: _Routed, request: BarRequest, watch: Watch) -> Bars:
+def _with_structure(bars: Bars, routed: _Routed, request: BarRequest, watch: Watch) -> Bars:
     """Rings, then trees, shared feet and braces, as far as the parameters ask for them."""
     p = request.parameters
     centres, radii = _rings(routed, p, request.layer_height)

@@ -67,11 +67,11 @@ def find_hold_points(
         near = cKDTree(given_up).query(search.samples.places)[0]
         search.required &= near > parameters.bound_mm * (1 + 1e-6)
     forced = search.allowed(_deepest_places(overhangs, chosen, search.rim))
-    found = search.holds(forced, taken)
+    points = search.holds(forced, taken)
     on_faces = HoldPoints(
-        found.places,
-        overhangs.mesh.normals[found.faces],
-        overhangs.region_of_face[found.faces].astype(np.int32),
+        points.places,
+        overhangs.mesh.normals[points.faces],
+        overhangs.region_of_face[points.faces].astype(np.int32),
     )
     return HoldPoints.joined([on_faces, low])
 
@@ -244,15 +244,15 @@ class _Coverage:
             return result
         count = min(4, len(held))
         reach = 2 * self.parameters.spacing
-        found, which = cKDTree(self._apart(held)).query(
+        distances, which = cKDTree(self._apart(held)).query(
             self._apart(wanted), k=count, distance_upper_bound=reach, workers=-1
         )
-        found, which = found.reshape(len(wanted), count), which.reshape(len(wanted), count)
+        distances, which = distances.reshape(len(wanted), count), which.reshape(len(wanted), count)
         heights = np.append(held.places[:, 2], np.inf)[which]
         with np.errstate(invalid="ignore"):
             steps = np.abs(heights - wanted.places[:, 2, None])
-            same_floor = steps <= found * self.steepest + 0.25 * self.parameters.spacing
-        return np.where(same_floor, found, np.inf).min(axis=1)
+            same_floor = steps <= distances * self.steepest + 0.25 * self.parameters.spacing
+        return np.where(same_floor, distances, np.inf).min(axis=1)
 
     def _rim_row(self) -> SurfacePoints:
         """Samples on the inset line, thinned to the spacing."""
@@ -283,12 +283,12 @@ class _Shield:
 
     def levels(self, places: Floats) -> Longs:
         """(n,): 0, or the strictest level of protection within reach of a tip at each (n, 3) place."""
-        found = np.zeros(len(places), np.int64)
+        levels = np.zeros(len(places), np.int64)
         for level in (AVOID, KEEP_OFF):
             if level in self._trees and len(places):
                 near = self._trees[level].query(places, distance_upper_bound=self._reach)[0]
-                found[np.isfinite(near)] = level
-        return found
+                levels[np.isfinite(near)] = level
+        return levels
 
 
 def _unprotected(

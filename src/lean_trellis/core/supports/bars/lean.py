@@ -28,7 +28,7 @@ _MOST_TRIES = 6
 class Leaning:
     """For some bars: whether a leaning way was found, where it bends (n, 3), and the radius its foot has room for."""
 
-    found: Bools
+    has_way: Bools
     bends: Floats
     foot_radii: Floats
 
@@ -48,9 +48,9 @@ def leaning_ways(
     """Ways from the (n, 3) lower ends of tips to the plate. `heading` (n,) is the azimuth tried first, in radians."""
     count = len(bases)
     foot = np.full(count, parameters.foot_diameter / 2)
-    found, bends = np.zeros(count, bool), bases.copy()
+    has_way, bends = np.zeros(count, bool), bases.copy()
     if not count or parameters.lean_limit < _LEAST_LEAN_DEG:
-        return Leaning(found, bends, foot)
+        return Leaning(has_way, bends, foot)
     rest = _promising(bases, parameters, obstacles, ground, heading)
     for _ in range(_MOST_TRIES):
         first = np.flatnonzero(np.append(True, np.diff(rest.bar) != 0)) if len(rest.bar) else rest.bar
@@ -60,11 +60,11 @@ def leaning_ways(
         radii = room_for_feet(bases[tried.bar], tried.bend, tried.bend * [1, 1, 0], parameters, obstacles)
         fits = radii >= parameters.shaft_diameter / 2 - 1e-9
         good = tried.bar[fits]
-        found[good], bends[good], foot[good] = True, tried.bend[fits], radii[fits]
+        has_way[good], bends[good], foot[good] = True, tried.bend[fits], radii[fits]
         kept = np.ones(len(rest.bar), bool)
         kept[first] = False
-        rest = rest.only(kept & ~found[rest.bar])
-    return Leaning(found, bends, foot)
+        rest = rest.only(kept & ~has_way[rest.bar])
+    return Leaning(has_way, bends, foot)
 
 
 def _promising(

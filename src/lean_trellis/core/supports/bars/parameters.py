@@ -165,15 +165,15 @@ def require_self_holding(parameters: BarParameters, critical_angle: float) -> No
 
 def _underside_leans(p: BarParameters) -> list[tuple[str, str, float]]:
     """What hangs over with which lean from vertical, and the value that makes it so."""
-    found = [("lean_limit", "a bar", p.lean_limit)]
+    leans = [("lean_limit", "a bar", p.lean_limit)]
     if p.foot_slope is not None and p.foot_slope < 0:
-        found.append(("foot_slope", "the side of a foot", -p.foot_slope))
+        leans.append(("foot_slope", "the side of a foot", -p.foot_slope))
     wider = (p.tip_diameter - p.shaft_diameter) / 2
     if wider > 0:
-        found.append(("tip_length", "the underside of a tip", math.degrees(math.atan(wider / p.tip_length))))
+        leans.append(("tip_length", "the underside of a tip", math.degrees(math.atan(wider / p.tip_length))))
     if wider < 0 and p.landing != "plate_only":
-        found.append(("tip_length", "the lower end on a part", math.degrees(math.atan(-wider / p.tip_length))))
-    return found
+        leans.append(("tip_length", "the lower end on a part", math.degrees(math.atan(-wider / p.tip_length))))
+    return leans
 
 
 def bar_parameters(support: Support) -> BarParameters:

@@ -77,11 +77,11 @@ def find_ways(
     leans = np.flatnonzero(((faults > 0) | wants_plate) & ~tips.blocked)
     heading = np.arctan2(holds.normals[leans, 1], holds.normals[leans, 0])
     leaning = leaning_ways(tips.bases[leans], parameters, list(obstacles), ground, heading)
-    good = leans[leaning.found]
+    good = leans[leaning.has_way]
     faults[good], to_part[good] = 0, False
-    bends[good] = leaning.bends[leaning.found]
+    bends[good] = leaning.bends[leaning.has_way]
     bottoms[good] = bends[good] * [1, 1, 0]
-    feet[good] = leaning.foot_radii[leaning.found]
+    feet[good] = leaning.foot_radii[leaning.has_way]
     # Where the part itself is beyond the plate, that is what is wrong: bars show what would be, a finding stops it.
     faults[strays & (faults == OFF_PLATE)] = 0
     landings = np.where(to_part, ON_PART, ON_PLATE).astype(np.uint8)
@@ -138,8 +138,8 @@ def nearest_with_way(
     if len(good):
         apart = [np.column_stack([entry.places, entry.regions * 1e5]) for entry in (offered.only(good), wanted)]
         away, which = cKDTree(apart[0]).query(apart[1], distance_upper_bound=1.5 * parameters.spacing)
-        found = np.isfinite(away)
-        result[found] = good[which[found]]
+        has_way = np.isfinite(away)
+        result[has_way] = good[which[has_way]]
     return result
 
 

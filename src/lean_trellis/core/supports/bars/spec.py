@@ -12,8 +12,8 @@ from lean_trellis.core.supports.bars.generate import BarRequest, find_holds, gen
 from lean_trellis.core.supports.bars.lean import FARTHEST_MM
 from lean_trellis.core.supports.bars.loads import figures_of_bars
 from lean_trellis.core.supports.bars.parameters import BarParameters, bar_parameters, require_self_holding
+from lean_trellis.core.supports.bars.report import bar_numbers, bars_in_words, exported_bars, missed_in_words
 from lean_trellis.core.supports.bars.struts import Bars, no_bars
-from lean_trellis.core.supports.bars.told import bar_numbers, bars_in_words, exported_bars, missed_in_words
 from lean_trellis.core.supports.common.plain import (
     follows_nothing,
     footprint_of_mesh,

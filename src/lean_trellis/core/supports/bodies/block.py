@@ -102,10 +102,10 @@ def _height_up_to(request: BlockRequest, middle: Floats) -> float:
     spun = grid @ np.array([[math.cos(turn), math.sin(turn)], [-math.sin(turn), math.cos(turn)]])
     starts = np.column_stack([middle + spun, np.full(len(spun), p.place_z - 1e-3)])
     distance, _ = nearest_hits(request.obstacles, starts, np.array([0.0, 0.0, 1.0]))
-    met = distance[np.isfinite(distance)]
-    if len(met):
+    ceilings = distance[np.isfinite(distance)]
+    if len(ceilings):
         # A little into the surface, so that trimming shapes the top to it.
-        return max(float(met.max()) + _TOUCH_MM, _LEAST_MM)
+        return max(float(ceilings.max()) + _TOUCH_MM, _LEAST_MM)
     return max(float(request.overhangs.mesh.bounds[1, 2]) - p.place_z, _LEAST_MM)
 
 

@@ -186,12 +186,12 @@ def _ties(line: Shape, request: FlankRequest, ties_to: float) -> tuple[list[Mesh
     inward3 = np.tile(np.column_stack([inward, np.zeros(count)]), (len(heights), 1))
     distance, share = _reached(request, starts, inward3)
     most = p.wall_thickness / 2 + _ROUNDLY * p.standoff
-    met = distance <= most
+    reaches = distance <= most
     drop = 1 / math.tan(math.radians(self_supporting_lean(request.overhangs.critical_angle)))
-    met &= _has_room(request, starts, inward3, np.where(met, distance, 0.0), drop)
-    ties = _wedges(starts[met], inward3[met], distance[met] + p.tie_bite, p.tie_width, drop)
-    ends = starts[met] + inward3[met] * distance[met, None]
-    return ties, Grip(ends, share[met] * p.tie_width**2, ends, frozenset()), count, int((~met).sum())
+    reaches &= _has_room(request, starts, inward3, np.where(reaches, distance, 0.0), drop)
+    ties = _wedges(starts[reaches], inward3[reaches], distance[reaches] + p.tie_bite, p.tie_width, drop)
+    ends = starts[reaches] + inward3[reaches] * distance[reaches, None]
+    return ties, Grip(ends, share[reaches] * p.tie_width**2, ends, frozenset()), count, int((~reaches).sum())
 
 
 def _reached(request: FlankRequest, starts: Floats, inward: Floats) -> tuple[Floats, Floats]:

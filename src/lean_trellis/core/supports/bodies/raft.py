@@ -95,19 +95,19 @@ def _without_small_holes(shape: Shape, smallest: float) -> Shape:
 
 def _holes(base: Shape, shape: Shape, p: RaftParameters) -> tuple[Hole, ...]:
     """Every hole of the outline with the margin at which it closes: where what is left is too small to be kept."""
-    found = []
+    holes = []
     for part in polygons_of(base):
         for ring in part.interiors:
             radius, place = largest_circle(shapely.Polygon(ring))
             closes_at = radius - p.smallest_hole / 2
             if closes_at > 0:  # smaller ones are filled at any margin
-                found.append(Hole(closes_at, place, bool(shape.covers(shapely.Point(place)))))
-    return tuple(sorted(found, key=lambda hole: hole.closes_at))
+                holes.append(Hole(closes_at, place, bool(shape.covers(shapely.Point(place)))))
+    return tuple(sorted(holes, key=lambda hole: hole.closes_at))
 
 
 def _grip(p: RaftParameters, shape: Shape, overhangs: Sequence[Overhangs], layer_height: float) -> Grip:
     """Parts that rest on the raft are held by all of it that touches them; regions are those of the first part."""
-    found = []
+    grips = []
     for number, one in enumerate(overhangs):
         mesh = one.mesh
         near = np.abs(mesh.vertices[:, 2] - p.thickness) <= 0.5 * layer_height + 1e-9
@@ -115,10 +115,10 @@ def _grip(p: RaftParameters, shape: Shape, overhangs: Sequence[Overhangs], layer
         if len(faces):
             inside = shapely.contains_xy(shape, *mesh.centroids_of(faces)[:, :2].T)
             grip = grip_on_faces(one, faces[inside])
-            found.append(grip if number == 0 else replace(grip, served=frozenset()))
-    if not found:
+            grips.append(grip if number == 0 else replace(grip, served=frozenset()))
+    if not grips:
         return Grip()
     return Grip(
-        np.concatenate([grip.contacts for grip in found]), np.concatenate([grip.areas for grip in found]),
-        np.concatenate([grip.holds for grip in found]), found[0].served,
+        np.concatenate([grip.contacts for grip in grips]), np.concatenate([grip.areas for grip in grips]),
+        np.concatenate([grip.holds for grip in grips]), grips[0].served,
     )  # fmt: skip

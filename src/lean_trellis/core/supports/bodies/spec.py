@@ -9,7 +9,7 @@ import numpy as np
 
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.strength.push import side_push
-from lean_trellis.core.supports.bodies import faults, told
+from lean_trellis.core.supports.bodies import faults, report
 from lean_trellis.core.supports.bodies.block import Block, BlockRequest, generate_block
 from lean_trellis.core.supports.bodies.cradle import Cradle, CradleRequest, generate_cradle
 from lean_trellis.core.supports.bodies.flank import FlankRequest, FlankWall, generate_flank, widest
@@ -95,10 +95,10 @@ RAFT: FamilySpec[RaftParameters, Raft] = FamilySpec(
     shadow=shadow_of_mesh,
     footprint=footprint_of_mesh,
     solid=mesh_itself,
-    drawn=told.drawn_bodies,
-    export=told.exported_bodies,
-    figures=told.raft_figures,
-    words=told.raft_in_words,
+    drawn=report.drawn_bodies,
+    export=report.exported_bodies,
+    figures=report.raft_figures,
+    words=report.raft_in_words,
     trouble=lambda _: "",
     faults=faults.raft_faults,
     loads=None,
@@ -118,10 +118,10 @@ BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
     shadow=shadow_of_mesh,
     footprint=footprint_of_mesh,
     solid=mesh_itself,
-    drawn=told.drawn_bodies,
-    export=told.exported_bodies,
-    figures=told.block_figures,
-    words=told.block_in_words,
+    drawn=report.drawn_bodies,
+    export=report.exported_bodies,
+    figures=report.block_figures,
+    words=report.block_in_words,
     trouble=lambda _: "",
     faults=faults.block_faults,
     loads=None,
@@ -141,10 +141,10 @@ CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
     shadow=shadow_of_mesh,
     footprint=footprint_of_mesh,
     solid=mesh_itself,
-    drawn=told.drawn_bodies,
-    export=told.exported_bodies,
-    figures=told.cradle_figures,
-    words=told.cradle_in_words,
+    drawn=report.drawn_bodies,
+    export=report.exported_bodies,
+    figures=report.cradle_figures,
+    words=report.cradle_in_words,
     trouble=lambda _: "",
     faults=faults.cradle_faults,
     loads=None,
@@ -164,10 +164,10 @@ FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     shadow=shadow_of_mesh,
     footprint=footprint_of_mesh,
     solid=mesh_itself,
-    drawn=told.drawn_bodies,
-    export=told.exported_bodies,
-    figures=told.flank_figures,
-    words=told.flank_in_words,
+    drawn=report.drawn_bodies,
+    export=report.exported_bodies,
+    figures=report.flank_figures,
+    words=report.flank_in_words,
     trouble=lambda _: "",
     faults=faults.flank_faults,
     loads=None,

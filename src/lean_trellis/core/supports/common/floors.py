@@ -49,16 +49,16 @@ class Floor:
     def _tree(self) -> RayTree:
         return RayTree(self.mesh.with_faces(self.faces))
 
-    def met(self, places: Floats) -> tuple[Floats, Longs]:
+    def surface_at(self, places: Floats) -> tuple[Floats, Longs]:
         """The height (n,) of the floor above (n, 2) places and the face (n,) there, -1 where there is none.
 
         Exact on the face that a ray from below meets.
         """
         low = float(self.mesh.vertices[self.mesh.faces[self.faces], 2].min()) - _BEGIN_BELOW_MM
         starts = np.column_stack([places, np.full(len(places), low)])
-        found = self._tree.first_hits(starts, np.array([[0.0, 0.0, 1.0]])).face
-        struck = found >= 0
-        faces = np.where(struck, self.faces[np.maximum(found, 0)], -1)
+        hits = self._tree.first_hits(starts, np.array([[0.0, 0.0, 1.0]])).face
+        struck = hits >= 0
+        faces = np.where(struck, self.faces[np.maximum(hits, 0)], -1)
         return np.where(struck, plane_heights(self.mesh, faces, places), np.nan), faces
 
     def inside(self, inset: float) -> Shape:

@@ -70,9 +70,9 @@ def nearest_hits(obstacles: Sequence[Obstacle], origins: Floats, directions: Flo
     if not len(origins):
         return distance, normals
     for obstacle in obstacles:
-        found, found_normals = obstacle.first_hits(origins, directions)
-        nearer = found < distance
-        distance[nearer], normals[nearer] = found[nearer], found_normals[nearer]
+        away, their_normals = obstacle.first_hits(origins, directions)
+        nearer = away < distance
+        distance[nearer], normals[nearer] = away[nearer], their_normals[nearer]
     return distance, normals
 
 

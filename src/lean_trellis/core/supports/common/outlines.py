@@ -120,12 +120,12 @@ class _Numbered:
 
 def _paired(bottom: Shape, top: Shape) -> list[tuple[int, int]]:
     """Which ring of the lower outline belongs to which of the upper one: outer to outer, a hole to what it lies in."""
-    found = [(0, 0)]
+    pairs = [(0, 0)]
     holes = [shapely.Polygon(ring) for ring in top.interiors]
     for number, ring in enumerate(bottom.interiors):
         place = shapely.point_on_surface(shapely.Polygon(ring))
-        found.append((number + 1, 1 + next(n for n, hole in enumerate(holes) if hole.covers(place))))
-    return found
+        pairs.append((number + 1, 1 + next(n for n, hole in enumerate(holes) if hole.covers(place))))
+    return pairs
 
 
 def _zipped(low: Floats, ring: Longs, high: Floats, other: Longs, first: int) -> Longs:

@@ -127,13 +127,13 @@ def validated(model: type[FamilyParameters], values: dict[str, Any]) -> FamilyPa
 
 def with_todays_keys(model: type[FamilyParameters], values: Mapping[str, Any]) -> dict[str, Any]:
     """Values by the keys of today; a value under an earlier key counts where there is none under today's."""
-    found = {key: value for key, value in values.items() if key not in model.renamed}
+    renamed = {key: value for key, value in values.items() if key not in model.renamed}
     for old, now in model.renamed.items():
-        if old in values and now.key not in found:
+        if old in values and now.key not in renamed:
             value = values[old]
             is_number = isinstance(value, (int, float)) and not isinstance(value, bool) and now.factor != 1.0
-            found[now.key] = value * now.factor if is_number else value
-    return found
+            renamed[now.key] = value * now.factor if is_number else value
+    return renamed
 
 
 def _range_words(model: type[FamilyParameters], key: str) -> str:

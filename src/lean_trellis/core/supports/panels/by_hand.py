@@ -23,7 +23,7 @@ def on_plate(places: tuple[Place, ...], own: Obstacle) -> Floats:
     return own.pose.to_plate(own.tree.mesh, np.array(places, np.float64).reshape(-1, 3))
 
 
-def worked_on(paths: list[Path], hand: HandWork, own: Obstacle, open_floor: int) -> tuple[list[Path], Unkept]:
+def with_hand_work(paths: list[Path], hand: HandWork, own: Obstacle, open_floor: int) -> tuple[list[Path], Unkept]:
     """Paths after what was done to them by hand, and what found no wall any more.
 
     `open_floor` is the floor under which walls are led on beyond their region.
@@ -93,9 +93,9 @@ def without_pieces(panels: Panels, hand: HandWork, own: Obstacle) -> Panels:
         panels = replace(panels, slabs=panels.slabs.only(kept), pieces=panels.pieces[kept])
         panels = _tabs_that_stay(panels)
     if lost:
-        told = panels.unkept
-        reasons = (*told.reasons, *(["the piece that was deleted is not there any more"] * len(lost)))
-        panels = replace(panels, unkept=Unkept(np.concatenate([told.places, np.array(lost)]), reasons))
+        before = panels.unkept
+        reasons = (*before.reasons, *(["the piece that was deleted is not there any more"] * len(lost)))
+        panels = replace(panels, unkept=Unkept(np.concatenate([before.places, np.array(lost)]), reasons))
     return panels
 
 

@@ -23,7 +23,7 @@ def slabs_met(
 
     `bites` are by how much tabs go into the part above and below, mm.
     """
-    met = np.zeros(len(slabs), bool)
+    is_blocked = np.zeros(len(slabs), bool)
     tilts = np.maximum(np.abs(columns.tilts[slabs.left]), np.abs(columns.tilts[slabs.right]))
     low_tilts = np.maximum(np.abs(columns.low_tilts[slabs.left]), np.abs(columns.low_tilts[slabs.right]))
     sides = (0.0,) if thickness == 0 else (-1.0, 0.0, 1.0)
@@ -36,5 +36,5 @@ def slabs_met(
         across = (columns.across[slabs.left] + columns.across[slabs.right]) * (0.98 * thickness / 4)
         for side in sides:
             distance, _ = nearest_hits(obstacles, np.column_stack([place + side * across, begin]), _UP)
-            met |= distance < end - begin
-    return met
+            is_blocked |= distance < end - begin
+    return is_blocked

@@ -50,7 +50,7 @@ class Roof(Protocol):
     def edges(self) -> Floats:
         """(e, 2, 2): lines in plan between which it is plane."""
 
-    def met(self, places: Floats) -> tuple[Floats, Longs]:
+    def surface_at(self, places: Floats) -> tuple[Floats, Longs]:
         """Heights (n,) above (n, 2) places, and the faces there."""
 
 
@@ -178,7 +178,7 @@ class Surveyor:
 
     def _face_changes(self) -> Floats:
         """Stations where paths cross edges between faces of their floor."""
-        found, lines = [], self._lines
+        places, lines = [], self._lines
         for number, floor in enumerate(self._floors):
             mine = np.flatnonzero(lines.floors == number)
             if not len(mine) or not len(floor.edges):
@@ -187,8 +187,8 @@ class Surveyor:
             which, edge = tree.query(linestrings(np.stack([lines.a[mine], lines.b[mine]], axis=1)), "intersects")
             share = _crossing(lines.a[mine][which], lines.b[mine][which], *np.moveaxis(floor.edges[edge], 1, 0))
             kept = (share > 0) & (share < 1)
-            found.append((lines.begins[mine][which] + share * lines.lengths[mine][which])[kept])
-        return np.concatenate(found) if found else np.zeros(0)
+            places.append((lines.begins[mine][which] + share * lines.lengths[mine][which])[kept])
+        return np.concatenate(places) if places else np.zeros(0)
 
     def _probe(self, stations: Floats) -> _Probed:
         places, across, walls = self._lines.at(stations)
@@ -198,7 +198,7 @@ class Surveyor:
             mine = np.flatnonzero(floor_of_wall[walls] == number)
             if not len(mine):
                 continue
-            heights, faces = floor.met(places[mine])
+            heights, faces = floor.surface_at(places[mine])
             tops[mine] = heights
             normals = floor.mesh.normals[np.maximum(faces, 0)]
             tilts[mine] = np.where(faces >= 0, _slope(normals, across[mine]) * self._half, 0.0)

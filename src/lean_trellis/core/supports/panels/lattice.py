@@ -15,7 +15,7 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.common.floors import Floor, Shape, floors_of, moved_out
 from lean_trellis.core.supports.common.parameters import self_supporting_lean
 from lean_trellis.core.supports.common.request import Request
-from lean_trellis.core.supports.panels.by_hand import without_pieces, worked_on
+from lean_trellis.core.supports.panels.by_hand import with_hand_work, without_pieces
 from lean_trellis.core.supports.panels.clearance import slabs_met
 from lean_trellis.core.supports.panels.courses import Footing, Roof, Surveyor
 from lean_trellis.core.supports.panels.panels import NO_PANELS, Columns, Panels, Slabs
@@ -51,7 +51,7 @@ def generate_lattice(request: LatticeRequest, watch: Watch = UNWATCHED) -> Panel
     paths: list[Path] = []
     for number, (inside, own) in enumerate(zip(insides, rings, strict=True)):
         paths += lattice_paths(inside, own, p, number, _origin(request), bands)
-    return built(paths, floors, request, watch)
+    return panels_along(paths, floors, request, watch)
 
 
 def _origin(request: LatticeRequest) -> Floats:
@@ -70,7 +70,7 @@ def open_floor(request: Request[Any]) -> Floor:
     return Floor(-1, mesh, np.flatnonzero(down), None, np.zeros((0, 2, 2)))
 
 
-def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Watch = UNWATCHED) -> Panels:
+def panels_along(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Watch = UNWATCHED) -> Panels:
     """Panels along paths under roofs, after what was done to them by hand."""
     p: PanelParameters = request.parameters
     if not paths and not request.hand.extended:
@@ -80,7 +80,7 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
         roofs = [*roofs, open_floor(request)]
     if p.thickness > 0:
         paths = [part for path in paths for part in parted_at_corners(path)]
-    paths, unkept = worked_on(paths, request.hand, own, len(roofs) - 1)
+    paths, unkept = with_hand_work(paths, request.hand, own, len(roofs) - 1)
     if request.around is not None and not request.around.is_empty:
         paths = without(paths, request.around.buffer(p.trim_clearance + p.thickness / 2))
     if not paths:
@@ -92,14 +92,14 @@ def built(paths: list[Path], roofs: list[Roof], request: Request[Any], watch: Wa
     courses = surveyor.courses(_LEAST_HEIGHT_MM + lift)
     watch.at(0.7, "cutting openings and tabs")
     reach = min(p.thickness / 2, 0.9 * p.cut_width if p.largest_piece is not None else math.inf)
-    met = where_walls_meet(courses.segments, reach)
+    crossings = where_walls_meet(courses.segments, reach)
     lean = self_supporting_lean(request.overhangs.critical_angle)
     bites = (lift, p.lower[0])
 
     def is_met(columns: Columns, slabs: Slabs) -> Bools:
         return slabs_met(columns, slabs, request.obstacles, p.thickness, bites, _LOOKED_AT)
 
-    panels = panels_of(courses, p, lean, request.layer_height, request.line_mm, met, is_met)
+    panels = panels_of(courses, p, lean, request.layer_height, request.line_mm, crossings, is_met)
     return without_pieces(replace(panels, unkept=unkept), request.hand, own)
 
 
@@ -107,13 +107,13 @@ def lattice_paths(
     inside: Shape, rings: list[Shape], p: LatticeParameters, floor: int, origin: Floats, bands: Shape | None
 ) -> list[Path]:
     """Where the walls of a lattice run within a shape: round its rim, along and across; parted by bands."""
-    found: list[Path] = []
+    paths: list[Path] = []
     for ring in rings:
-        found += cut_ring(ring, bands, floor)
+        paths += cut_ring(ring, bands, floor)
     lines = crossing_lines(inside, p, origin)
     if len(lines):
-        found += stretches(lines if bands is None else shapely.difference(lines, bands), floor)
-    return found
+        paths += stretches(lines if bands is None else shapely.difference(lines, bands), floor)
+    return paths
 
 
 def parted_at_corners(path: Path) -> list[Path]:
@@ -138,11 +138,11 @@ def parted_at_corners(path: Path) -> list[Path]:
 
 def rings_of(shape: Shape) -> list[Shape]:
     """The outlines of a shape, outer and inner, with what hardly bends passed over."""
-    found = []
+    rings = []
     for polygon in shapely.get_parts(shapely.simplify(shape, _BEND_MM)):
         if polygon.geom_type == "Polygon":
-            found += [ring for ring in (polygon.exterior, *polygon.interiors) if ring.length >= 4 * LEAST_WALL_MM]
-    return found
+            rings += [ring for ring in (polygon.exterior, *polygon.interiors) if ring.length >= 4 * LEAST_WALL_MM]
+    return rings
 
 
 def cut_ring(ring: Shape, bands: Shape | None, floor: int) -> list[Path]:
@@ -168,12 +168,12 @@ def rim_rings(inside: Shape, p: LatticeParameters) -> list[Shape]:
 
 def crossing_lines(inside: Shape, p: LatticeParameters, origin: Floats) -> np.ndarray:
     """Walls along and across within a shape, as line strings; cells are counted from the origin."""
-    found = []
+    crossing = []
     for angle, apart in _families(p):
         if apart > 0:
             lines = _parallels(inside, origin, angle, apart, 0.5)
-            found.append(shapely.get_parts(shapely.intersection(lines, inside)))
-    every = np.concatenate(found) if found else np.zeros(0, object)
+            crossing.append(shapely.get_parts(shapely.intersection(lines, inside)))
+    every = np.concatenate(crossing) if crossing else np.zeros(0, object)
     return every[shapely.length(every) >= LEAST_WALL_MM] if len(every) else every
 
 
@@ -238,7 +238,7 @@ def _swallowed(outlines: Shape, band: Shape, width: float) -> float:
 def _spokes(rings: list[Shape], p: LatticeParameters) -> Shape | None:
     """Short cuts square to each ring, so that no arc is longer than the largest piece."""
     assert p.largest_piece is not None
-    found = []
+    spokes = []
     for ring in rings:
         count = math.ceil(ring.length / (p.largest_piece - p.thickness))
         if count < 2:
@@ -248,5 +248,5 @@ def _spokes(rings: list[Shape], p: LatticeParameters) -> Shape | None:
             here, there = (shapely.get_coordinates(ring.interpolate(min(at + s, ring.length)))[0] for s in (0, 1e-3))
             way = (there - here) / max(float(np.hypot(*(there - here))), 1e-12)
             side = np.array([-way[1], way[0]]) * max(0.45 * p.rim_spacing, p.thickness)
-            found.append(shapely.linestrings([here - side, here + side]).buffer(p.cut_width / 2, cap_style="flat"))
-    return shapely.union_all(found) if found else None
+            spokes.append(shapely.linestrings([here - side, here + side]).buffer(p.cut_width / 2, cap_style="flat"))
+    return shapely.union_all(spokes) if spokes else None

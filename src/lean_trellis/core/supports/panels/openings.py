@@ -113,14 +113,14 @@ def _widths(asked: Floats, tall: Floats, most: Floats, rises: Floats) -> Floats:
 def _bays(runs: Runs, p: PanelParameters, crossings: Floats) -> tuple[Floats, Floats, Floats]:
     """Where openings may lie, as (begins, ends), and how wide the bay of each is from pier to pier."""
     rib, least = p.rib_mm, max(_BAY_IN_RIBS * p.rib_mm, _LEAST_BAY_MM)
-    found: list[Floats] = []
+    pieces: list[Floats] = []
     for begin, end in zip(runs.begins.tolist(), runs.ends.tolist(), strict=True):
         inner = crossings[np.searchsorted(crossings, begin + rib) : np.searchsorted(crossings, end - rib)]
         piers = _thinned(inner, begin, end, least) if len(inner) > 1 else _even(begin, end, least)
         margins = np.full(len(piers), rib / 2)
         margins[[0, -1]] = rib
-        found.append(np.column_stack([piers[:-1] + margins[:-1], piers[1:] - margins[1:], np.diff(piers)]))
-    bays = np.concatenate(found)
+        pieces.append(np.column_stack([piers[:-1] + margins[:-1], piers[1:] - margins[1:], np.diff(piers)]))
+    bays = np.concatenate(pieces)
     bays = bays[bays[:, 1] - bays[:, 0] > _LEAST_OPEN_MM]
     return bays[:, 0], bays[:, 1], bays[:, 2]
 

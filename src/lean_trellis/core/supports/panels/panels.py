@@ -213,19 +213,19 @@ class Panels:
         return frozen((high - low).max(axis=1) + self.thickness)
 
     @cached_property
-    def _built(self) -> _Built:
+    def _faces(self) -> _Faces:
         return _build(self.columns, self.slabs, self.thickness)
 
     @property
     def mesh(self) -> Mesh:
         """Closed solids, or sheets where the thickness is 0."""
-        return self._built.mesh
+        return self._faces.mesh
 
     @cached_property
     def sheets(self) -> tuple[Mesh, Longs]:
         """The walls as sheets in their middle, whatever their thickness; and the slab of each face."""
-        built = self._built if self.thickness == 0 else _build(self.columns, self.slabs, 0.0)
-        return built.mesh, built.slab_of_face
+        faces = self._faces if self.thickness == 0 else _build(self.columns, self.slabs, 0.0)
+        return faces.mesh, faces.slab_of_face
 
     def wall_frames(self) -> Floats:
         """(4 w, 2, 3): each wall as the four sides of the upright rectangle between its ends, quick to draw."""
@@ -248,12 +248,12 @@ class Panels:
     @property
     def element_of_face(self) -> Longs:
         """(m,): the wall of each face."""
-        return self.slabs.walls[self._built.slab_of_face]
+        return self.slabs.walls[self._faces.slab_of_face]
 
     @property
     def piece_of_face(self) -> Longs:
         """(m,): the piece of each face."""
-        return self.pieces[self._built.slab_of_face]
+        return self.pieces[self._faces.slab_of_face]
 
 
 def _nothing() -> Panels:
@@ -279,18 +279,18 @@ _TURNS = np.linspace(0, np.pi, 37)[:-1]
 
 
 @dataclass(frozen=True, eq=False)
-class _Built:
+class _Faces:
     mesh: Mesh
     slab_of_face: Longs
 
 
-def _build(columns: Columns, slabs: Slabs, thickness: float) -> _Built:
+def _build(columns: Columns, slabs: Slabs, thickness: float) -> _Faces:
     """Triangles of all slabs, conforming along columns; with a thickness on both sides and round the rim."""
     flat = _flat(slabs)
     places = columns.places[flat.columns]
     if thickness == 0:
         vertices = np.column_stack([places, flat.heights])
-        return _Built(Mesh(vertices, flat.faces.astype(np.int32)), flat.owners)
+        return _Faces(Mesh(vertices, flat.faces.astype(np.int32)), flat.owners)
     aside = columns.across[flat.columns] * (thickness / 2)
     tilts = np.where(flat.is_top, columns.tilts[flat.columns], 0.0)
     tilts = np.where(flat.is_bottom, columns.low_tilts[flat.columns], tilts)
@@ -306,7 +306,7 @@ def _build(columns: Columns, slabs: Slabs, thickness: float) -> _Built:
     )
     faces = np.concatenate([flat.faces, flat.faces[:, ::-1] + count, sides])
     slab_of_face = np.concatenate([flat.owners, flat.owners, owners, owners])
-    return _Built(Mesh(np.concatenate([right, left]), faces.astype(np.int32)), slab_of_face)
+    return _Faces(Mesh(np.concatenate([right, left]), faces.astype(np.int32)), slab_of_face)
 
 
 @dataclass(frozen=True, eq=False)

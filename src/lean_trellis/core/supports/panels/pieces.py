@@ -20,7 +20,7 @@ def columns_at(crossings: Floats, stations: Floats, number: Longs) -> Longs:
     return number[np.clip(place, 0, len(stations) - 1)].reshape(-1, 2)
 
 
-def pieces_of(slabs: Slabs, met: Longs) -> Longs:
+def pieces_of(slabs: Slabs, crossings: Longs) -> Longs:
     """(k,): the piece of each slab: what hangs together along walls and where walls cross."""
     count = len(slabs)
     if not count:
@@ -29,7 +29,7 @@ def pieces_of(slabs: Slabs, met: Longs) -> Longs:
     lefts = slabs.left[by_left]
     a, b = _followed(by_left, lefts, slabs.right)
     meets = np.minimum(slabs.high[a, 1], slabs.high[b, 0]) > np.maximum(slabs.low[a, 1], slabs.low[b, 0]) + 1e-7
-    c, d = _crossed(by_left, lefts, met)
+    c, d = _crossed(by_left, lefts, crossings)
     overlaps = np.minimum(slabs.high[c].mean(axis=1), slabs.high[d].mean(axis=1)) > np.maximum(
         slabs.low[c].mean(axis=1), slabs.low[d].mean(axis=1)
     )
@@ -46,12 +46,12 @@ def _followed(by_left: Longs, lefts: Longs, rights: Longs) -> tuple[Longs, Longs
     return owners, by_left[first[owners] + within]
 
 
-def _crossed(by_left: Longs, lefts: Longs, met: Longs) -> tuple[Longs, Longs]:
+def _crossed(by_left: Longs, lefts: Longs, crossings: Longs) -> tuple[Longs, Longs]:
     """Slabs of two walls where these cross: every one at the one column with every one at the other."""
-    if not len(met):
+    if not len(crossings):
         nothing = np.zeros(0, np.int64)
         return nothing, nothing
-    first, last = np.searchsorted(lefts, met, "left"), np.searchsorted(lefts, met, "right")
+    first, last = np.searchsorted(lefts, crossings, "left"), np.searchsorted(lefts, crossings, "right")
     sizes = last - first
     counts = sizes[:, 0] * sizes[:, 1]
     owners, within = counted_out(counts)
@@ -70,8 +70,8 @@ def where_walls_meet(segments: Segments, reach: float) -> Floats:
     ends = shapely.get_coordinates(shapely.shortest_line(lines[one], lines[other])).reshape(-1, 2, 2)
     # Where a wall ends at another, it is its last stretch that meets it: a little inside of its end.
     last = segments.offsets + segments.wholes - _INSIDE_MM
-    found = [
+    crossings = [
         np.minimum(segments.begins[which] + np.hypot(*(ends[:, side] - a[which]).T), last[walls[which]])
         for side, which in ((0, one), (1, other))
     ]
-    return np.stack(found, axis=1)
+    return np.stack(crossings, axis=1)

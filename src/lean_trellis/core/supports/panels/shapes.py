@@ -207,9 +207,9 @@ def _cut(
     bites &= upper.lift > -1e-9
     slabs = Slabs(kept, kept + 1, low, high, courses.walls[stretch], bites, low_bites)
     columns, number = _columns(courses, stations)
-    met = is_met(columns, slabs)
-    gone = _too_near(columns, slabs.only(met))
-    slabs, middles, ends = slabs.only(~met), middles[~met], ends[~met]
+    is_blocked = is_met(columns, slabs)
+    gone = _too_near(columns, slabs.only(is_blocked))
+    slabs, middles, ends = slabs.only(~is_blocked), middles[~is_blocked], ends[~is_blocked]
     pieced, opened = _with_openings(slabs, openings, middles, ends)
     pieced = Slabs(number[pieced.left], number[pieced.right], *(
         getattr(pieced, key) for key in ("low", "high", "walls", "bites", "low_bites")
@@ -296,13 +296,13 @@ def _on_surface(courses: Courses, stations: Floats) -> Floats:
 def _low_tabs(courses: Courses, edge: _Edge, height: _Heights) -> Tabs:
     if not len(edge.begins):
         return Tabs()
-    found = []
+    heights = []
     for stations in (edge.begins, (edge.begins + edge.ends) / 2, edge.ends):
         places = _on_surface(courses, stations)
         places[:, 2] = height.beneath(stations, height.stretch_of(stations - 1e-6))
-        found.append(places)
+        heights.append(places)
     nothing = np.full(len(edge.begins), -1, np.int32)
-    return Tabs(found[1], edge.ends - edge.begins, nothing, np.stack([found[0], found[2]], axis=1))
+    return Tabs(heights[1], edge.ends - edge.begins, nothing, np.stack([heights[0], heights[2]], axis=1))
 
 
 def _too_near(columns: Columns, slabs: Slabs) -> LeftOut:

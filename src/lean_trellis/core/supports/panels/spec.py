@@ -15,7 +15,7 @@ from lean_trellis.core.supports.panels.faults import panel_faults
 from lean_trellis.core.supports.panels.lattice import LatticeRequest, generate_lattice
 from lean_trellis.core.supports.panels.panels import Panels
 from lean_trellis.core.supports.panels.parameters import LatticeParameters, PanelParameters, WallParameters
-from lean_trellis.core.supports.panels.told import (
+from lean_trellis.core.supports.panels.report import (
     drawn_walls,
     exported_walls,
     footprint_of_walls,

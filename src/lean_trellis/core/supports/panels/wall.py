@@ -15,7 +15,7 @@ from lean_trellis.core.supports.common.floors import floors_of
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.panels.by_hand import on_plate
 from lean_trellis.core.supports.panels.courses import Roof
-from lean_trellis.core.supports.panels.lattice import built, cut_ring, grid_cuts, open_floor, rings_of
+from lean_trellis.core.supports.panels.lattice import cut_ring, grid_cuts, open_floor, panels_along, rings_of
 from lean_trellis.core.supports.panels.panels import Panels
 from lean_trellis.core.supports.panels.parameters import WallParameters
 from lean_trellis.core.supports.panels.paths import Path, without
@@ -36,7 +36,7 @@ class EdgeRoof:
         """None: between its corners an edge is straight."""
         return np.zeros((0, 2, 2))
 
-    def met(self, places: Floats) -> tuple[Floats, Longs]:
+    def surface_at(self, places: Floats) -> tuple[Floats, Longs]:
         """Heights (n,) of the edge at (n, 2) places along it; no faces."""
         line = shapely.linestrings(self.places[:, :2])
         along = shapely.line_locate_point(line, shapely.points(places))
@@ -66,12 +66,12 @@ def generate_wall(request: WallRequest, watch: Watch = UNWATCHED) -> Panels:
         for line in request.hand.paths:
             if len(line.places) > 1:
                 paths += _cut_line(on_plate(line.places, request.obstacles[0])[:, :2], p, len(roofs) - 1)
-    made = built(paths, roofs, request, watch)
+    made = panels_along(paths, roofs, request, watch)
     if p.largest_piece is not None and made.piece_sizes_mm.max(initial=0.0) > p.largest_piece + 1e-6:
         # Walls of several lines cross: they are cut by one grid instead of each for itself.
         lines = shapely.union_all([path.line for path in paths])
         bands = grid_cuts(lines, p, request.overhangs.mesh.bounds.mean(axis=0)[:2])
-        return built(without(paths, bands), roofs, request, watch)
+        return panels_along(without(paths, bands), roofs, request, watch)
     return made
 
 

@@ -54,12 +54,14 @@ class AnotherSection(Section):
         self.material.offer([(m.id, m.name) for m in fitting], str(self.material.currentData() or ""))
         material = library.material(str(self.material.currentData()))
         self.go.setEnabled(bool(session.job.parts))
-        found = differences(material, session.job.material)
+        others = differences(material, session.job.material)
         values = flat_values(session.job.material) | flat_values(material)
-        told = [
+        sentences = [
             f"{words_of(d.key, values).label} {text_of(d.key, d.there, values)} → {text_of(d.key, d.here, values)}"
-            for d in found
+            for d in others
             if not d.key.startswith(_UNTOLD) and not d.key.endswith(".unit")
         ]
-        more = f" and {len(told) - _MOST_SAID} more" if len(told) > _MOST_SAID else ""
-        self.note.setText(f"Other values: {'; '.join(told[:_MOST_SAID])}{more}." if told else "No value is another.")
+        more = f" and {len(sentences) - _MOST_SAID} more" if len(sentences) > _MOST_SAID else ""
+        self.note.setText(
+            f"Other values: {'; '.join(sentences[:_MOST_SAID])}{more}." if sentences else "No value is another."
+        )

@@ -62,10 +62,10 @@ class ArrangeSection(Section):
         )
         arrange_build(self.session, self._wishes, self._arranged)
 
-    def _arranged(self, found: Arrangement) -> None:
-        self._rest = found if found.left_over else None
-        words = f"{100 * found.density:.0f} % of the rectangle round the parts is covered."
-        self.note.setText(f"{words} {len(found.left_over)} found no room." if found.left_over else words)
+    def _arranged(self, arranged: Arrangement) -> None:
+        self._rest = arranged if arranged.left_over else None
+        words = f"{100 * arranged.density:.0f} % of the rectangle round the parts is covered."
+        self.note.setText(f"{words} {len(arranged.left_over)} found no room." if arranged.left_over else words)
         self.refresh()
 
     def _save_rest(self) -> None:

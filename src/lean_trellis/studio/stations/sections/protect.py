@@ -93,15 +93,15 @@ class ProtectSection(Section):
         if part is None:
             return
 
-        def found(faces: Longs) -> None:
+        def take(faces: Longs) -> None:
             if part.id != self.session.selection.part:
                 return
             self.session.pick_faces(faces)
             area = float(part.mesh.areas[faces].sum())
-            told = f"{len(faces):,} faces, {area:,.1f} mm², are picked; protect them, or pick others"
-            self.session.said.emit("note", told if len(faces) else "Nothing of that kind was found")
+            hint = f"{len(faces):,} faces, {area:,.1f} mm², are picked; protect them, or pick others"
+            self.session.said.emit("note", hint if len(faces) else "Nothing of that kind was found")
 
-        self.session.ask(f"Looking over {part.name}", SuggestProtected(part, what, self.size_field.value), found)
+        self.session.ask(f"Looking over {part.name}", SuggestProtected(part, what, self.size_field.value), take)
 
     def leave(self) -> None:
         """Painting ends."""
@@ -120,5 +120,5 @@ class ProtectSection(Section):
             return
         areas = {name: float(part.mesh.areas[marks.faces(level)].sum()) for level, name in
                  ((KEEP_OFF, "keep off"), (AVOID, "avoid"))}  # fmt: skip
-        told = [f"{name} {area:,.1f} mm²" for name, area in areas.items() if area]
-        self.words.setText(", ".join(told))
+        sentences = [f"{name} {area:,.1f} mm²" for name, area in areas.items() if area]
+        self.words.setText(", ".join(sentences))

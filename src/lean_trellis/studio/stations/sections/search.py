@@ -31,7 +31,7 @@ class Scatter(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.tokens: Tokens = DAY
-        self._found: FoundPoses | None = None
+        self._poses: FoundPoses | None = None
         self._axes = ("support_volume", "height")
         self._chosen = -1
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -40,17 +40,17 @@ class Scatter(QWidget):
         """As wide as the bench."""
         return QSize(300, 168)
 
-    def show_found(self, found: FoundPoses | None, axes: tuple[str, str], chosen: int) -> None:
+    def show_poses(self, poses: FoundPoses | None, axes: tuple[str, str], chosen: int) -> None:
         """Show other poses, axes or another one chosen."""
-        self._found, self._axes, self._chosen = found, axes, chosen
+        self._poses, self._axes, self._chosen = poses, axes, chosen
         self.update()
 
     def _scale(self) -> tuple[np.ndarray, np.ndarray, QRectF]:
-        assert self._found is not None
+        assert self._poses is not None
         columns = [_KEYS.index(axis) for axis in self._axes]
-        front = self._found.figures[self._found.front][:, columns]
-        low = np.minimum(front.min(axis=0), self._found.now[columns])
-        high = np.maximum(front.max(axis=0), self._found.now[columns])
+        front = self._poses.figures[self._poses.front][:, columns]
+        low = np.minimum(front.min(axis=0), self._poses.now[columns])
+        high = np.maximum(front.max(axis=0), self._poses.now[columns])
         return low, np.where(high > low, high - low, 1.0), QRectF(46, 8, self.width() - 60, self.height() - 40)
 
     def place_of(self, figures: np.ndarray) -> QPointF:
@@ -61,9 +61,9 @@ class Scatter(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Draw axes, the front, the best five with their numbers, and where the part stands now."""
-        if self._found is None:
+        if self._poses is None:
             return
-        found, t, painter = self._found, self.tokens, QPainter(self)
+        poses, t, painter = self._poses, self.tokens, QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         low, span, box = self._scale()
         painter.fillRect(box.adjusted(-4, -4, 4, 4), QColor(t.card))
@@ -86,18 +86,18 @@ class Scatter(QWidget):
         painter.restore()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.slate))
-        for place in found.front:
-            painter.drawEllipse(self.place_of(found.figures[place]), 2.5, 2.5)
+        for place in poses.front:
+            painter.drawEllipse(self.place_of(poses.figures[place]), 2.5, 2.5)
         self._draw_best(painter)
-        now = self.place_of(found.now)
+        now = self.place_of(poses.now)
         painter.setPen(QPen(QColor(t.stop), 2))
         painter.drawLine(now + QPointF(-5, 0), now + QPointF(5, 0))
         painter.drawLine(now + QPointF(0, -5), now + QPointF(0, 5))
 
     def _draw_best(self, painter: QPainter) -> None:
-        assert self._found is not None
-        for number, place in enumerate(self._found.best.tolist(), start=1):
-            at = self.place_of(self._found.figures[place])
+        assert self._poses is not None
+        for number, place in enumerate(self._poses.best.tolist(), start=1):
+            at = self.place_of(self._poses.figures[place])
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(self.tokens.ivy if place != self._chosen else self.tokens.copper))
             painter.drawEllipse(at, 8, 8)
@@ -106,11 +106,11 @@ class Scatter(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Pick the pose of the front that is nearest to the pointer."""
-        if event is None or self._found is None:
+        if event is None or self._poses is None:
             return
         at = event.position()
-        front = self._found.front.tolist()
-        far = [(self.place_of(self._found.figures[place]) - at).manhattanLength() for place in front]
+        front = self._poses.front.tolist()
+        far = [(self.place_of(self._poses.figures[place]) - at).manhattanLength() for place in front]
         self.picked.emit(front[int(np.argmin(far))])
 
 
@@ -119,7 +119,7 @@ class SearchSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Look for a pose", is_open=False)
-        self.found: FoundPoses | None = None
+        self.poses: FoundPoses | None = None
         self._of: Part | None = None
         self._chosen = -1
         self.in_range = QCheckBox("within the material's range")
@@ -162,19 +162,19 @@ class SearchSection(Section):
         request = pose_request(self.session.job, part.id, keeps_range=self.in_range.isChecked(), height_limit=limit)
         search_for_poses(self.session, part, request, lambda found: self._show(part, found))
 
-    def _show(self, part: Part, found: FoundPoses) -> None:
-        self.found, self._of, self._chosen = found, part, -1
+    def _show(self, part: Part, poses: FoundPoses) -> None:
+        self.poses, self._of, self._chosen = poses, part, -1
         for old in self.pictures:
             old.deleteLater()
         self.pictures = []
-        for number, place in enumerate(found.best.tolist(), start=1):
+        for number, place in enumerate(poses.best.tolist(), start=1):
             made = QPushButton()
             made.setObjectName(f"search.take.{number}")
             made.setFixedSize(62, 62)
-            turn = rotation_between(part.pose.matrix @ found.ups[place], np.array([0.0, 0.0, 1.0])) @ part.pose.matrix
+            turn = rotation_between(part.pose.matrix @ poses.ups[place], np.array([0.0, 0.0, 1.0])) @ part.pose.matrix
             made.setIcon(drawn_pose(part.mesh, turn, self.scatter.tokens, number))
             made.setIconSize(QSize(56, 56))
-            made.setToolTip(f"Take pose {number}: {_figures_words(found.figures[place])}")
+            made.setToolTip(f"Take pose {number}: {_figures_words(poses.figures[place])}")
             made.clicked.connect(lambda _, place=place: self._choose(place))
             self._pictures_row.addWidget(made)
             self.pictures.append(made)
@@ -182,9 +182,9 @@ class SearchSection(Section):
 
     def _choose(self, place: int) -> None:
         """Take a pose: one undoable step."""
-        if self.found is None or self._of is None:
+        if self.poses is None or self._of is None:
             return
-        part_id, up = self._of.id, self.found.ups[place]
+        part_id, up = self._of.id, self.poses.ups[place]
         try:
             same = self.session.job.part(part_id).mesh is self._of.mesh
         except TrellisError:
@@ -198,21 +198,21 @@ class SearchSection(Section):
 
     def refresh(self) -> None:
         """Show what was found, while it is about the part in hand."""
-        part, found = self.part, self.found
+        part, poses = self.part, self.poses
         self.go.setEnabled(part is not None)
-        fits = found is not None and self._of is not None and part is not None and part.id == self._of.id
+        fits = poses is not None and self._of is not None and part is not None and part.id == self._of.id
         for widget in (self._axes_row, self.scatter, self._pictures):
             widget.setVisible(fits)
         low, high = self.session.job.material.pose_range
         self.in_range.setText(f"within the material's range, {low:g}° to {high:g}°")
-        if not fits or found is None:
+        if not fits or poses is None:
             self.words.setText("Finds where little hangs, little is held and the part is low.")
             return
         axes = str(self.across.currentData()), str(self.up.currentData())
-        self.scatter.show_found(found, axes, self._chosen)
-        shown = found.now if self._chosen < 0 else found.figures[self._chosen]
+        self.scatter.show_poses(poses, axes, self._chosen)
+        shown = poses.now if self._chosen < 0 else poses.figures[self._chosen]
         who = "As it stands (cross)" if self._chosen < 0 else "Taken"
-        self.words.setText(f"{who}: {_figures_words(shown)}. {found.tried:,} directions tried.")
+        self.words.setText(f"{who}: {_figures_words(shown)}. {poses.tried:,} directions tried.")
 
 
 def _shown(value: float) -> str:
@@ -221,5 +221,5 @@ def _shown(value: float) -> str:
 
 
 def _figures_words(figures: np.ndarray) -> str:
-    told = ((key, _shown(float(figures[_KEYS.index(key)]))) for key in _SHOWN)
-    return ", ".join(f"{FIGURES[key][0].lower()} {value} {FIGURES[key][1]}".strip() for key, value in told)
+    shown = ((key, _shown(float(figures[_KEYS.index(key)]))) for key in _SHOWN)
+    return ", ".join(f"{FIGURES[key][0].lower()} {value} {FIGURES[key][1]}".strip() for key, value in shown)

@@ -81,8 +81,8 @@ class SelfHeldSection(Section):
             field_row.setVisible(not in_vat)
         for key, field in self.fields.items():
             field.show_value(getattr(job.material.detection, key))
-        found = None if part is None else self.session.regions(part)
-        left = [] if found is None else [region for region in found.regions if region.left_out]
+        overhangs = None if part is None else self.session.regions(part)
+        left = [] if overhangs is None else [region for region in overhangs.regions if region.left_out]
         rows = [(region.id, (region.id + 1, region.left_out, region.area_mm2)) for region in left]
         self.table.show_rows(rows, list(self.session.selection.regions))
         self.table.setVisible(bool(rows))

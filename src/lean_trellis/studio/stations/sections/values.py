@@ -119,7 +119,7 @@ class ValuesSection(Section):
         """Show all values, those that differ from the library's first to see."""
         thing, library = self._thing(), self._of_library()
         theirs = flat_values(library) if library is not None else {}
-        changed = {} if library is None else {found.key: found for found in differences(thing, library)}
+        changed = {} if library is None else {one.key: one for one in differences(thing, library)}
         self._changed = set(changed)
         values = flat_values(thing)
         order = sorted(values, key=lambda key: (isinstance(values[key], str), not _is_usual(key)))
