@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from pathlib import Path
 from statistics import median
 
@@ -16,3 +18,9 @@ def test_modules_are_small(name, most):
     assert len(LINES) > 250
     size = max(LINES.values()) if name == "largest" else median(LINES.values())
     assert size <= most, max(LINES, key=lambda path: LINES[path])
+
+
+def test_no_two_classes_have_one_name():
+    names = Counter(name for path in LINES for name in re.findall(r"(?m)^class (\w+)", (SOURCE / path).read_text("utf-8")))
+    assert len(names) > 400
+    assert [name for name, count in names.items() if count > 1] == []

@@ -37,7 +37,7 @@ from lean_trellis.core.job import Job, new_job
 from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, set_angles, set_layer_height
 from lean_trellis.core.job.edits.updates import newer_values, take_newer
 from lean_trellis.core.job.files import SUFFIX, open_job, save_job
-from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.progress import Stretch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.release.export import WRITERS, ExportFormat, What
 from lean_trellis.core.sets import shipped_sets

@@ -13,8 +13,7 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.formats.body import UNIT_MM
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
-from lean_trellis.core.progress import Part as Stretch
-from lean_trellis.core.progress import Watch
+from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.shop.library import Library
 from lean_trellis.core.shop.machine import Machine, Process
 from lean_trellis.core.shop.material import Material

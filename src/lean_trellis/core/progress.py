@@ -21,7 +21,7 @@ class Unwatched:
         """Do nothing."""
 
 
-class Part:
+class Stretch:
     """A stretch of a longer task: maps 0..1 onto `start`..`stop` of the outer watch."""
 
     def __init__(self, outer: Watch, start: float, stop: float) -> None:

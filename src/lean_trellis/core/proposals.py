@@ -18,8 +18,7 @@ from lean_trellis.core.parts.tilt import main_axis
 from lean_trellis.core.planning.arrange import Arranged, ArrangeRequest, Piece, arrange
 from lean_trellis.core.planning.footprint import covered_places
 from lean_trellis.core.planning.pose_search import PoseRequest
-from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
 _SPACING_MM = 0.35
 

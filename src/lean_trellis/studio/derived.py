@@ -23,7 +23,7 @@ from lean_trellis.core.derive.supports import FIGURES, loaded_supports
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.mesh.faults import Fault
+from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
@@ -134,7 +134,7 @@ class Derived(QObject):
         low, high = min(float(some.min()) for some in values), max(float(some.max()) for some in values)
         return (0.0, max(high, 1.0)) if key == "used" else (low, high)
 
-    def faults(self, part: Part) -> tuple[Fault, ...] | None:
+    def faults(self, part: Part) -> tuple[MeshFault, ...] | None:
         """The faults of a part's mesh with their places, once known; looked for in the part in hand alone."""
         return self.graph.known(FAULTS, part, self.job)
 

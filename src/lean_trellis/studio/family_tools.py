@@ -13,7 +13,7 @@ from lean_trellis.core.supports.common.support import HandWork, Support
 from lean_trellis.studio.forms.fields import figure, muted, row, set_role
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import Section, button
-from lean_trellis.studio.gestures import Drawn, Pick, Pull
+from lean_trellis.studio.gestures import Pick, Pull, Stroke
 from lean_trellis.studio.session import Session
 
 
@@ -78,7 +78,7 @@ class HandTools(Section):
         """A click in the view while a mode is on. True when it was used up."""
         return False
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """A gesture has ended in one of the views."""
 
     def take_hover(self, pick: Pick) -> None:
@@ -120,7 +120,7 @@ def hand_of(support: Support | None) -> HandWork:
     return HandWork() if support is None else support.hand
 
 
-def stroke_of(drawn: Drawn) -> list[tuple[float, ...]]:
+def stroke_of(drawn: Stroke) -> list[tuple[float, ...]]:
     """The places of a stroke: on the plate (x, y) from the map, on the part (x, y, z) from the view."""
     if drawn.picks:
         return [pick.place for pick in drawn.picks if pick.place is not None and pick.part]

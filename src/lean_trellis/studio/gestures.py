@@ -58,7 +58,7 @@ class Pick:
 
 
 @dataclass(frozen=True, eq=False)
-class Drawn:
+class Stroke:
     """What was drawn with a tool: `places` on the plate (map) or on the picture (3D view), `picks` of a brush.
 
     `matrix` and `eye` tell how the 3D view looks; None on the map.

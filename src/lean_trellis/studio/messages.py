@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from lean_trellis.core.job import Job
-from lean_trellis.core.mesh.faults import Fault
+from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.supports import Bars
 from lean_trellis.studio.part_requests import SpreadRest
 
@@ -28,7 +28,7 @@ class PreviewAngles:
 class ShowFault:
     """Mark a fault of a part's mesh; None ends it."""
 
-    fault: tuple[str, Fault] | None
+    fault: tuple[str, MeshFault] | None
 
 
 @dataclass(frozen=True)

@@ -15,8 +15,7 @@ from lean_trellis.core.job.edits import Edit
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.job.recovery import LeftCopy, open_copy
-from lean_trellis.core.progress import Part as Stretch
-from lean_trellis.core.progress import Watch
+from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.shop import full_library
 

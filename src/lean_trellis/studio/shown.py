@@ -18,7 +18,7 @@ from lean_trellis.core.derive.parts import FILLINGS, HEALTH, OVERHANGS, TOPOLOGY
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh import Mesh, MeshHealth
-from lean_trellis.core.mesh.faults import Fault, find_faults
+from lean_trellis.core.mesh.faults import MeshFault, find_faults
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.overhang import Region
@@ -122,14 +122,14 @@ def _gathered(mesh: Mesh, most: int) -> tuple[Floats, Ints]:
     return vertices, np.ascontiguousarray(faces[(a != b) & (b != c) & (c != a)])
 
 
-def _faults(reader: Reader[tuple[Fault, ...]]) -> tuple[Fault, ...]:
+def _faults(reader: Reader[tuple[MeshFault, ...]]) -> tuple[MeshFault, ...]:
     """Faults of a mesh with their places, and walls thinner than the material's process makes."""
     thinnest = reader.job.material.constants.get("least_wall")
     least_wall = 0.0 if thinnest is None else thinnest.value
     return find_faults(reader.one(TOPOLOGY), reader.one(TREE), least_wall=least_wall, watch=reader.watch)
 
 
-FAULTS: Node[tuple[Fault, ...]] = Node(
+FAULTS: Node[tuple[MeshFault, ...]] = Node(
     "faults",
     "part",
     _faults,

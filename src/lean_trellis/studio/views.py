@@ -14,7 +14,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import move_part
 from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.forms.modes import ModeButtons
-from lean_trellis.studio.gestures import Drawn, Pick
+from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.measure_bar import MeasureBar
 from lean_trellis.studio.messages import (
     ColourBy,
@@ -81,7 +81,7 @@ class Views(QSplitter):
         self.map.bar_picked.connect(lambda support, bars, adds: self.station.take_bar_pick(support, bars, adds=adds))
         for views in (self.view, self.map):
             views.pulled.connect(lambda pull: self.station.take_pull(pull))
-        self.map.drawn.connect(lambda gesture, places: self._drawn(gesture, Drawn(places=tuple(places))))
+        self.map.drawn.connect(lambda gesture, places: self._drawn(gesture, Stroke(places=tuple(places))))
         self.viewbar.section.changed.connect(self._section_moved)
         self.measure_bar.shows_points.connect(self.view.show_points)
         self.measure_bar.measured.connect(self.measured)
@@ -176,12 +176,12 @@ class Views(QSplitter):
 
     def _drawn_in_view(self, gesture: str, what: list[Any]) -> None:
         if gesture == "brush":
-            self._drawn(gesture, Drawn(picks=tuple(what)))
+            self._drawn(gesture, Stroke(picks=tuple(what)))
             return
         x, y, z = self.view.eye_place().tolist()
-        self._drawn(gesture, Drawn(places=tuple(what), matrix=self.view.projection(), eye=(x, y, z)))
+        self._drawn(gesture, Stroke(places=tuple(what), matrix=self.view.projection(), eye=(x, y, z)))
 
-    def _drawn(self, gesture: str, drawn: Drawn) -> None:
+    def _drawn(self, gesture: str, drawn: Stroke) -> None:
         self.station.take_drawn(gesture, drawn)
 
     def _station_mode_changed(self, mode: str) -> None:

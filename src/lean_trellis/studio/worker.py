@@ -59,7 +59,7 @@ class _MeshUnpickler(pickle.Unpickler):
         return self._known[pid]
 
 
-class Line:
+class Channel:
     """One end of the pipe, with the meshes that both ends have.
 
     The end that `teaches` sends each mesh once and says which ones to forget when they outgrow `most_bytes`; what the
@@ -109,7 +109,7 @@ def _bytes_of(mesh: Mesh) -> int:
 class _PipeWatch:
     """Reports progress over the pipe, at most every 1 % or new word; raises `Cancelled` when asked."""
 
-    def __init__(self, line: Line, number: int, cancelled: Any) -> None:
+    def __init__(self, line: Channel, number: int, cancelled: Any) -> None:
         self._line, self._number, self._cancelled = line, number, cancelled
         self._said = (-1.0, "")
 
@@ -125,7 +125,7 @@ def serve(connection: Connection, cancelled: Any, most_bytes: int) -> None:
     """The worker's loop: answer requests until the pipe is closed; results are kept up to `most_bytes`."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(10)  # the window comes first: it draws on the same cores
-    line, pipeline = Line(connection, teaches=False), Pipeline(most_bytes)
+    line, pipeline = Channel(connection, teaches=False), Pipeline(most_bytes)
     while True:
         try:
             number, request = line.receive()
@@ -203,13 +203,13 @@ class Worker(QObject):
         )
         self._process.start()
         theirs.close()
-        self._connection, self._line = ours, Line(ours, teaches=True)
+        self._connection, self._line = ours, Channel(ours, teaches=True)
         self._listener = threading.Thread(
             target=self._listen, args=(self._line, self._generation), daemon=True, name="worker listener"
         )
         self._listener.start()
 
-    def _listen(self, line: Line, generation: int) -> None:
+    def _listen(self, line: Channel, generation: int) -> None:
         """Pass on what the process says, until it ends or says what cannot be understood."""
         while True:
             try:
@@ -241,7 +241,7 @@ class Worker(QObject):
             target=self._send, args=(self._line, self._generation, (self._count, request)), daemon=True
         ).start()
 
-    def _send(self, line: Line, generation: int, message: Any) -> None:
+    def _send(self, line: Channel, generation: int, message: Any) -> None:
         try:
             line.send(message)
         except Exception as problem:  # noqa: BLE001 - what was never sent is never answered

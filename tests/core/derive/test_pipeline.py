@@ -18,8 +18,7 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.job import Job, edits, new_job
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.parts.arrange import GAP_MM
-from lean_trellis.core.progress import CountingWatch
-from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.progress import CountingWatch, Stretch
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import RegionPick
 from lean_trellis.core.supports.common.targets import pick_region, resolve_target

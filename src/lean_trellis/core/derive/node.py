@@ -11,8 +11,7 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
-from lean_trellis.core.progress import Part as Stretch
-from lean_trellis.core.progress import Watch
+from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.supports.common.support import Support
 
 if TYPE_CHECKING:

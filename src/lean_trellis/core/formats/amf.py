@@ -34,7 +34,7 @@ _UNITS = {"millimeter": "mm", "inch": "in", "feet": "ft", "meter": "m", "micron"
 
 
 @dataclass
-class _Object:
+class _AmfObject:
     name: str = ""
     numbers: list[float] = field(default_factory=list)
     corners: list[int] = field(default_factory=list)
@@ -43,10 +43,10 @@ class _Object:
 @dataclass
 class _Content:
     unit: str = ""
-    objects: list[_Object] = field(default_factory=list)
+    objects: list[_AmfObject] = field(default_factory=list)
 
 
-class _Builder(Target):
+class _AmfBuilder(Target):
     """Keeps numbers, never a tree. A name counts where it stands directly in an object."""
 
     def __init__(self) -> None:
@@ -60,7 +60,7 @@ class _Builder(Target):
         self._path.append(name)
         self._text = []
         if name == "object":
-            self.content.objects.append(_Object())
+            self.content.objects.append(_AmfObject())
         elif name == "amf":
             self.content.unit = str(attributes.get("unit", "")).lower()
         self._is_name = name == "metadata" and attributes.get("type", "").lower() == "name"
@@ -79,7 +79,7 @@ class _Builder(Target):
             self._object().name = "".join(self._text).strip()
         self._text = []
 
-    def _object(self) -> _Object:
+    def _object(self) -> _AmfObject:
         if not self.content.objects:
             raise Broken("holds coordinates outside of any object")
         return self.content.objects[-1]
@@ -108,7 +108,7 @@ def read(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
 
 def _plain(path: Path, watch: Watch) -> _Content:
     with path.open("rb") as stream:
-        content: _Content = streamed(path, stream, path.stat().st_size, _Builder(), watch)
+        content: _Content = streamed(path, stream, path.stat().st_size, _AmfBuilder(), watch)
     return content
 
 
@@ -121,13 +121,13 @@ def _zipped(path: Path, watch: Watch) -> _Content:
                 raise FormatError(path, "is a zip archive with no AMF in it", f"give {KNOWN_FILES}")
             with archive.open(names[0]) as stream:
                 size = archive.getinfo(names[0]).file_size
-                content: _Content = streamed(path, stream, size, _Builder(), watch)
+                content: _Content = streamed(path, stream, size, _AmfBuilder(), watch)
     except DAMAGED_ZIP:
         raise FormatError(path, "is a damaged zip archive", "copy or export it again") from None
     return content
 
 
-def _arrays(path: Path, entry: _Object) -> tuple[Floats, Any]:
+def _arrays(path: Path, entry: _AmfObject) -> tuple[Floats, Any]:
     if len(entry.numbers) % 3 or len(entry.corners) % 3:
         raise FormatError(path, "a vertex or triangle of it lacks a number", "export it again")
     vertices = np.array(entry.numbers, np.float64).reshape(-1, 3)

@@ -45,7 +45,7 @@ _TRIANGLE = '<triangle v1="%d" v2="%d" v3="%d"/>'
 
 
 @dataclass
-class _Object:
+class _ModelObject:
     vertices: list[float] = field(default_factory=list)
     triangles: list[int] = field(default_factory=list)
     components: list[tuple[str, Floats]] = field(default_factory=list)
@@ -55,7 +55,7 @@ class _Object:
 @dataclass
 class _Model:
     unit: str = "millimeter"
-    objects: dict[str, _Object] = field(default_factory=dict)
+    objects: dict[str, _ModelObject] = field(default_factory=dict)
     items: list[tuple[str, Floats]] = field(default_factory=list)
 
 
@@ -98,12 +98,12 @@ def _safe_tree(path: Path, text: bytes) -> Any:
         raise FormatError(path, f"holds broken XML ({' '.join(problem.msg.split())})", "export it again") from None
 
 
-class _Builder(Target):
+class _ModelBuilder(Target):
     """Receives XML events; keeps numbers, never a tree, so memory stays near the size of the mesh."""
 
     def __init__(self) -> None:
         self.model = _Model()
-        self._object = _Object()
+        self._object = _ModelObject()
 
     def start(self, tag: str, attributes: Any) -> None:
         name = tag.rpartition("}")[2]
@@ -112,7 +112,7 @@ class _Builder(Target):
         elif name == "triangle":
             self._object.triangles.extend((int(attributes["v1"]), int(attributes["v2"]), int(attributes["v3"])))
         elif name == "object":
-            self._object = _Object(name=attributes.get("name", ""))
+            self._object = _ModelObject(name=attributes.get("name", ""))
             self.model.objects[attributes["id"]] = self._object
         elif name == "component":
             self._object.components.append((attributes["objectid"], _matrix(attributes.get("transform"))))
@@ -137,7 +137,7 @@ def _matrix(text: str | None) -> Floats:
 
 def _parse(path: Path, archive: zipfile.ZipFile, name: str, watch: Watch) -> _Model:
     with archive.open(name) as stream:
-        model: _Model = streamed(path, stream, archive.getinfo(name).file_size, _Builder(), watch)
+        model: _Model = streamed(path, stream, archive.getinfo(name).file_size, _ModelBuilder(), watch)
     return model
 
 

@@ -22,7 +22,7 @@ _OFF_ENDS = 1e-3
 
 
 @dataclass(frozen=True, eq=False)
-class Fault:
+class MeshFault:
     """One kind of fault: its `count`, (s, 2, 3) `segments` and `faces` that show it, mesh coordinates.
 
     `places` are at most a few hundred (p, 3) points to fly to, the worst first where there is a worst.
@@ -44,7 +44,7 @@ _MOST_PLACES = 300
 @heavy
 def find_faults(
     topology: Topology, tree: RayTree, *, least_wall: float = 0.0, watch: Watch = UNWATCHED
-) -> tuple[Fault, ...]:
+) -> tuple[MeshFault, ...]:
     """All faults of a welded mesh that are there, in the order in which they are best mended.
 
     `least_wall` in mm is the thinnest wall that the process makes; 0 passes walls over.
@@ -68,20 +68,20 @@ def find_faults(
     return tuple(fault for fault in faults if fault.count)
 
 
-def _edges(kind: str, title: str, topology: Topology, edges: Longs) -> Fault:
+def _edges(kind: str, title: str, topology: Topology, edges: Longs) -> MeshFault:
     segments = topology.mesh.vertices[topology.edge_vertices[edges]]
-    return Fault(kind, title, len(edges), segments, _NO_FACES, segments.mean(axis=1)[:_MOST_PLACES])
+    return MeshFault(kind, title, len(edges), segments, _NO_FACES, segments.mean(axis=1)[:_MOST_PLACES])
 
 
-def _of_faces(kind: str, title: str, mesh: Mesh, faces: Longs) -> Fault:
-    return Fault(kind, title, len(faces), _NO_SEGMENTS, faces, mesh.centroids_of(faces[:_MOST_PLACES]))
+def _of_faces(kind: str, title: str, mesh: Mesh, faces: Longs) -> MeshFault:
+    return MeshFault(kind, title, len(faces), _NO_SEGMENTS, faces, mesh.centroids_of(faces[:_MOST_PLACES]))
 
 
-def _shells(kind: str, title: str, topology: Topology, shells: Longs) -> Fault:
+def _shells(kind: str, title: str, topology: Topology, shells: Longs) -> MeshFault:
     faces = np.flatnonzero(np.isin(topology.shell_of_face, shells))
     firsts = np.array([np.flatnonzero(topology.shell_of_face == shell)[0] for shell in shells[:_MOST_PLACES]], np.int64)
     places = topology.mesh.centroids_of(firsts) if len(firsts) else np.zeros((0, 3))
-    return Fault(kind, title, len(shells), _NO_SEGMENTS, faces, places)
+    return MeshFault(kind, title, len(shells), _NO_SEGMENTS, faces, places)
 
 
 def stray_shells(topology: Topology) -> Longs:

@@ -22,8 +22,7 @@ from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.mesh.topology import Topology, build_topology, collapsed_faces
 from lean_trellis.core.mesh.weld import weld
 from lean_trellis.core.mesh.winding import contains_point
-from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
 NEAR_MM = 0.005
 """Vertices nearer than this are taken for one, when nobody says otherwise."""

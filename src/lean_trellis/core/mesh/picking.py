@@ -57,7 +57,7 @@ def in_plane(mesh: Mesh, seed: int, *, within_deg: float = 0.5) -> Longs:
 
 
 @dataclass(frozen=True, eq=False)
-class Patches:
+class SmoothPatches:
     """A mesh in smooth patches: `of_face` (m,) each face's; per patch its area, spread (k, 3) and the faces' number.
 
     The spread are the roots of the eigenvalues of the corners' covariance, largest first: how far the patch reaches
@@ -70,7 +70,7 @@ class Patches:
 
 
 @heavy
-def smooth_patches(topology: Topology, *, step_deg: float = 30.0) -> Patches:
+def smooth_patches(topology: Topology, *, step_deg: float = 30.0) -> SmoothPatches:
     """The mesh parted along edges that are bent by more than `step_deg`."""
     mesh = topology.mesh
     pairs = topology.pair_faces
@@ -86,7 +86,7 @@ def smooth_patches(topology: Topology, *, step_deg: float = 30.0) -> Patches:
     spread = np.einsum("m,mci,mcj->mij", weight / 3, offsets, offsets).reshape(-1, 9)
     matrices = _summed(of_face, spread, count).reshape(-1, 3, 3) / total[:, None, None]
     spreads = np.sqrt(np.maximum(np.linalg.eigvalsh(matrices)[:, ::-1], 0))
-    return Patches(of_face.astype(np.int64), areas, spreads)
+    return SmoothPatches(of_face.astype(np.int64), areas, spreads)
 
 
 def _summed(labels: Longs, values: Floats, count: int) -> Floats:

@@ -49,7 +49,7 @@ class SelfBridging:
 
 
 @dataclass(frozen=True, eq=False)
-class _Flat:
+class _FlatRegion:
     """Rim and samples of one region in the layer's own coordinates."""
 
     starts: Floats
@@ -85,12 +85,12 @@ def reasons_to_leave_out(
             continue  # wider than any circle that could bridge
         mine = by_region[bounds[number] : bounds[number + 1]]
         if rim.held[mine].any():
-            flat = _Flat(rim.starts[mine] @ frame, rim.stops[mine] @ frame, rim.held[mine])
+            flat = _FlatRegion(rim.starts[mine] @ frame, rim.stops[mine] @ frame, rim.held[mine])
             reasons[number] = _reason(flat, _samples(placed, faces, reach) @ frame, limits)
     return reasons
 
 
-def _reason(flat: _Flat, places: Floats, limits: SelfBridging) -> str:
+def _reason(flat: _FlatRegion, places: Floats, limits: SelfBridging) -> str:
     places = np.concatenate([places, _along_free_rim(flat)])
     few = places[:: max(1, len(places) // _FEW)]
     if not _carried(few, flat, limits)[0].all():
@@ -105,14 +105,14 @@ def _reason(flat: _Flat, places: Floats, limits: SelfBridging) -> str:
     return f"bridges {widths[widths <= limits.bridge_span].max():.2g} mm, with ledges beside"
 
 
-def _carried(places: Floats, flat: _Flat, limits: SelfBridging) -> tuple[Bools, Floats, Floats]:
+def _carried(places: Floats, flat: _FlatRegion, limits: SelfBridging) -> tuple[Bools, Floats, Floats]:
     """(n,) each: whether a place holds itself, its distance to a carried rim, the least way across through it."""
     to_held = _distances(places, flat.starts[flat.held], flat.stops[flat.held])
     widths = _widths(places, flat)
     return (to_held <= limits.ledge_limit) | (widths <= limits.bridge_span), to_held, widths
 
 
-def _along_free_rim(flat: _Flat) -> Floats:
+def _along_free_rim(flat: _FlatRegion) -> Floats:
     """Places a hair inside the rim where nothing carries: the middle of each edge, the region on its right."""
     starts, stops = flat.starts[~flat.held], flat.stops[~flat.held]
     step = stops - starts
@@ -139,7 +139,7 @@ def _distances(places: Floats, starts: Floats, stops: Floats) -> Floats:
     return result
 
 
-def _widths(places: Floats, flat: _Flat) -> Floats:
+def _widths(places: Floats, flat: _FlatRegion) -> Floats:
     """(n,): the least way across through each place from carried rim to carried rim; infinite where there is none."""
     turns = np.arange(_DIRECTIONS) * np.pi / _DIRECTIONS
     best = np.full(len(places), np.inf)
@@ -152,7 +152,7 @@ def _widths(places: Floats, flat: _Flat) -> Floats:
     return best
 
 
-def _first_rim(places: Floats, direction: Floats, flat: _Flat) -> tuple[Floats, Bools]:
+def _first_rim(places: Floats, direction: Floats, flat: _FlatRegion) -> tuple[Floats, Bools]:
     """(n,), (n,): how far the rim is in a direction, and whether the part carries it there."""
     across = np.array([-direction[1], direction[0]])
     low, high = flat.starts @ across, flat.stops @ across

@@ -11,8 +11,7 @@ from scipy import fft
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.planning.footprint import Footprint, footprint_of
-from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.progress import Part as Stretch
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.shop.machine import Plate
 
 _CELLS_ACROSS = 440

@@ -6,9 +6,10 @@ import math
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from lean_trellis.core.arrays import Bools, Floats
+from lean_trellis.core.shop.frozen import Frozen
 
 Process = Literal["powder_bed", "vat", "extrusion"]
 PROCESS_WORDS: dict[str, str] = {
@@ -18,11 +19,7 @@ PROCESS_WORDS: dict[str, str] = {
 }
 
 
-class _Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
-class Plate(_Frozen):
+class Plate(Frozen):
     """The plate's shape and size in mm. A round one has equal width and depth: its diameter."""
 
     shape: Literal["rectangle", "round"]
@@ -54,7 +51,7 @@ class Plate(_Frozen):
         return result
 
 
-class Zone(_Frozen):
+class Zone(Frozen):
     """A rectangle of the plate that is taken: `x` and `y` are its front left corner, mm."""
 
     name: str
@@ -71,7 +68,7 @@ class Zone(_Frozen):
         return result
 
 
-class Machine(_Frozen):
+class Machine(Frozen):
     """A machine a job can be built on."""
 
     id: str

@@ -5,16 +5,13 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
+from lean_trellis.core.shop.frozen import Frozen
 from lean_trellis.core.shop.machine import Process
 
 
-class _Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
-class Constant(_Frozen):
+class Constant(Frozen):
     """A number with its unit and where it comes from (`assumed` where nobody measured it)."""
 
     value: float
@@ -27,7 +24,7 @@ class Constant(_Frozen):
         return self.source.startswith("assumed")
 
 
-class Layers(_Frozen):
+class Layers(Frozen):
     """One layer height and what it is for."""
 
     height: float = Field(gt=0, le=2, description="mm")
@@ -35,7 +32,7 @@ class Layers(_Frozen):
     usual: bool = False
 
 
-class Detection(_Frozen):
+class Detection(Frozen):
     """How regions are found. Angles in degrees from the layer plane, lengths in mm."""
 
     critical_angle: float = Field(ge=0, le=90)
@@ -52,7 +49,7 @@ class Detection(_Frozen):
         return self
 
 
-class FreeSpan(_Frozen):
+class FreeSpan(Frozen):
     """How far a surface may lie from the nearest hold, at a few surface angles; straight lines between.
 
     Beyond the last angle nothing needs holding. `spans` in mm, rising with the angle.
@@ -77,7 +74,7 @@ class FreeSpan(_Frozen):
         return float(np.interp(surface_angle_deg, self.angles, self.spans))
 
 
-class ProcessValues(_Frozen):
+class ProcessValues(Frozen):
     """Constants that are others on one machine, at one layer height, or both: a process belongs to all three."""
 
     machine: str = ""
@@ -95,7 +92,7 @@ class ProcessValues(_Frozen):
         return bool(self.machine) + (self.layer_height is not None)
 
 
-class Material(_Frozen):
+class Material(Frozen):
     """A material as the library keeps it."""
 
     id: str

@@ -35,7 +35,7 @@ from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.forms.section import button
-from lean_trellis.studio.gestures import Drawn, Pick, Pull
+from lean_trellis.studio.gestures import Pick, Pull, Stroke
 from lean_trellis.studio.hand_requests import BarsOnPatch, HandPlaces, Placed, PreviewWay, Way
 from lean_trellis.studio.messages import Ghost, ShowPoints
 from lean_trellis.studio.session import Session
@@ -253,7 +253,7 @@ class BarTools(HandTools):
         if self.session.do(make) and support is None:
             self.session.select(support=self.session.job.supports[-1].id)
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """A click on the map, a stroke over the part, or a box round bars."""
         if self.pickers.mode == "box":
             self._pick_in(drawn)
@@ -289,7 +289,7 @@ class BarTools(HandTools):
 
         self.session.ask("Placing bars", HandPlaces(part, self.session.job, stroke, spacing), take)
 
-    def _pick_in(self, drawn: Drawn) -> None:
+    def _pick_in(self, drawn: Stroke) -> None:
         """Pick the bars whose hold points lie in an area of the map or of the picture."""
         bars = self._bars
         if bars is None or len(drawn.places) < 3:

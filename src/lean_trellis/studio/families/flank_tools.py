@@ -14,7 +14,7 @@ from lean_trellis.studio.family_tools import HandTools, stroke_of
 from lean_trellis.studio.forms.fields import row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import button
-from lean_trellis.studio.gestures import Drawn, Pull
+from lean_trellis.studio.gestures import Pull, Stroke
 from lean_trellis.studio.hand_requests import StretchOfOutline
 from lean_trellis.studio.session import Session
 
@@ -38,7 +38,7 @@ class FlankTools(HandTools):
         self.body.addWidget(row(self.round, 1))
         self.add_lost_and_kept("shapes")
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """A band has been drawn."""
         places = stroke_of(drawn)
         if self.mode == "band" and len(places) > 1:

@@ -29,7 +29,7 @@ from lean_trellis.studio.family_tools import HandTools, counted_words, hand_of, 
 from lean_trellis.studio.forms.fields import NumberField, muted, row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import button
-from lean_trellis.studio.gestures import Drawn, Pull
+from lean_trellis.studio.gestures import Pull, Stroke
 from lean_trellis.studio.session import Session
 
 _CUT = ("cut", "Cut out", "Draw round what is to go, on the map or in the view. Escape ends.")
@@ -119,12 +119,12 @@ class LatticeTools(HandTools):
             end = (float(ends[far, 0]), float(ends[far, 1]), float(tops[far]))
             self.do(lambda job, key: extend_wall(job, key, end, by))
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """A lasso has been drawn."""
         if self.mode == "cut":
             self._cut(drawn)
 
-    def _cut(self, drawn: Drawn) -> None:
+    def _cut(self, drawn: Stroke) -> None:
         walls = self._walls
         if walls is None or len(drawn.places) < 3:
             return
@@ -165,14 +165,14 @@ class WallTools(LatticeTools):
 
     modes_offered = _LINES
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """A lasso or a path has been drawn."""
         if self.mode == "path":
             self._draw_path(drawn)
         else:
             super().take_drawn(gesture, drawn)
 
-    def _draw_path(self, drawn: Drawn) -> None:
+    def _draw_path(self, drawn: Stroke) -> None:
         part, support, chosen = self.session.part, self.session.support, self.chosen_set()
         places = stroke_of(drawn)
         if part is None or len(places) < 2:

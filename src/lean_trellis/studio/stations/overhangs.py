@@ -21,7 +21,7 @@ from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable
-from lean_trellis.studio.gestures import Drawn, Pick
+from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.messages import PreviewAngles
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import ShownRegions
@@ -207,7 +207,7 @@ class OverhangsStation(Station):
             return "brush", self.protect.diameter
         return ("line" if mode == "split" else gesture_of_faces(mode)), 0.0
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """What was drawn goes to the tool that is on."""
         if self.split.mode:
             if drawn.matrix is None and len(drawn.places) > 1:

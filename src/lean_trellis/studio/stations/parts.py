@@ -8,7 +8,7 @@ from lean_trellis.core.formats.body import KNOWN_FILES
 from lean_trellis.core.job.edits import remove_parts
 from lean_trellis.studio.forms.fields import head, muted, row
 from lean_trellis.studio.forms.section import Section
-from lean_trellis.studio.gestures import Drawn, Pick
+from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.parts_sheet import PartsSheet
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.arrange import ArrangeSection
@@ -97,7 +97,7 @@ class PartsStation(Station):
         """Box and lasso draw; holes are placed by clicks, which need no gesture."""
         return gesture_of_faces(mode) if mode in ("box", "lasso") else "", 0.0
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """An area drawn over the part."""
         self.faces.take_drawn(drawn)
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 from lean_trellis.studio.forms.fields import title
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import Sheet
-from lean_trellis.studio.gestures import Drawn, Pick, Pull
+from lean_trellis.studio.gestures import Pick, Pull, Stroke
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
 
@@ -106,7 +106,7 @@ class Station(QWidget):
         """End the mode that is on. True when there was one."""
         return any([modes.end() for modes in self._tools])  # noqa: C419 - all of them are ended
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """A gesture of the tool in hand has ended in one of the views."""
 
     def take_hover(self, pick: Pick) -> None:

@@ -30,11 +30,11 @@ from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.forms.tables import PickTable
-from lean_trellis.studio.gestures import Drawn, Pick, Pull
+from lean_trellis.studio.gestures import Pick, Pull, Stroke
 from lean_trellis.studio.looks import look_for, looks
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
-from lean_trellis.studio.stations.sections.set_values import ValuesSection
+from lean_trellis.studio.stations.sections.set_values import SetValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.theme import DAY, Tokens
 
@@ -103,7 +103,7 @@ class SupportsStation(Station):
                 section.asks.connect(self.asks)
                 self.page.addWidget(section)
         self.watch_tools(*(modes for tools in self._tools_of.values() for modes in tools.mode_rows))
-        self.values = ValuesSection(session)
+        self.values = SetValuesSection(session)
         self.page.addWidget(self.values)
         self.page.addStretch(1)
         self.sketch = Sketch(DAY)
@@ -225,7 +225,7 @@ class SupportsStation(Station):
         """How the tools of the family draw in the views."""
         return self.hand.gesture_of(mode)
 
-    def take_drawn(self, gesture: str, drawn: Drawn) -> None:
+    def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """What was drawn goes to the tools."""
         self.hand.take_drawn(gesture, drawn)
 

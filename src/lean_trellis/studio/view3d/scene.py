@@ -13,7 +13,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.mesh.faults import Fault
+from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars, Support
@@ -357,7 +357,7 @@ class Scene:
         for actor in actors:
             self._overlay.AddActor(actor)
 
-    def fault_actor(self, part_id: str, fault: Fault) -> vtkActor:
+    def fault_actor(self, part_id: str, fault: MeshFault) -> vtkActor:
         """The edges and faces of a fault as lines on the part as it stands."""
         part = self._session.job.part(part_id)
         corners = part.mesh.vertices[part.mesh.faces[fault.faces[:_MOST_FAULT_FACES]]]

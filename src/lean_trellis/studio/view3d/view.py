@@ -21,7 +21,7 @@ from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor 
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # noqa: E402
 
-from lean_trellis.core.mesh.faults import Fault  # noqa: E402
+from lean_trellis.core.mesh.faults import MeshFault  # noqa: E402
 from lean_trellis.core.mesh.primitives import ball  # noqa: E402
 from lean_trellis.core.supports import Bars  # noqa: E402
 from lean_trellis.studio.forms.qt import single_shot  # noqa: E402
@@ -238,7 +238,7 @@ class BuildView(PickingView):
         self.scene.mark(place)
         self._redraw.start()
 
-    def show_fault(self, what: tuple[str, Fault] | None) -> None:
+    def show_fault(self, what: tuple[str, MeshFault] | None) -> None:
         """Show the edges and faces of a part's fault through everything, or nothing."""
         self.scene.hint([] if what is None else [self.scene.fault_actor(*what)])
         self._redraw.start()

@@ -1,4 +1,4 @@
-"""Braces between neighbouring columns, so that nothing stands free over a long way."""
+"""Braces between neighbouring uprights, so that nothing stands free over a long way."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _ACROSS_DEG = 45.0
 
 
 @dataclass(frozen=True, eq=False)
-class Columns:
+class Uprights:
     """What stands: (c, 3, 3) places on the middle line (above the foot, bend, top), and their numbers (c,)."""
 
     places: Floats
@@ -45,35 +45,35 @@ class Columns:
         return result
 
 
-def braced(columns: Columns, parameters: BarParameters, obstacles: Sequence[Obstacle]) -> Struts:
+def braced(uprights: Uprights, parameters: BarParameters, obstacles: Sequence[Obstacle]) -> Struts:
     """Braces in the planes between neighbours, clear of parts, none leaning more than the lean limit."""
-    if parameters.brace == "none" or len(columns.numbers) < 2:
+    if parameters.brace == "none" or len(uprights.numbers) < 2:
         return Struts()
-    near, pairs = _neighbours(columns, parameters)
-    begin = columns.places[pairs, 0, 2].max(axis=1)
-    end = columns.places[pairs, 2, 2].min(axis=1)
-    struts = _clear(columns, _laid_out(columns, pairs, begin, end, parameters), parameters, obstacles)
+    near, pairs = _neighbours(uprights, parameters)
+    begin = uprights.places[pairs, 0, 2].max(axis=1)
+    end = uprights.places[pairs, 2, 2].min(axis=1)
+    struts = _clear(uprights, _laid_out(uprights, pairs, begin, end, parameters), parameters, obstacles)
     for _ in range(_MOST_PASSES):
         # What still stands free over too long a stretch is braced there with any neighbour that reaches it.
-        gap_low, gap_high = _longest_gaps(columns, struts)
+        gap_low, gap_high = _longest_gaps(uprights, struts)
         needy = gap_high - gap_low > parameters.free_length
         some = near[needy[near[:, 0]]]
-        begin = np.maximum(gap_low[some[:, 0]], columns.places[some[:, 1], 0, 2])
-        end = np.minimum(gap_high[some[:, 0]], columns.places[some[:, 1], 2, 2])
-        more = _clear(columns, _laid_out(columns, some, begin, end, parameters), parameters, obstacles)
+        begin = np.maximum(gap_low[some[:, 0]], uprights.places[some[:, 1], 0, 2])
+        end = np.minimum(gap_high[some[:, 0]], uprights.places[some[:, 1], 2, 2])
+        more = _clear(uprights, _laid_out(uprights, some, begin, end, parameters), parameters, obstacles)
         if not len(more):
             break
         struts = Struts.joined([struts, more])
-    numbered = columns.numbers[struts.columns]
+    numbered = uprights.numbers[struts.columns]
     return Struts(struts.starts, struts.stops, struts.radii, numbered)
 
 
-def _longest_gaps(columns: Columns, struts: Struts) -> tuple[Floats, Floats]:
+def _longest_gaps(uprights: Uprights, struts: Struts) -> tuple[Floats, Floats]:
     """From and to which height (c,) each column stands free over its longest stretch."""
-    count = len(columns.numbers)
+    count = len(uprights.numbers)
     owner = np.concatenate([np.tile(np.arange(count), 2), struts.columns.T.reshape(-1)])
     heights = np.concatenate(
-        [columns.places[:, 0, 2], columns.places[:, 2, 2], struts.starts[:, 2], struts.stops[:, 2]]
+        [uprights.places[:, 0, 2], uprights.places[:, 2, 2], struts.starts[:, 2], struts.stops[:, 2]]
     )
     order = np.lexsort((heights, owner))
     heights, owner = heights[order], owner[order]
@@ -86,14 +86,14 @@ def _longest_gaps(columns: Columns, struts: Struts) -> tuple[Floats, Floats]:
 
 
 def _clear(
-    columns: Columns,
+    uprights: Uprights,
     laid_out: tuple[Longs, Longs, Floats, Floats],
     parameters: BarParameters,
     obstacles: Sequence[Obstacle],
 ) -> Struts:
-    """Those that no part is in the way of and that hold themselves; numbered by place among the columns."""
+    """Those that no part is in the way of and that hold themselves; numbered by place among the uprights."""
     one, other, low, high = laid_out
-    starts, stops = columns.at(one, low), columns.at(other, high)
+    starts, stops = uprights.at(one, low), uprights.at(other, high)
     radius = parameters.brace_diameter / 2
     reach = np.full(len(starts), radius + parameters.part_clearance)
     free = clearances(obstacles, starts, stops, reach) >= reach - 1e-6
@@ -102,19 +102,19 @@ def _clear(
     return Struts(starts[free], stops[free], np.full(int(free.sum()), radius), ends[free])
 
 
-def _neighbours(columns: Columns, parameters: BarParameters) -> tuple[Longs, Longs]:
+def _neighbours(uprights: Uprights, parameters: BarParameters) -> tuple[Longs, Longs]:
     """All near enough, and (p, 2) chosen: for each column that needs it a neighbour, and one in another plane.
 
     Chosen are the shortest tree that joins all, and for each column the nearest neighbour across to what it has.
     """
-    count = len(columns.numbers)
-    middles = columns.at(np.arange(count), columns.places[:, [0, 2], 2].mean(axis=1))[:, :2]
+    count = len(uprights.numbers)
+    middles = uprights.at(np.arange(count), uprights.places[:, [0, 2], 2].mean(axis=1))[:, :2]
     known = min(_NEIGHBOURS, count)
     away, near = cKDTree(middles).query(middles, k=known)
     one, other = np.repeat(np.arange(count), known - 1), near[:, 1:].reshape(-1)
     away = away[:, 1:].reshape(-1)
     steep = np.tan(np.radians(parameters.lean_limit))
-    needy = columns.lengths > parameters.free_length
+    needy = uprights.lengths > parameters.free_length
     may = (away > 1e-6) & (away <= parameters.free_length * steep) & (needy[one] | needy[other])
     one, other, away = one[may], other[may], away[may]
     if not len(one):
@@ -142,13 +142,13 @@ def _neighbours(columns: Columns, parameters: BarParameters) -> tuple[Longs, Lon
 
 
 def _laid_out(
-    columns: Columns, pairs: Longs, begin: Floats, end: Floats, parameters: BarParameters
+    uprights: Uprights, pairs: Longs, begin: Floats, end: Floats, parameters: BarParameters
 ) -> tuple[Longs, Longs, Floats, Floats]:
     """Braces between two heights of pairs: the column of the lower end, that of the upper, the heights of both ends."""
     one, other, low, high = [], [], [], []
     free, slope = parameters.free_length, np.tan(np.radians(parameters.lean_limit))
     spans = np.maximum.reduce([
-        np.hypot(*(columns.places[pairs[:, 0], ring] - columns.places[pairs[:, 1], ring])[:, :2].T)
+        np.hypot(*(uprights.places[pairs[:, 0], ring] - uprights.places[pairs[:, 1], ring])[:, :2].T)
         for ring in range(3)
     ])  # fmt: skip
     least = spans / max(slope, 1e-6) * (1 + 1e-6)

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, frozen
-from lean_trellis.core.progress import UNWATCHED, Part, Watch
-from lean_trellis.core.supports.bars.bracing import Columns, braced
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
+from lean_trellis.core.supports.bars.bracing import Uprights, braced
 from lean_trellis.core.supports.bars.by_hand import (
     HandHolds,
     drawn_ways,
@@ -109,7 +109,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     limit = np.inf if parameters.height_limit is None else parameters.height_limit
     bare = holds.places[:, 2] > limit
     watch.at(0.25, f"finding ways for {len(holds) + len(by_hand.numbers):,} bars")
-    generated = _routed(holds.only(~bare), parameters, request, Part(watch, 0.25, 0.7))
+    generated = _routed(holds.only(~bare), parameters, request, Stretch(watch, 0.25, 0.7))
     drawn, strayed = _routed_by_hand(by_hand, request)
     every = _Routed.joined([generated, drawn])
     there = every.ways.faults == 0
@@ -133,7 +133,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
         ties=ties,
         unkept=_joined_unkept(lost, strayed, torn),
     )
-    return _with_structure(bars, standing, request, Part(watch, 0.7, 1))
+    return _with_structure(bars, standing, request, Stretch(watch, 0.7, 1))
 
 
 def _routed(holds: HoldPoints, p: BarParameters, request: BarRequest, watch: Watch = UNWATCHED) -> _Routed:
@@ -218,12 +218,12 @@ def _with_structure(bars: Bars, routed: _Routed, request: BarRequest, watch: Wat
     return bars
 
 
-def columns_of(bars: Bars) -> Columns:
+def columns_of(bars: Bars) -> Uprights:
     """What stands on plate or part: bars that do, then trunks that stand on the plate."""
     own = np.flatnonzero(bars.landings != ON_TRUNK)
     standing = np.flatnonzero(bars.trunks.below < 0)
     rings = [bars.centres[own][:, [SHAFT_START, BEND, SHAFT_END]], bars.trunks.centres[standing][:, 2:]]
-    return Columns(np.concatenate(rings), np.concatenate([own, len(bars) + standing]))
+    return Uprights(np.concatenate(rings), np.concatenate([own, len(bars) + standing]))
 
 
 def _straight(ways: Ways) -> Bools:

@@ -310,7 +310,7 @@ def _build(columns: Columns, slabs: Slabs, thickness: float) -> _Faces:
 
 
 @dataclass(frozen=True, eq=False)
-class _Flat:
+class _FlatPanels:
     """The panels in (along, height): vertices by column and height, triangles, and the slab of each triangle."""
 
     columns: Longs
@@ -321,7 +321,7 @@ class _Flat:
     owners: Longs
 
 
-def _flat(slabs: Slabs) -> _Flat:
+def _flat(slabs: Slabs) -> _FlatPanels:
     """Every height at which something begins or ends on a column is a vertex of all slabs that pass it there."""
     count = len(slabs)
     at = np.concatenate([slabs.left, slabs.right, slabs.left, slabs.right])
@@ -346,10 +346,10 @@ def _flat(slabs: Slabs) -> _Flat:
             np.column_stack([b1[left_owner], downward + 1, downward]),
         ]
     )
-    return _Flat(at[first], heights[first], is_top, is_bottom, faces, np.concatenate([right_owner, left_owner]))
+    return _FlatPanels(at[first], heights[first], is_top, is_bottom, faces, np.concatenate([right_owner, left_owner]))
 
 
-def _rim(flat: _Flat, count: int) -> tuple[Longs, Longs, Longs]:
+def _rim(flat: _FlatPanels, count: int) -> tuple[Longs, Longs, Longs]:
     """Directed edges of only one triangle: begins, ends and the slab of each."""
     begins = flat.faces.reshape(-1)
     ends = flat.faces[:, [1, 2, 0]].reshape(-1)

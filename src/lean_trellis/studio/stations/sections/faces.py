@@ -13,7 +13,7 @@ from lean_trellis.studio.face_requests import FacesAround, FacesAt, FacesInArea
 from lean_trellis.studio.forms.fields import NumberField, figure, number_row, row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import Section, button
-from lean_trellis.studio.gestures import Drawn, Pick
+from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.session import Session
 
 _MODES = (
@@ -71,7 +71,7 @@ class FacesSection(Section):
             self._ask_at(pick.part, pick.face, pick.place or (0.0, 0.0, 0.0))
         return True
 
-    def take_drawn(self, drawn: Drawn) -> None:
+    def take_drawn(self, drawn: Stroke) -> None:
         """A click on the map, or an area in either view."""
         part = self.part
         if part is None or not drawn.places:

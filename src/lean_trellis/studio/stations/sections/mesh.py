@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QLabel
 
-from lean_trellis.core.mesh.faults import Fault
+from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.mesh.mend import CURES, STEPS, Mended
 from lean_trellis.core.parts.part import Part
 from lean_trellis.studio.errands import mend_part, take_mend
@@ -26,7 +26,7 @@ class MeshSection(Section):
         self.health = QLabel()
         self.health.setWordWrap(True)
         self.body.addWidget(self.health)
-        self.table = PickTable(("Fault", "Count"), several=False)
+        self.table = PickTable(("MeshFault", "Count"), several=False)
         self.table.setObjectName("parts.faults")
         self.table.picked.connect(self._fly)
         self.body.addWidget(self.table)
@@ -44,11 +44,11 @@ class MeshSection(Section):
         self.body.addWidget(self._answers)
         self._forget()
 
-    def _faults(self) -> tuple[Fault, ...]:
+    def _faults(self) -> tuple[MeshFault, ...]:
         part = self.part
         return () if part is None else self.session.faults(part) or ()
 
-    def _fault(self) -> Fault | None:
+    def _fault(self) -> MeshFault | None:
         kinds = self.table.picked_keys()
         return next((fault for fault in self._faults() if kinds and fault.kind == kinds[0]), None)
 

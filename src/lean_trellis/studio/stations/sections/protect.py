@@ -13,7 +13,7 @@ from lean_trellis.studio.face_requests import FacesUnderStroke, Painted, Suggest
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, number_row, row, when_taken
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import Section, button
-from lean_trellis.studio.gestures import Drawn
+from lean_trellis.studio.gestures import Stroke
 from lean_trellis.studio.session import Session
 
 _LEVELS = [("1", "keep off: nothing touches it"), ("2", "avoid: only where it must"), ("0", "none")]
@@ -63,7 +63,7 @@ class ProtectSection(Section):
         except ParameterError:
             return 0.0
 
-    def take_drawn(self, drawn: Drawn) -> None:
+    def take_drawn(self, drawn: Stroke) -> None:
         """A stroke of the brush: one step."""
         part = self.part
         if part is None:

@@ -18,7 +18,7 @@ from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.session import Session
 
 
-class ValuesSection(Fold):
+class SetValuesSection(Fold):
     """One form a family."""
 
     entered = pyqtSignal(str)

@@ -9,7 +9,7 @@ import pytest
 
 from lean_trellis.core.mesh.primitives import ball
 from lean_trellis.studio.settings import Settings
-from lean_trellis.studio.worker import Line
+from lean_trellis.studio.worker import Channel
 
 
 @pytest.fixture
@@ -18,7 +18,7 @@ def ends():
     ours, theirs = Pipe()
     mesh = ball(5, subdivisions=2)
     room = 2 * (mesh.vertices.nbytes + mesh.faces.nbytes) + 10
-    yield Line(ours, teaches=True, most_bytes=room), Line(theirs, teaches=False)
+    yield Channel(ours, teaches=True, most_bytes=room), Channel(theirs, teaches=False)
     ours.close()
     theirs.close()
 
