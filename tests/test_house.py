@@ -21,6 +21,8 @@ def test_modules_are_small(name, most):
 
 
 def test_no_two_classes_have_one_name():
-    names = Counter(name for path in LINES for name in re.findall(r"(?m)^class (\w+)", (SOURCE / path).read_text("utf-8")))
+    names = Counter(
+        name for path in LINES for name in re.findall(r"(?m)^class (\w+)", (SOURCE / path).read_text("utf-8"))
+    )
     assert len(names) > 400
     assert [name for name, count in names.items() if count > 1] == []

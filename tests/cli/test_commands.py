@@ -223,11 +223,19 @@ def test_it_answers_in_a_plain_ascii_terminal_and_never_imports_qt(stl):
     assert subprocess.check_output([sys.executable, "-c", code]).strip() == b"[]"
 
 
+def _computed_s(process):
+    """Computing time of a process until now."""
+    fields = Path(f"/proc/{process.pid}/stat").read_text().rpartition(")")[2].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+
+
 def test_ctrl_c_exits_130_and_leaves_no_half_file(tmp_path):
     path, out = tmp_path / "big.stl", tmp_path / "big.trellis"
     path.write_bytes(stl_bytes(ball(50, subdivisions=7)))
     process = program("prepare", path, "-o", out, "--set", "bars-metal", "--param", "spacing=0.6")
-    time.sleep(1.5)
+    while _computed_s(process) < 2.0:  # by then it reads or generates
+        assert process.poll() is None
+        time.sleep(0.05)
     process.send_signal(signal.SIGINT)
     _, err = process.communicate(timeout=60)
     assert process.returncode == 130

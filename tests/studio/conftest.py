@@ -26,7 +26,6 @@ from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.pictures import settle, wait_until
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.start import make_application, make_window
-from lean_trellis.studio.view3d.camera import Eye
 from lean_trellis.studio.window import MainWindow
 
 
@@ -228,9 +227,8 @@ class Shared:
         window = self.window
         assert window is not None
         session = window.session
-        session._explicit.clear()
         session.replace_job(session.job, None)
-        session.cancel()
+        session.drop_work()
         wait_until(lambda: session.worker.task is None)
         for key, value in Settings(window=[1280, 800]).model_dump().items():
             setattr(session.settings, key, value)
@@ -247,15 +245,13 @@ class Shared:
         session.new_job()
         session.select(parts=(), regions=frozenset(), support="")
         window.recovery.finish()
-        window.views.view._before_below, window.views.view.eye = None, Eye()
-        window.views.view.clear_mark()
-        window.views.view.show_points([])
+        window.views.view.start_anew()
         window.resize(1280, 800)
         window.views.setSizes(self._halves)
         window.status.say("", "")
         window.views.viewbar.where.setText("")
         window.bench.open("parts")
-        window.views.map._follow()
+        window.views.map.show_all()
         QApplication.processEvents()
 
     def drop(self) -> None:

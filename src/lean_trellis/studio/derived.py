@@ -278,6 +278,11 @@ class Derived(QObject):
         if self.worker.task is not None:
             self.worker.cancel()
 
+    def drop_work(self) -> None:
+        """Stop what runs and forget what waits."""
+        self._explicit.clear()
+        self.cancel()
+
     # --- asked for ---
 
     def ask(

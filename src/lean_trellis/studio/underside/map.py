@@ -91,15 +91,15 @@ class UndersideMap(QWidget):
         self._is_rough = False
         for signal in (session.job_changed, session.derived_changed, session.selection_changed):
             signal.connect(self.refresh)
-        session.file_changed.connect(self._follow)
+        session.file_changed.connect(self.show_all)
 
     def set_tokens(self, tokens: Tokens) -> None:
         """Change the colours."""
         self._tokens = tokens
         self.refresh()
 
-    def _follow(self) -> None:
-        """Another job: everything of it is shown."""
+    def show_all(self) -> None:
+        """Everything is shown, and stays in the picture whatever comes."""
         self._follows = True
         self.refresh()
 

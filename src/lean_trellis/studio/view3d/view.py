@@ -232,6 +232,12 @@ class BuildView(PickingView):
         self._redraw.start()
         return False
 
+    def start_anew(self) -> None:
+        """Look from where a new window looks; nothing is marked."""
+        self._before_below, self.eye = None, Eye()
+        self.clear_mark()
+        self.show_points([])
+
     def fly_to(self, place: tuple[float, float, float]) -> None:
         """Bring a place to the middle, from below when it is an underside, and mark it."""
         self.eye = Eye(place, self.eye.azimuth, min(self.eye.height, -18.0), min(self.eye.distance, 110.0))
@@ -265,14 +271,13 @@ class BuildView(PickingView):
         if event is None:
             return False
         kind = event.type()
-        if kind == QEvent.Type.MouseButtonPress and isinstance(event, QMouseEvent):
-            self._pressed(event)
-            return True
-        if kind == QEvent.Type.MouseMove and isinstance(event, QMouseEvent):
-            self._moved(event)
-            return True
-        if kind == QEvent.Type.MouseButtonRelease and isinstance(event, QMouseEvent):
-            self._released(event)
+        mouse = {
+            QEvent.Type.MouseButtonPress: self._pressed,
+            QEvent.Type.MouseMove: self._moved,
+            QEvent.Type.MouseButtonRelease: self._released,
+        }
+        if isinstance(event, QMouseEvent) and kind in mouse:
+            mouse[kind](event)
             return True
         if kind == QEvent.Type.Wheel and isinstance(event, QWheelEvent):
             self._wheeled(event)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -16,6 +16,8 @@ from lean_trellis.core.supports.panels.parameters import PanelParameters
 from lean_trellis.core.supports.panels.pieces import columns_at, pieces_of
 
 _SAME_STATION_MM = 1e-6
+_SAME_HEIGHT_MM = 1e-9
+_LEAST_HIGH_MM = 1e-7
 _MOST_TOLD = 200
 Met = Callable[[Columns, Slabs], Bools]
 
@@ -58,7 +60,18 @@ def panels_of(
     height = _Heights(courses, upper, lower, arches, lean_deg)
     openings = place_openings(courses, runs, p, lean_deg, height.free_top, height.raised_low, crossings)
     stations = _all_stations(courses, upper, lower, arches, openings)
-    return _cut(courses, stations, upper, lower, height, openings, p, line_mm, crossings, is_met)
+    slabs, middles, ends = _whole_slabs(height, stations)
+    columns, number = _columns(courses, stations)
+    is_blocked = is_met(columns, slabs)
+    free = ~is_blocked
+    pieced, opened = _with_openings(slabs.only(free), openings, middles[free], ends[free])
+    pieced = replace(pieced, left=number[pieced.left], right=number[pieced.right])
+    pieced = pieced.only((pieced.high - pieced.low).max(axis=1) > _LEAST_HIGH_MM)
+    return Panels(
+        columns, pieced, pieces_of(pieced, columns_at(crossings, stations, number)), p.thickness, line_mm,
+        _tabs(courses, upper), _low_tabs(courses, lower, height),
+        _together(_left_out(courses), _too_near(columns, slabs.only(is_blocked))), open_mm2=opened,
+    )  # fmt: skip
 
 
 def _spread_tabs(runs: Runs, width: float, free_share: float) -> tuple[Floats, Floats]:
@@ -187,10 +200,9 @@ def _all_stations(courses: Courses, upper: _Edge, lower: _Edge, arches: _Arches,
     return np.sort(np.concatenate([courses.stations, further]))
 
 
-def _cut(
-    courses: Courses, stations: Floats, upper: _Edge, lower: _Edge, height: _Heights, openings: Openings,
-    p: PanelParameters, line_mm: float, crossings: Floats, is_met: Met,
-) -> Panels:  # fmt: skip
+def _whole_slabs(height: _Heights, stations: Floats) -> tuple[Slabs, Floats, Floats]:
+    """Slabs between neighbouring stations, before openings; their middles (k,) and ends (k, 2) along the courses."""
+    courses, upper, lower = height.courses, height.upper, height.lower
     middles = (stations[:-1] + stations[1:]) / 2
     stretch = height.stretch_of(middles)
     kept = np.flatnonzero(courses.free[stretch]) if len(middles) else np.zeros(0, np.int64)
@@ -199,29 +211,12 @@ def _cut(
     surface = height.surface(ends.reshape(-1)).reshape(-1, 2)
     low = np.stack([height.beneath(ends[:, side], stretch) for side in (0, 1)], axis=1)
     bites, on_part = upper.holds(middles), courses.on_part[stretch]
-    drop = height.drop(surface, low)
-    high = np.where(bites[:, None], surface + upper.lift, surface - drop)
+    high = np.where(bites[:, None], surface + upper.lift, surface - height.drop(surface, low))
     low_bites = on_part & lower.holds(middles)
     inside = _inside_arches(height, middles, ends)
     low = np.where(low_bites[:, None], low - lower.lift, low + np.where(on_part[:, None], inside, 0.0))
-    bites &= upper.lift > -1e-9
-    slabs = Slabs(kept, kept + 1, low, high, courses.walls[stretch], bites, low_bites)
-    columns, number = _columns(courses, stations)
-    is_blocked = is_met(columns, slabs)
-    gone = _too_near(columns, slabs.only(is_blocked))
-    slabs, middles, ends = slabs.only(~is_blocked), middles[~is_blocked], ends[~is_blocked]
-    pieced, opened = _with_openings(slabs, openings, middles, ends)
-    pieced = Slabs(number[pieced.left], number[pieced.right], *(
-        getattr(pieced, key) for key in ("low", "high", "walls", "bites", "low_bites")
-    ))  # fmt: skip
-    whole = (pieced.high - pieced.low).max(axis=1) > 1e-7
-    pieced = pieced.only(whole)
-    pieces = pieces_of(pieced, columns_at(crossings, stations, number))
-    return Panels(
-        columns, pieced, pieces, p.thickness, line_mm,
-        _tabs(courses, upper), _low_tabs(courses, lower, height),
-        _together(_left_out(courses), gone), open_mm2=opened,
-    )  # fmt: skip
+    bites &= upper.lift > -_SAME_HEIGHT_MM
+    return Slabs(kept, kept + 1, low, high, courses.walls[stretch], bites, low_bites), middles, ends
 
 
 def _inside_arches(height: _Heights, middles: Floats, ends: Floats) -> Floats:
