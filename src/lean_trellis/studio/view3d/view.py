@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -271,16 +272,14 @@ class BuildView(PickingView):
         if event is None:
             return False
         kind = event.type()
-        mouse = {
+        mouse: dict[QEvent.Type, Callable[[Any], None]] = {
             QEvent.Type.MouseButtonPress: self._pressed,
             QEvent.Type.MouseMove: self._moved,
             QEvent.Type.MouseButtonRelease: self._released,
+            QEvent.Type.Wheel: self._wheeled,
         }
-        if isinstance(event, QMouseEvent) and kind in mouse:
+        if kind in mouse:
             mouse[kind](event)
-            return True
-        if kind == QEvent.Type.Wheel and isinstance(event, QWheelEvent):
-            self._wheeled(event)
             return True
         if kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
             event.ignore()
