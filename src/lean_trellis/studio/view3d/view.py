@@ -16,9 +16,8 @@ import vtkmodules.vtkInteractionStyle  # noqa: E402 - registers the factories
 import vtkmodules.vtkRenderingFreeType  # noqa: E402
 import vtkmodules.vtkRenderingOpenGL2  # noqa: E402
 from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, pyqtSignal  # noqa: E402
-from PyQt6.QtGui import QMouseEvent, QPaintEvent, QWheelEvent  # noqa: E402
+from PyQt6.QtGui import QMouseEvent, QWheelEvent  # noqa: E402
 from PyQt6.QtWidgets import QVBoxLayout, QWidget  # noqa: E402
-from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor  # noqa: E402
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # noqa: E402
 
@@ -32,6 +31,7 @@ from lean_trellis.studio.shown import MOST_SHOWN  # noqa: E402
 from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
 from lean_trellis.studio.view3d.actors import colour_faces, mesh_actor, poly_data  # noqa: E402
 from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye  # noqa: E402
+from lean_trellis.studio.view3d.canvas import Canvas  # noqa: E402
 from lean_trellis.studio.view3d.picking import PickingView  # noqa: E402
 from lean_trellis.studio.view3d.scene import Scene  # noqa: E402
 from lean_trellis.studio.view3d.trail import Trail, circle  # noqa: E402
@@ -51,16 +51,6 @@ class _Press:
     pick: Pick
     dragging: bool = False
     handle: Handle | None = None
-
-
-class _Canvas(QVTKRenderWindowInteractor):
-    """VTK's widget, which asks to be drawn where VTK would draw at once, and so twice."""
-
-    exposed = pyqtSignal()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Ask for a drawing."""
-        self.exposed.emit()
 
 
 class BuildView(PickingView):
@@ -95,7 +85,7 @@ class BuildView(PickingView):
         self._before_below: Eye | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.canvas: Any = _Canvas(self)  # VTK's widget has no types
+        self.canvas: Any = Canvas(self)  # VTK's widget has no types
         layout.addWidget(self.canvas)
         self.renderer = vtkRenderer()
         window = self.canvas.GetRenderWindow()
