@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import vtkmodules.qt
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QPaintEvent
-from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor
+
+vtkmodules.qt.PyQtImpl = "PyQt6"
+
+from vtkmodules.qt.QVTKRenderWindowInteractor import QVTKRenderWindowInteractor  # noqa: E402 - after the choice of Qt
 
 
 class Canvas(QVTKRenderWindowInteractor):

@@ -8,33 +8,26 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import vtkmodules.qt
+from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QWheelEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser
+from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer
 
-vtkmodules.qt.PyQtImpl = "PyQt6"
-
-import vtkmodules.vtkInteractionStyle  # noqa: E402 - registers the factories
-import vtkmodules.vtkRenderingFreeType  # noqa: E402
-import vtkmodules.vtkRenderingOpenGL2  # noqa: E402
-from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, pyqtSignal  # noqa: E402
-from PyQt6.QtGui import QMouseEvent, QWheelEvent  # noqa: E402
-from PyQt6.QtWidgets import QVBoxLayout, QWidget  # noqa: E402
-from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser  # noqa: E402
-from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer  # noqa: E402
-
-from lean_trellis.core.mesh.faults import MeshFault  # noqa: E402
-from lean_trellis.core.mesh.primitives import ball  # noqa: E402
-from lean_trellis.core.supports import Bars  # noqa: E402
-from lean_trellis.studio.forms.qt import single_shot  # noqa: E402
-from lean_trellis.studio.gestures import Handle, Pick, Pull, bend_of, handle_at  # noqa: E402
-from lean_trellis.studio.session import Session  # noqa: E402
-from lean_trellis.studio.shown import MOST_SHOWN  # noqa: E402
-from lean_trellis.studio.theme import Tokens, rgb  # noqa: E402
-from lean_trellis.studio.view3d.actors import colour_faces, mesh_actor, poly_data  # noqa: E402
-from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye  # noqa: E402
-from lean_trellis.studio.view3d.canvas import Canvas  # noqa: E402
-from lean_trellis.studio.view3d.picking import PickingView  # noqa: E402
-from lean_trellis.studio.view3d.scene import Scene  # noqa: E402
-from lean_trellis.studio.view3d.trail import Trail, circle  # noqa: E402
+from lean_trellis.core.mesh.faults import MeshFault
+from lean_trellis.core.mesh.primitives import ball
+from lean_trellis.core.supports import Bars
+from lean_trellis.studio.forms.qt import single_shot
+from lean_trellis.studio.gestures import Handle, Pick, Pull, bend_of, handle_at
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import MOST_SHOWN
+from lean_trellis.studio.theme import Tokens, rgb
+from lean_trellis.studio.view3d.actors import colour_faces, mesh_actor, poly_data
+from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye
+from lean_trellis.studio.view3d.canvas import Canvas
+from lean_trellis.studio.view3d.picking import PickingView
+from lean_trellis.studio.view3d.scene import Scene
+from lean_trellis.studio.view3d.trail import Trail, circle
 
 _DRAG_STARTS_AT = 4
 _SAMPLES = 4
