@@ -29,6 +29,8 @@ CORE = Path("src/lean_trellis/core")
 PACKAGES = ("supports", "strength", "checks", "derive", "overhang", "job/edits")
 _SHARED = ("supports/common", "strength")
 """What every family stands on: the tests of all of them look at it."""
+_RECORDED = Path("tests/core/test_recorded.py")
+"""What many small builds come to: every decision may show in it."""
 _COPIED = ("src", "tests", "bench", "pyproject.toml", "docs")
 _WORKERS = 2
 
@@ -112,13 +114,13 @@ def drawn(paths: list[Path], count: int, seed: int) -> list[Mutant]:
 
 
 def mirrored(path: Path) -> list[str]:
-    """The tests that mirror a module: its own file first, then those of its folder, or of the nearest above."""
+    """The tests that mirror a module: its own file, the recorded builds, those of its folder or of the nearest above."""
     inside = path.relative_to(CORE)
     folder = Path("tests/core") / inside.parent
     while not (ROOT / folder).is_dir() or not any((ROOT / folder).glob("test_*.py")):
         folder = folder.parent
     own = folder / f"test_{inside.stem}.py"
-    files = [own] if (ROOT / own).exists() else []
+    files = [file for file in (own, _RECORDED) if (ROOT / file).exists()]
     files += sorted(
         file.relative_to(ROOT) for file in (ROOT / folder).glob("test_*.py") if file.relative_to(ROOT) not in files
     )

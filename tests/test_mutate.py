@@ -51,6 +51,7 @@ def test_a_change_that_a_test_notices_is_caught_and_one_it_allows_is_missed(tree
 def test_a_module_runs_its_own_tests_first_and_then_those_of_its_folder():
     tests = mutate.mirrored(mutate.CORE / "supports/bars/joining.py")
     assert tests[0] == "tests/core/supports/bars/test_joining.py"
-    assert all(Path(test).parent == Path("tests/core/supports/bars") for test in tests)
+    assert tests[1] == "tests/core/test_recorded.py"
+    assert all(Path(test).parent == Path("tests/core/supports/bars") for test in tests[2:])
     assert mutate.mirrored(mutate.CORE / "job/edits/updates.py")
     assert mutate.modules("nothing.of.the.kind") == []

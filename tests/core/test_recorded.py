@@ -1,0 +1,52 @@
+"""What the core makes of many small builds is what it made of them before.
+
+Where a change is meant, `./trellis record` writes the figures anew; what changed is then read in the difference.
+"""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+from recorded import FILE, builds, declared, is_alike, recorded, rounded
+
+from lean_trellis.core.derive.graph import Graph
+
+
+def other(before: dict, now: dict) -> dict:
+    """What differs: before and now."""
+    return {
+        key: (before.get(key), rounded(now.get(key)))
+        for key in before | now
+        if not is_alike(before.get(key), now.get(key))
+    }
+
+
+def test_every_build_gives_the_figures_that_are_recorded():
+    before = json.loads(FILE.read_text("utf-8"))
+    graph, names = Graph(), ["parameters"]
+    for name, job in builds():
+        assert other(before[name], recorded(name, job, graph)) == {}, name
+        names.append(name)
+    assert names == list(before)
+    assert len(names) > 150
+
+
+def test_every_parameter_is_declared_as_it_is_recorded():
+    assert other(json.loads(FILE.read_text("utf-8"))["parameters"], declared()) == {}
+
+
+@pytest.mark.parametrize(
+    ("here", "there", "alike"),
+    [
+        ([3, 1.0, 2.0], [3, 1.000001, 2.0], True), ([3, 1.0], [3, 1.001], False), ([3, 1.0], [3], False),
+        ("stop", "stop", True), ("stop", "caution", False), (0.0, 1e-6, True), (True, False, False), (None, 1.0, False),
+    ],
+)  # fmt: skip
+def test_figures_are_alike_but_for_rounding(here, there, alike):
+    assert is_alike(here, there) is alike
+
+
+def test_rounding_keeps_seven_digits():
+    assert rounded([1234.56789, "x", 3, np.inf]) == [1234.568, "x", 3, np.inf]
