@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 
 import numpy as np
 from manifold3d import Manifold, OpType
@@ -33,7 +34,7 @@ def bars() -> list[Measured]:
         taken, made = _generated(mesh, tree, spacing, join)
         few, count = 40, len(made)
         local = made.holds[:few] - [0, 0, 0.02] - [130, 110, 0]
-        plain = best_of(lambda local=local: plain_rays(mesh, local), 1) * 9 * count / few
+        plain = best_of(partial(plain_rays, mesh, local), 1) * 9 * count / few
         what = f"{count:,} bars {'joined' if join == 'on' else 'routed'} and checked (tree there)"
         results.append(Measured(what, taken, "its rays alone, plain NumPy (40 timed, scaled)", plain, limit))
     return [*results, _one_value(), _union(), *_turned()]
@@ -111,7 +112,9 @@ def _turned() -> list[Measured]:
         window.bench.open("supports")
         settle(window)
         (support,) = window.session.job.supports
-        count = len(window.session.bars(support))
+        bars = window.session.bars(support)
+        assert bars is not None
+        count = len(bars)
         window.views.view.fit()
         taken = _frames(window)
         window.views.view.scene.move(is_moving=False)

@@ -20,7 +20,7 @@ from lean_trellis.studio.display import prepare_platform, virtual_display
 from lean_trellis.studio.shown import ShownRegions
 from lean_trellis.studio.theme import DAY
 from lean_trellis.studio.underside.frame import MapFrame
-from lean_trellis.studio.view3d.scene import paint_angles
+from lean_trellis.studio.view3d.paint import paint_angles
 from measured import Measured, best_of
 
 _REGIONS, _CONTACTS = 2_000, 20_000

@@ -30,7 +30,8 @@ class Worker:
         self.count = 0
         self.log = log.open("a", encoding="utf-8")
         self.chance = random.Random(name)
-        self.timer = QTimer(interval=200)
+        self.timer = QTimer()
+        self.timer.setInterval(200)
         self.timer.timeout.connect(self.edit)
 
     def begin(self, *, recovers: bool) -> None:

@@ -9,6 +9,7 @@ import traceback
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
@@ -21,7 +22,6 @@ from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.shop import full_library
 from lean_trellis.studio.actions import ACTIONS
-from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.pictures import settle, wait_until
 from lean_trellis.studio.settings import Settings
@@ -64,6 +64,8 @@ def nothing_is_raised_in_a_slot(monkeypatch: pytest.MonkeyPatch) -> Iterator[Non
     assert raised == []
 
 
+_DOES: Any = QTest
+"""What a person does; the stubs leave out that its members are static."""
 _HEAVY_HERE: list[str] = []
 """Heavy work that the window began on its own thread, and from where."""
 
@@ -112,13 +114,13 @@ class User:
 
     def key(self, key: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         target = QApplication.focusWidget() or self.window
-        QTest.keyClick(target, key, modifier)
+        _DOES.keyClick(target, key, modifier)
         QApplication.processEvents()
 
     def press(self, button: QWidget) -> None:
         assert button.isVisible(), "a person cannot press what is not shown"
         assert button.isEnabled(), "a person cannot press what is greyed out"
-        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        _DOES.mouseClick(button, Qt.MouseButton.LeftButton)
         QApplication.processEvents()
 
     def unfold(self, fold: Fold) -> None:
@@ -138,13 +140,13 @@ class User:
     def type_into(self, field: QWidget, text: str) -> None:
         assert field.isEnabled()
         field.setFocus()
-        QTest.keyClick(field, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
-        QTest.keyClick(field, Qt.Key.Key_Delete)
-        QTest.keyClicks(field, text)
-        QTest.keyClick(field, Qt.Key.Key_Return)
+        _DOES.keyClick(field, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+        _DOES.keyClick(field, Qt.Key.Key_Delete)
+        _DOES.keyClicks(field, text)
+        _DOES.keyClick(field, Qt.Key.Key_Return)
         QApplication.processEvents()
 
-    def choose(self, box: QWidget, key: str) -> None:
+    def choose(self, box: QComboBox, key: str) -> None:
         box.setFocus()
         place = box.findData(key)
         assert place >= 0, f"{key} is not offered"
@@ -153,12 +155,12 @@ class User:
         QApplication.processEvents()
 
     def click_row(
-        self, table: QWidget, key: object, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+        self, table: Any, key: object, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
     ) -> None:
         index = table.model().index(table.keys().index(key), 0)
         table.scrollTo(index)
         middle = table.visualRect(index).center()
-        QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, modifier, middle)
+        _DOES.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, modifier, middle)
         QApplication.processEvents()
 
     def on_screen(self, place: tuple[float, float, float]) -> QPoint:
@@ -176,19 +178,19 @@ class User:
         place: tuple[float, float, float],
         modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
     ) -> None:
-        QTest.mouseClick(self.window.views.view.canvas, Qt.MouseButton.LeftButton, modifier, self.on_screen(place))
+        _DOES.mouseClick(self.window.views.view.canvas, Qt.MouseButton.LeftButton, modifier, self.on_screen(place))
         QApplication.processEvents()
 
     def drag(self, begin: QPoint, end: QPoint, button: Qt.MouseButton = Qt.MouseButton.LeftButton) -> None:
         canvas = self.window.views.view.canvas
-        QTest.mousePress(canvas, button, Qt.KeyboardModifier.NoModifier, begin)
+        _DOES.mousePress(canvas, button, Qt.KeyboardModifier.NoModifier, begin)
         for step in range(1, 6):
-            QTest.mouseMove(canvas, begin + (end - begin) * step / 5)
+            _DOES.mouseMove(canvas, begin + (end - begin) * step / 5)
             QApplication.processEvents()
-        QTest.mouseRelease(canvas, button, Qt.KeyboardModifier.NoModifier, end)
+        _DOES.mouseRelease(canvas, button, Qt.KeyboardModifier.NoModifier, end)
         QApplication.processEvents()
 
-    def station(self, key: str):
+    def station(self, key: str) -> Any:
         """Open a station with its number key and give its bench."""
         place = [station.key for station in self.window.bench.stations].index(key)
         self.window.setFocus()
@@ -196,7 +198,7 @@ class User:
         assert self.window.station.key == key
         return self.window.station
 
-    def field(self, name: str) -> NumberField:
+    def field(self, name: str) -> Any:
         found = self.window.findChild(QWidget, name)
         assert found is not None, name
         return found
@@ -302,7 +304,8 @@ def user(shared: Shared, request: pytest.FixtureRequest) -> Iterator[User]:
     if is_fresh:
         shared.drop()
     yield User(shared.taken(warms_up=is_alone))
-    if is_fresh or not shared.window.isVisible() or request.session.testsfailed != request.node.stash.get(_FAILED, 0):
+    is_gone = shared.window is None or not shared.window.isVisible()
+    if is_fresh or is_gone or request.session.testsfailed != request.node.stash.get(_FAILED, 0):
         shared.drop()
     else:
         shared.put_back()
