@@ -8,11 +8,10 @@ import threading
 import traceback
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from types import TracebackType
 from typing import Any
 
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QScrollArea, QWidget
 
@@ -34,34 +33,10 @@ def application(display: str) -> QApplication:
     return make_application(Settings())
 
 
-@pytest.fixture(autouse=True)
-def qt_says_nothing() -> Iterator[None]:
-    """Warnings of Qt are faults of ours."""
-    said: list[str] = []
-
-    def listen(kind: QtMsgType, _: object, words: str | None) -> None:
-        if kind != QtMsgType.QtDebugMsg and "propagateSizeHints" not in str(words):
-            said.append(str(words))
-
-    before = qInstallMessageHandler(listen)
-    yield
-    qInstallMessageHandler(before)
-    assert said == []
-
-
-@pytest.fixture(autouse=True)
-def nothing_is_raised_in_a_slot(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    """An error in a slot or in a thread fails the test it happens in."""
-    raised: list[BaseException] = []
-
-    def take(kind: type[BaseException], fault: BaseException, trace: TracebackType | None) -> None:
-        raised.append(fault)
-        sys.__excepthook__(kind, fault, trace)
-
-    monkeypatch.setattr(sys, "excepthook", take)
-    monkeypatch.setattr(threading, "excepthook", lambda args: raised.append(args.exc_value))
-    yield
-    assert raised == []
+@pytest.fixture(scope="session")
+def qapp(application: QApplication) -> QApplication:
+    """The application that pytest-qt watches: warnings of Qt and errors in slots fail the test they happen in."""
+    return application
 
 
 _DOES: Any = QTest

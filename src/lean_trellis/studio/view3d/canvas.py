@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import vtkmodules.qt
+import vtkmodules.vtkInteractionStyle  # these three register VTK's factories
+import vtkmodules.vtkRenderingFreeType
+import vtkmodules.vtkRenderingOpenGL2
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QPaintEvent
 
