@@ -26,15 +26,15 @@ _SPACING_MM = 0.35
 def pose_request(job: Job, part_id: str, *, keeps_range: bool = True, height_limit: float | None = None) -> PoseRequest:
     """What a search for poses of this part needs; with `keeps_range` within the material's pose range."""
     part = job.part(part_id)
-    of, axis = main_axis(part.mesh)
+    axis = main_axis(part.mesh)
     return PoseRequest(
         part.mesh,
         part.pose.matrix,
         job.critical_angle(part),
         build_offset=part.pose.build_offset,
-        pose_range=job.material.pose_range if keeps_range and of != "none" else None,
-        main_axis=axis,
-        main_is_normal=of == "plane",
+        pose_range=job.material.pose_range if keeps_range and axis.of != "none" else None,
+        main_axis=axis.direction,
+        main_is_normal=axis.of == "plane",
         height_limit=job.machine.height if height_limit is None else height_limit,
         protected=None if part.marks.protected is None else part.marks.protected.values > 0,
     )

@@ -27,6 +27,7 @@ from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
+from lean_trellis.core.parts.tilt import Tilt, tilt_by
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.structure import Structure
@@ -93,6 +94,11 @@ class Derived(QObject):
     def shown_part(self, part: Part) -> ShownPart | None:
         """Health and shown mesh of a part, once known."""
         return self.graph.known(self._shown.part, part.mesh, self.job)
+
+    def tilt(self, part: Part) -> Tilt | None:
+        """How a part stands against the plate, once known."""
+        shown = self.shown_part(part)
+        return None if shown is None else tilt_by(shown.axis, part.pose)
 
     def regions(self, part: Part) -> ShownRegions | None:
         """The overhangs of a part as it stands now, once known."""

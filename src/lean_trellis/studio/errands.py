@@ -13,7 +13,7 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mend import Mended
 from lean_trellis.core.mesh.patch import Plane
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.planning import FoundPoses, PoseRequest
+from lean_trellis.core.planning import FoundPoses
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes
 from lean_trellis.studio.part_requests import Arrange, FitPlane, MeasureRoom, MendMesh, ReadBody, SearchPoses, Shaped
 from lean_trellis.studio.session import Session
@@ -126,9 +126,11 @@ def stand_part_on(session: Session, part: Part, on_part: str, clearance: float) 
     session.ask(f"Standing {part.name} on {below}", MeasureRoom(job, part.id, on_part), measured)
 
 
-def search_for_poses(session: Session, part: Part, request: PoseRequest, show: Callable[[FoundPoses], None]) -> None:
+def search_for_poses(
+    session: Session, part: Part, show: Callable[[FoundPoses], None], *, keeps_range: bool, height_limit: float | None
+) -> None:
     """Look for poses and show them; nothing is turned."""
-    session.ask(f"Looking for poses of {part.name}", SearchPoses(request), show)
+    session.ask(f"Looking for poses of {part.name}", SearchPoses(session.job, part.id, keeps_range, height_limit), show)
 
 
 def arrange_build(session: Session, wishes: ArrangeWishes, show: Callable[[Arrangement], None]) -> None:

@@ -20,9 +20,9 @@ from lean_trellis.core.mesh.patch import Plane, best_plane, smooth_patch
 from lean_trellis.core.mesh.shaping import drilled, hollowed, with_allowance, with_cut_off
 from lean_trellis.core.parts.aligning import room_below
 from lean_trellis.core.parts.origin import Origin
-from lean_trellis.core.planning import FoundPoses, PoseRequest, search_poses
+from lean_trellis.core.planning import FoundPoses, search_poses
 from lean_trellis.core.progress import Watch
-from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement, further_plates
+from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement, further_plates, pose_request
 from lean_trellis.core.shop import full_library
 
 PATCH_STEP_DEG = 12.0
@@ -61,13 +61,17 @@ class ReadBody:
 
 @dataclass(frozen=True)
 class SearchPoses:
-    """Look for good poses."""
+    """Look for good poses of a part."""
 
-    request: PoseRequest
+    job: Job
+    part_id: str
+    keeps_range: bool
+    height_limit: float | None
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> FoundPoses:
         """What was found."""
-        return search_poses(self.request, watch)
+        request = pose_request(self.job, self.part_id, keeps_range=self.keeps_range, height_limit=self.height_limit)
+        return search_poses(request, watch)
 
 
 @dataclass(frozen=True)

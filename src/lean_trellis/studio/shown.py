@@ -14,7 +14,7 @@ from shapely import convex_hull, get_coordinates, multipoints
 
 from lean_trellis.core.arrays import Floats, Ints, Longs
 from lean_trellis.core.derive.node import Node, Reader
-from lean_trellis.core.derive.parts import FILLINGS, HEALTH, OVERHANGS, TOPOLOGY, TREE
+from lean_trellis.core.derive.parts import FILLINGS, HEALTH, MAIN_AXIS, OVERHANGS, TOPOLOGY, TREE
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh import Mesh, MeshHealth
@@ -24,6 +24,7 @@ from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.overhang import Region
 from lean_trellis.core.overhang.outline import Outlines
 from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.parts.tilt import MainAxis
 from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.structure import Drawn, Structure
 
@@ -51,6 +52,7 @@ class ShownPart:
 
     shown: ShownMesh
     health: MeshHealth
+    axis: MainAxis
 
 
 @dataclass(frozen=True, eq=False)
@@ -179,7 +181,7 @@ def shown_nodes(most: int) -> ShownNodes:
         reader.watch.at(0.1, "examining the mesh")
         health = reader.one(HEALTH, 0.1, 0.6)
         reader.watch.at(0.6, "preparing the view")
-        return ShownPart(reader.one(shown), health)
+        return ShownPart(reader.one(shown), health, reader.one(MAIN_AXIS))
 
     def regions(reader: Reader[ShownRegions]) -> ShownRegions:
         overhangs, light = reader.one(OVERHANGS), reader.one(shown)
@@ -203,7 +205,7 @@ def shown_nodes(most: int) -> ShownNodes:
     return ShownNodes(
         shown,
         Node(f"shown part {most}", "mesh", part, ("mesh.",),
-             lambda m, job, near: ((HEALTH, m), (shown, m)), is_local=True),
+             lambda m, job, near: ((HEALTH, m), (shown, m), (MAIN_AXIS, m)), is_local=True),
         Node(f"shown regions {most}", "part", regions, ("part.pose", "part.mesh"),
              lambda p, job, near: ((OVERHANGS, p), (shown, p.mesh)), is_local=True),
         Node(f"shown structure {most}", "support", structure, ("support.parameters",),

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState
-from lean_trellis.core.parts.tilt import tilt_of
+from lean_trellis.core.parts.tilt import tilt_by
 
 
 def check_posing(state: BuildState) -> Iterator[Finding]:
     """A caution for each part whose angle from the plate lies outside the material's range."""
     low, high = state.job.material.pose_range
     for part in state.subjects:
-        tilt = tilt_of(part.part)
+        tilt = tilt_by(part.axis, part.part.pose)
         if tilt.of == "none" or low - 0.05 <= tilt.angle_deg <= high + 0.05:
             continue
         limit = low if tilt.angle_deg < low else high

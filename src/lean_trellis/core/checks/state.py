@@ -16,6 +16,7 @@ from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.islands import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
+from lean_trellis.core.parts.tilt import MainAxis
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
@@ -31,6 +32,7 @@ class PartState:
     tree: RayTree
     overhangs: Overhangs
     islands: tuple[Island, ...]
+    axis: MainAxis
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,6 +18,7 @@ from lean_trellis.core.overhang.islands import Island, find_islands
 from lean_trellis.core.parts.filling import separator_under, spacer_between
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
+from lean_trellis.core.parts.tilt import MainAxis, main_axis
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.obstacle import Obstacle
 from lean_trellis.core.supports.common.outlines import shadow
@@ -42,6 +43,13 @@ HEALTH: Node[MeshHealth] = Node(
     "health", "mesh", _health, ("mesh.",), lambda mesh, job, near: ((TOPOLOGY, mesh),), is_local=True
 )
 TREE: Node[RayTree] = Node("tree", "mesh", _tree, ("mesh.",), is_local=True)
+
+
+def _main_axis(reader: Reader[MainAxis]) -> MainAxis:
+    return main_axis(reader.subject)
+
+
+MAIN_AXIS: Node[MainAxis] = Node("main axis", "mesh", _main_axis, ("mesh.",), is_local=True)
 
 
 def _placed(reader: Reader[Mesh]) -> Mesh:

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Literal
 
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.pose import Pose
 
 _FLAT = 0.6
 """A part counts as flat when its second length is this share of its first and its third of its second is less."""
@@ -35,10 +36,22 @@ class Tilt:
     rise: Floats
 
 
+@dataclass(frozen=True, eq=False)
+class MainAxis:
+    """The flat part's normal or the long part's axis: `direction` (3,), in the mesh's own coordinates."""
+
+    of: Kind
+    direction: Floats
+
+
 def tilt_of(part: Part) -> Tilt:
     """How the part stands now."""
-    of, axis = main_axis(part.mesh)
-    turned = part.pose.matrix @ axis
+    return tilt_by(main_axis(part.mesh), part.pose)
+
+
+def tilt_by(axis: MainAxis, pose: Pose) -> Tilt:
+    """How a part of that main axis stands in a pose."""
+    of, turned = axis.of, pose.matrix @ axis.direction
     if of == "none":
         return Tilt(90.0, of, np.array([0.0, 0.0, 1.0]))
     if of == "axis":
@@ -49,15 +62,15 @@ def tilt_of(part: Part) -> Tilt:
     # The steepest direction within the plane: z less its share along the normal.
     steepest = np.array([0.0, 0.0, 1.0]) - normal[2] * normal
     length = float(np.linalg.norm(steepest))
-    rise = steepest / length if length > 1e-9 else part.pose.matrix @ any_across(axis)
+    rise = steepest / length if length > 1e-9 else pose.matrix @ any_across(axis.direction)
     return Tilt(angle, of, rise)
 
 
-@lru_cache(maxsize=256)
-def main_axis(mesh: Mesh) -> tuple[Kind, Floats]:
-    """The flat part's normal or the long part's axis, in the mesh's own coordinates (principal axes by area)."""
+@heavy
+def main_axis(mesh: Mesh) -> MainAxis:
+    """The flat part's normal or the long part's axis (principal axes by area)."""
     if not len(mesh.faces):
-        return "axis", np.array([1.0, 0.0, 0.0])
+        return MainAxis("axis", np.array([1.0, 0.0, 0.0]))
     # The surface's second moments, exact for each triangle: A/12 (sum of v v' + (sum v)(sum v)').
     corners = mesh.corners - np.average(mesh.centroids, axis=0, weights=mesh.areas)
     sums = corners.sum(axis=1)
@@ -69,6 +82,6 @@ def main_axis(mesh: Mesh) -> tuple[Kind, Floats]:
     order = np.argsort(lengths)
     third, second, first = lengths[order]
     if first < _COMPACT * second and second < _COMPACT * third:
-        return "none", np.array([0.0, 0.0, 1.0])
+        return MainAxis("none", np.array([0.0, 0.0, 1.0]))
     is_flat = second > _FLAT * first and third < _FLAT * second
-    return ("plane", axes[:, order[0]]) if is_flat else ("axis", axes[:, order[2]])
+    return MainAxis("plane", axes[:, order[0]]) if is_flat else MainAxis("axis", axes[:, order[2]])

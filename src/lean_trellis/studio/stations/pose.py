@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from lean_trellis.core.parts.tilt import tilt_of
 from lean_trellis.studio.forms.fields import muted
 from lean_trellis.studio.forms.section import Section
 from lean_trellis.studio.gestures import Pick
@@ -56,10 +55,10 @@ class PoseStation(Station):
         count = len(self.session.selection.parts)
         words = "Pick a part in the view or in the list." if part is None else part.name
         self.selected.setText(words if count < 2 else f"{words} and {count - 1} more")
-        self.tilt_words.setVisible(part is not None)
-        if part is not None:
+        tilt = None if part is None else self.session.tilt(part)
+        self.tilt_words.setVisible(tilt is not None)
+        if tilt is not None:
             low, high = self.session.job.material.pose_range
-            tilt = tilt_of(part)
             what = {"plane": "Its plane stands", "axis": "Its long axis stands"}.get(tilt.of, "")
             state = "" if low <= tilt.angle_deg <= high else ", outside it"
             asked = f"{self.session.job.material.name} asks for {low:g}° to {high:g}°"
@@ -79,6 +78,10 @@ class PoseStation(Station):
         offsets = sorted({part.pose.build_offset for part in parts})
         words = f"offset {offsets[0]:g} mm" if len(offsets) == 1 else f"offsets {offsets[0]:g} to {offsets[-1]:g} mm"
         low, high = self.session.job.material.pose_range
-        tilts = [tilt_of(part) for part in parts]
-        outside = sum(tilt.of != "none" and not low - 0.05 <= tilt.angle_deg <= high + 0.05 for tilt in tilts)
+        tilts = [self.session.tilt(part) for part in parts]
+        if None in tilts:
+            return Fact("stale", "looking …")
+        outside = sum(
+            tilt.of != "none" and not low - 0.05 <= tilt.angle_deg <= high + 0.05 for tilt in tilts if tilt is not None
+        )
         return Fact("look", f"{words}, {outside} out of range") if outside else Fact("fine", words)

@@ -9,7 +9,7 @@ from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.parts.tilt import tilt_of
+from lean_trellis.core.parts.tilt import Tilt
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.view3d.actors import line_actor, line_data
 
@@ -22,21 +22,20 @@ class TiltArc:
         self._actors: list[vtkActor] = []
         self._of: Any = None
 
-    def show(self, part: Part | None, allowed: tuple[float, float], tokens: Tokens) -> None:
+    def show(self, part: Part | None, tilt: Tilt | None, allowed: tuple[float, float], tokens: Tokens) -> None:
         """Show the arc of a part, or nothing."""
-        wanted = None if part is None else (part.mesh.key, part.pose, allowed, tokens)
+        wanted = None if part is None or tilt is None else (part.mesh.key, part.pose, allowed, tokens)
         if wanted == self._of:
             return
         self._of = wanted
         for actor in self._actors:
             self._renderer.RemoveActor(actor)
-        self._actors = [] if part is None else _arc_actors(part, allowed, tokens)
+        self._actors = [] if part is None or tilt is None else _arc_actors(part, tilt, allowed, tokens)
         for actor in self._actors:
             self._renderer.AddActor(actor)
 
 
-def _arc_actors(part: Part, allowed: tuple[float, float], tokens: Tokens) -> list[vtkActor]:
-    tilt = tilt_of(part)
+def _arc_actors(part: Part, tilt: Tilt, allowed: tuple[float, float], tokens: Tokens) -> list[vtkActor]:
     if tilt.of == "none":
         return []
     level = tilt.rise * [1, 1, 0]

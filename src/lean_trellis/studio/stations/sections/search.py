@@ -11,7 +11,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.pose import rotation_between
 from lean_trellis.core.planning import FIGURES, FoundPoses
-from lean_trellis.core.proposals import pose_request, take_pose
+from lean_trellis.core.proposals import take_pose
 from lean_trellis.studio.errands import search_for_poses
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
 from lean_trellis.studio.forms.section import Section, button
@@ -159,8 +159,10 @@ class SearchSection(Section):
         if part is None:
             return
         limit = self.height_limit.value if self.height_limit.text().strip() else None
-        request = pose_request(self.session.job, part.id, keeps_range=self.in_range.isChecked(), height_limit=limit)
-        search_for_poses(self.session, part, request, lambda found: self._show(part, found))
+        search_for_poses(
+            self.session, part, lambda found: self._show(part, found), keeps_range=self.in_range.isChecked(),
+            height_limit=limit,
+        )  # fmt: skip
 
     def _show(self, part: Part, poses: FoundPoses) -> None:
         self.poses, self._of, self._chosen = poses, part, -1
