@@ -51,7 +51,23 @@ def test_a_change_that_a_test_notices_is_caught_and_one_it_allows_is_missed(tree
 def test_a_module_runs_its_own_tests_first_and_then_those_of_its_folder():
     tests = mutate.mirrored(mutate.CORE / "supports/bars/joining.py")
     assert tests[0] == "tests/core/supports/bars/test_joining.py"
-    assert tests[1] == "tests/core/test_recorded.py"
-    assert all(Path(test).parent == Path("tests/core/supports/bars") for test in tests[2:])
+    assert [test.partition("::")[0] for test in tests[1:3]] == ["tests/core/test_recorded.py"] * 2
+    assert tests[2].endswith("[bars]")
+    assert all(Path(test).parent == Path("tests/core/supports/bars") for test in tests[3:])
     assert mutate.mirrored(mutate.CORE / "job/edits/updates.py")
     assert mutate.modules("nothing.of.the.kind") == []
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "says_the_same"),
+    [
+        ("watch.at(0.25, 'so far')", "watch.at(1.25, 'so far')", True),
+        ("known = LRUCache(256)", "known = LRUCache(257)", True),
+        ("@dataclass(frozen=True)\nclass A:\n    x = 1", "@dataclass(frozen=False)\nclass A:\n    x = 1", True),
+        ("def f(a: int = 1) -> int:\n    return a", "def f(a: str = 1) -> str:\n    return a", True),
+        ("def f(a: int = 1) -> int:\n    return a", "def f(a: int = 2) -> int:\n    return a", False),
+        ("at = 0.25", "at = 1.25", False),
+    ],
+)
+def test_what_no_result_follows_from_is_no_mutant(before, after, says_the_same):
+    assert (mutate._said(before) == mutate._said(after)) is says_the_same

@@ -78,10 +78,8 @@ class PoseStation(Station):
         offsets = sorted({part.pose.build_offset for part in parts})
         words = f"offset {offsets[0]:g} mm" if len(offsets) == 1 else f"offsets {offsets[0]:g} to {offsets[-1]:g} mm"
         low, high = self.session.job.material.pose_range
-        tilts = [self.session.tilt(part) for part in parts]
-        if None in tilts:
+        tilts = [tilt for part in parts if (tilt := self.session.tilt(part)) is not None]
+        if len(tilts) < len(parts):
             return Fact("stale", "looking …")
-        outside = sum(
-            tilt.of != "none" and not low - 0.05 <= tilt.angle_deg <= high + 0.05 for tilt in tilts if tilt is not None
-        )
+        outside = sum(tilt.of != "none" and not low - 0.05 <= tilt.angle_deg <= high + 0.05 for tilt in tilts)
         return Fact("look", f"{words}, {outside} out of range") if outside else Fact("fine", words)

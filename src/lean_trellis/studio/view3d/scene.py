@@ -101,9 +101,9 @@ class Scene:
             self._update_part(part)
         self._update_supports(job.supports)
         self._update_fillings()
-        part = self._session.part if self.shows_tilt else None
-        tilt = None if part is None else self._session.tilt(part)
-        self._tilt.show(part, tilt, job.material.pose_range, self._tokens)
+        in_hand = self._session.part if self.shows_tilt else None
+        tilt = None if in_hand is None else self._session.tilt(in_hand)
+        self._tilt.show(in_hand, tilt, job.material.pose_range, self._tokens)
         self._show_or_hide()
 
     def _update_plate(self) -> None:
