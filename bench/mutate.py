@@ -140,6 +140,8 @@ def mirrored(path: Path) -> list[str]:
 
 def _recorded(inside: Path) -> list[str]:
     """The recorded builds that a module can make a difference to: of one family's package its own."""
+    if inside.parts[0] == "job":
+        return []  # no build follows from how it was edited
     group = inside.parent.name
     if inside.parts[0] == "supports" and group in ("bars", "panels", "bodies"):
         test = f"{_RECORDED}::test_every_build_gives_the_figures_that_are_recorded"

@@ -54,7 +54,9 @@ def test_a_module_runs_its_own_tests_first_and_then_those_of_its_folder():
     assert [test.partition("::")[0] for test in tests[1:3]] == ["tests/core/test_recorded.py"] * 2
     assert tests[2].endswith("[bars]")
     assert all(Path(test).parent == Path("tests/core/supports/bars") for test in tests[3:])
-    assert mutate.mirrored(mutate.CORE / "job/edits/updates.py")
+    edits = mutate.mirrored(mutate.CORE / "job/edits/updates.py")
+    assert edits
+    assert all(test.startswith("tests/core/job/edits/") for test in edits)
     assert mutate.modules("nothing.of.the.kind") == []
 
 

@@ -9,25 +9,16 @@ import json
 
 import numpy as np
 import pytest
-from recorded import FILE, GROUPS, builds, declared, is_alike, recorded, rounded
+from recorded import FILE, GROUPS, builds, declared, differing, is_alike, recorded, rounded
 
 from lean_trellis.core.derive.graph import Graph
-
-
-def other(before: dict, now: dict) -> dict:
-    """What differs: before and now."""
-    return {
-        key: (before.get(key), rounded(now.get(key)))
-        for key in before | now
-        if not is_alike(before.get(key), now.get(key))
-    }
 
 
 @pytest.mark.parametrize("group", GROUPS)
 def test_every_build_gives_the_figures_that_are_recorded(group):
     before, graph = json.loads(FILE.read_text("utf-8")), Graph()
     for name, job in builds(group):
-        assert other(before[name], recorded(name, job, graph)) == {}, name
+        assert differing(before[name], recorded(name, job, graph)) == {}, name
 
 
 def test_everything_that_is_recorded_is_built():
@@ -37,7 +28,7 @@ def test_everything_that_is_recorded_is_built():
 
 
 def test_every_parameter_is_declared_as_it_is_recorded():
-    assert other(json.loads(FILE.read_text("utf-8"))["parameters"], declared()) == {}
+    assert differing(json.loads(FILE.read_text("utf-8"))["parameters"], declared()) == {}
 
 
 @pytest.mark.parametrize(
