@@ -12,13 +12,9 @@ import pytest
 
 from full_job import full_job
 from lean_trellis.core.derive.pipeline import Pipeline
-from lean_trellis.core.errors import EditError, FormatError
-from lean_trellis.core.job import edits
-from lean_trellis.core.job.edits.updates import newer_values, take_newer
+from lean_trellis.core.errors import FormatError
 from lean_trellis.core.job.files import job_text, open_job, save_job
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.shop.library import Library
-from lean_trellis.core.shop.values import with_value
 from lean_trellis.core.supports.common.parameters import FamilyParameters, Renamed, parameter, validated
 
 JOBS = Path(__file__).parent.parent.parent / "data" / "jobs"
@@ -62,76 +58,6 @@ def test_everything_that_a_job_holds_comes_back(library, tmp_path):
     assert job_text(again) == job_text(job)
     assert again.sets == job.sets
     assert again.is_released
-
-
-def test_a_name_and_an_owner_are_given_together(used):
-    part = edits.describe_part(used, "part-1", name="Keel", owner="Otterbank Survey").job.parts[0]
-    assert (part.name, part.owner) == ("Keel", "Otterbank Survey")
-
-
-def changed_library(library: Library) -> Library:
-    machine = with_value(library.machine("metal-260"), "height", 280.0)
-    material = with_value(library.material("steel-316l"), "constants.strength.value", 400.0)
-    return replace(
-        library,
-        machines={**library.machines, machine.id: machine},
-        materials={**library.materials, material.id: material},
-    )
-
-
-def newer_set(**values):
-    old = shipped_sets()["bars-metal"]
-    parameters = old.parameters.model_copy(update=values)
-    return {"bars-metal": replace(old, version=old.version + 1, parameters=parameters)}
-
-
-@pytest.fixture
-def used(library, metal):
-    """A job with a support whose spacing differs from its set's."""
-    from lean_trellis.core.formats import Body
-    from lean_trellis.core.job import new_job
-    from lean_trellis.core.mesh.primitives import box
-
-    job = edits.add_bodies(new_job(*metal), [Body("slab", box((20, 10, 5)), 12)]).job
-    job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"]).job
-    return edits.change_support(job, "support-1", "spacing", 4.4).job
-
-
-def test_a_newer_library_changes_nothing_in_an_old_job(used, library, tmp_path):
-    save_job(used, tmp_path / "old.trellis")
-    again = open_job(tmp_path / "old.trellis", changed_library(library))
-    assert job_text(again) == job_text(used)
-    assert again.machine.height == used.machine.height
-    assert again.material.constants["strength"].value == used.material.constants["strength"].value
-
-
-def test_what_is_newer_is_listed_value_by_value(used, library):
-    assert newer_values(used, library, shipped_sets()) == ()
-    found = {(one.of, one.key): (one.here, one.there)
-             for one in newer_values(used, changed_library(library), newer_set(tip_diameter=0.66))}  # fmt: skip
-    before = used.sets[0].parameters
-    assert found == {
-        (used.machine.name, "height"): (used.machine.height, 280.0),
-        (used.material.name, "constants.strength.value"): (used.material.constants["strength"].value, 400.0),
-        (used.sets[0].title, "tip_diameter"): (before.tip_diameter, 0.66),
-    }
-
-
-def test_what_is_taken_leaves_values_changed_by_hand(used, library):
-    sets = newer_set(tip_diameter=0.66, spacing=9.0)
-    edit = take_newer(used, changed_library(library), sets)
-    support = edit.job.supports[0]
-    assert (support.parameters.tip_diameter, support.parameters.spacing, support.set_version) == (0.66, 4.4, 2)
-    assert edit.job.machine.height == 280.0
-    assert edit.job.set_of(support) == sets["bars-metal"]
-    assert newer_values(edit.job, changed_library(library), sets) == ()
-    with pytest.raises(EditError, match="nothing to take"):
-        take_newer(edit.job, changed_library(library), sets)
-
-
-def test_a_released_job_takes_nothing(used, library):
-    with pytest.raises(EditError, match="released"):
-        take_newer(replace(used, is_released=True), changed_library(library), shipped_sets())
 
 
 def test_a_set_that_a_job_holds_must_be_of_a_known_family(used, library, tmp_path):

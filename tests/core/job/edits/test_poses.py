@@ -1,0 +1,118 @@
+"""Edits of parts and poses: the build offset stays, turns are exact, copies add nothing."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.formats import Body
+from lean_trellis.core.job import History, Job, edits, new_job
+from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.parts import rotation_about
+from lean_trellis.core.parts.pose import rotation_between, rotation_xyz
+from lean_trellis.core.sets import shipped_sets
+
+
+def body(name, mesh):
+    return Body(name, mesh, len(mesh.faces))
+
+
+@pytest.fixture
+def job(metal):
+    bodies = [body("slab", box((20, 10, 5))), body("ball", ball(6, subdivisions=2))]
+    return edits.add_bodies(new_job(*metal, "Test"), bodies).job
+
+
+def lowest(job: Job, part_id: str = "part-1") -> float:
+    return float(job.part(part_id).placed.bounds[0, 2])
+
+
+def test_parts_come_in_lifted_by_the_materials_offset_and_apart(job):
+    assert [lowest(job, part.id) for part in job.parts] == pytest.approx([4, 4])
+    one, other = (part.bounds() for part in job.parts)
+    assert (one[0, :2] >= other[1, :2]).any() or (other[0, :2] >= one[1, :2]).any()
+    assert job.machine.plate.holds(np.concatenate([one[:, :2], other[:, :2]])).all()
+
+
+@given(
+    st.lists(
+        st.one_of(
+            st.tuples(st.sampled_from("xyz"), st.floats(-360, 360)),
+            st.tuples(st.just("move"), st.floats(0, 200)),
+            st.tuples(st.just("face"), st.integers(0, 11)),
+        ),
+        max_size=6,
+    ),
+    st.floats(0, 80),
+)
+def test_a_part_stays_at_its_offset_through_every_edit(metal, steps, offset):
+    job = edits.add_bodies(new_job(*metal), [body("slab", box((20, 10, 5)))]).job
+    history = History(job)
+    history.do(edits.set_build_offset(job, ["part-1"], offset))
+    for kind, value in steps:
+        if kind == "move":
+            history.do(edits.move_part(history.job, "part-1", value, value / 2))
+        elif kind == "face":
+            history.do(edits.put_face_down(history.job, "part-1", value))
+        else:
+            history.do(edits.turn_part(history.job, "part-1", kind, value))
+        assert lowest(history.job) == pytest.approx(offset, abs=1e-9)
+    copied = edits.copy_part(history.job, "part-1").job
+    assert lowest(copied, copied.parts[-1].id) == pytest.approx(offset, abs=1e-9)
+    arranged = edits.arrange_parts(copied).job
+    assert [lowest(arranged, part.id) for part in arranged.parts] == pytest.approx([offset] * 2, abs=1e-9)
+
+
+def test_quarter_turns_are_exact_and_four_of_them_are_none(job):
+    turned = job
+    for _ in range(4):
+        turned = edits.turn_part(turned, "part-1", "x", 90).job
+    assert turned.part("part-1").pose == job.part("part-1").pose
+    assert rotation_about("z", 90)[1].tolist() == [1, 0, 0]
+
+
+def test_rotate_is_about_x_then_y_then_z():
+    expected = rotation_about("z", 30) @ rotation_about("y", 20) @ rotation_about("x", 10)
+    np.testing.assert_allclose(rotation_xyz(10, 20, 30), expected)
+    np.testing.assert_allclose(rotation_about("x", 90) @ [0, 1, 0], [0, 0, 1], atol=1e-15)
+
+
+@given(st.tuples(*[st.floats(-1, 1)] * 3).filter(lambda v: np.linalg.norm(v) > 0.1))
+def test_the_shortest_turn_takes_one_direction_onto_another(vector):
+    unit = np.array(vector) / np.linalg.norm(vector)
+    turn = rotation_between(unit, np.array([0, 0, -1.0]))
+    np.testing.assert_allclose(turn @ unit, [0, 0, -1], atol=1e-9)
+    assert np.linalg.det(turn) == pytest.approx(1)
+
+
+def test_a_picked_face_looks_at_the_plate(job):
+    mesh = job.part("part-1").mesh
+    face = int(np.flatnonzero(mesh.normals[:, 0] > 0.9)[0])
+    down = edits.put_face_down(job, "part-1", face).job.part("part-1")
+    np.testing.assert_allclose(down.placed.normals[face], [0, 0, -1], atol=1e-12)
+    assert down.bounds()[1, 2] - down.bounds()[0, 2] == pytest.approx(20)
+
+
+def test_points_travel_between_part_and_plate(job):
+    part = edits.turn_part(job, "part-1", "y", 33).job.part("part-1")
+    points = np.random.default_rng(0).uniform(-9, 9, (5, 3))
+    back = part.pose.to_part(part.mesh, part.pose.to_plate(part.mesh, points))
+    np.testing.assert_allclose(back, points, atol=1e-12)
+    np.testing.assert_allclose(part.pose.to_plate(part.mesh, part.mesh.vertices), part.placed.vertices)
+
+
+def test_a_copy_in_place_lies_exactly_on_its_original_and_changes_no_total(job):
+    supported = edits.add_support(job, "part-1", shipped_sets()["bars-metal"]).job
+    copied = edits.copy_part(supported, "part-1", in_place=True).job
+    one, other = copied.part("part-1"), copied.parts[-1]
+    assert one.pose == other.pose
+    assert other.name == "slab (2)"
+    assert other.mesh is one.mesh
+    assert len(copied.supports) == 2
+    pipeline = Pipeline()
+    first, second = (pipeline.bars(support, copied) for support in copied.supports)
+    assert first.volume_mm3 == pytest.approx(second.volume_mm3)
+    assert first is second  # what follows from the same things is derived once
