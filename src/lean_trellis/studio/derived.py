@@ -45,6 +45,7 @@ from lean_trellis.studio.shown import (
     ShownPart,
     ShownRegions,
     ShownStructure,
+    Totals,
     shown_nodes,
 )
 from lean_trellis.studio.worker import Worker
@@ -116,6 +117,11 @@ class Derived(QObject):
         """The structures of a support as it is now, once known."""
         shown = self.shown_structure(support)
         return None if shown is None else shown.made
+
+    def totals(self, support: Support) -> Totals | None:
+        """What a support comes to, once known."""
+        shown = self.shown_structure(support)
+        return None if shown is None else shown.totals
 
     def shown_structure(self, support: Support) -> ShownStructure | None:
         """The structures of a support with what the view shows of them, once known."""

@@ -26,7 +26,7 @@ from lean_trellis.core.overhang.outline import Outlines
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.tilt import MainAxis
 from lean_trellis.core.supports.common.spec import spec_for
-from lean_trellis.core.supports.common.structure import Drawn, Structure
+from lean_trellis.core.supports.common.structure import Counted, Drawn, Structure
 
 MOST_SHOWN_SOFTWARE = 20_000
 """Faces of one part shown at most where no graphics hardware draws: some 25 ms a frame on one core."""
@@ -71,11 +71,22 @@ class ShownRegions:
     """Outlines of the whole part seen from below: rings of (k, 2) places, holes run the other way."""
 
 
+@dataclass(frozen=True)
+class Totals:
+    """What a support comes to: how many of what it is made of, their volume, and the family's words for it all."""
+
+    counted: Counted
+    volume_mm3: float
+    words: str
+    trouble: str
+
+
 @dataclass(frozen=True, eq=False)
 class ShownStructure:
-    """What the window knows of a support: its structures, and what is drawn of them; None for bars."""
+    """What the window knows of a support: its structures, what they come to, and what is drawn; None for bars."""
 
     made: Structure
+    totals: Totals
     drawn: Drawn | None = None
 
 
@@ -199,8 +210,9 @@ def shown_nodes(most: int) -> ShownNodes:
         )
 
     def structure(reader: Reader[ShownStructure]) -> ShownStructure:
-        made = reader.one(STRUCTURE)
-        return ShownStructure(made, spec_for(reader.subject.parameters).drawn(made, most))
+        made, spec = reader.one(STRUCTURE), spec_for(reader.subject.parameters)
+        totals = Totals(made.counted, made.volume_mm3, spec.words(made), spec.trouble(made))
+        return ShownStructure(made, totals, spec.drawn(made, most))
 
     return ShownNodes(
         shown,

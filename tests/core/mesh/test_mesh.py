@@ -175,3 +175,10 @@ def test_clearances_of_many_segments_agree_with_all_pairs():
         for a, b, c in zip(starts, stops, corners, strict=True)
     ]
     np.testing.assert_allclose(segment_clearances(mesh, starts, stops, search), np.minimum(every, 3.0), atol=1e-9)
+
+
+def test_areas_of_some_faces_are_those_of_all():
+    mesh = ball(7.3, subdivisions=2)
+    faces = np.array([5, 0, 17, 5])
+    np.testing.assert_allclose(mesh.areas_of(faces), mesh.areas[faces])
+    assert len(mesh.areas_of(np.zeros(0, np.int64))) == 0

@@ -10,6 +10,7 @@ import numpy as np
 from lean_trellis.core.mesh.rays import RayTree
 
 _OTHER_BYTES = 64
+_SAMPLED = 64
 _BYTES_A_FACE = 160
 """Of a ray tree, by measurement: Embree's own copy of the mesh and the tree over it."""
 
@@ -31,8 +32,10 @@ def _size(thing: Any, seen: set[int]) -> int:
     if isinstance(thing, RayTree):
         return _BYTES_A_FACE * len(thing.mesh.faces) + _size(thing.mesh, seen)
     if isinstance(thing, (list, tuple, set, frozenset)):
-        if len(thing) > 64 and isinstance(next(iter(thing)), (int, float, str)):
-            return _OTHER_BYTES * len(thing)
+        if len(thing) > 2 * _SAMPLED:  # of many things of a kind some tell enough
+            step = len(thing) / _SAMPLED
+            some = [entry for number, entry in enumerate(thing) if int(number % step) == 0][:_SAMPLED]
+            return _OTHER_BYTES + int(len(thing) / len(some) * sum(_size(entry, seen) for entry in some))
         return _OTHER_BYTES + sum(_size(entry, seen) for entry in thing)
     if isinstance(thing, dict):
         return _OTHER_BYTES + sum(_size(entry, seen) for pair in thing.items() for entry in pair)

@@ -100,6 +100,12 @@ class Mesh:
         a, b, c = (self.vertices[self.faces[:, i]] for i in range(3))
         return frozen(np.maximum(np.maximum(a, b), c))
 
+    def areas_of(self, faces: Longs) -> Floats:
+        """(k,): areas of some faces alone."""
+        a, b, c = (self.vertices[self.faces[faces, corner]] for corner in range(3))
+        areas: Floats = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+        return areas
+
     def centroids_of(self, faces: Longs) -> Floats:
         """(k, 3): middle of some faces, by their numbers."""
         a, b, c = (self.vertices[self.faces[faces, i]] for i in range(3))

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any, cast
 
-from PyQt6.QtCore import QLineF, QObject, QPointF, QTimer
+from PyQt6.QtCore import QByteArray, QDataStream, QIODevice, QLineF, QObject, QPointF, QTimer
 from PyQt6.QtGui import QPainter, QPolygonF
 from PyQt6.QtWidgets import QHeaderView, QTableView, QWidget
+
+from lean_trellis.core.arrays import Floats
 
 
 def single_shot(parent: QObject, milliseconds: int) -> QTimer:
@@ -42,7 +44,17 @@ def restyle(widget: QWidget) -> None:
 
 def draw_lines(painter: QPainter, lines: Sequence[QLineF]) -> None:
     """Draw many lines with one call."""
+    if not lines:
+        return
     cast(Any, painter).drawLines(lines)  # its types want an array that Python has no way to make
+
+
+def polygon_of(places: Floats) -> QPolygonF:
+    """(k, 2) places as Qt has them, however many: read by Qt itself from their bytes."""
+    written = QByteArray(len(places).to_bytes(4, "big") + places.astype(">f8").tobytes())
+    polygon = QPolygonF()
+    cast(Any, QDataStream(written, QIODevice.OpenModeFlag.ReadOnly)) >> polygon
+    return polygon
 
 
 def points_of(polygon: QPolygonF) -> Iterator[QPointF]:

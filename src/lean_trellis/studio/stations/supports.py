@@ -20,7 +20,7 @@ from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.core.supports import RegionPick, Support
 from lean_trellis.core.supports.common.parameters import FamilyParameters
-from lean_trellis.core.supports.common.spec import spec_for, spec_of
+from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.structure import Counted
 from lean_trellis.core.supports.common.targets import pick_region
 from lean_trellis.studio.cures import apply_cure
@@ -305,7 +305,7 @@ class SupportsStation(Station):
             self._cures.insertWidget(0, made)
 
     def _row(self, support: Support) -> tuple[Any, ...]:
-        made = self.session.structure(support)
+        totals = self.session.totals(support)
         target = "all" if support.target is None else f"{len(support.target)}"
         if support.others:
             target = f"{len(support.parts)} parts"
@@ -313,9 +313,9 @@ class SupportsStation(Station):
         differs = chosen is not None and bool(support.parameters.differences(chosen.parameters))
         title = f"{chosen.title if chosen else support.set_name}{' ≠' if differs else ''}"
         waiting = "refused" if self.session.problem_of(support) else "…"
-        if made is None:
+        if totals is None:
             return title, target, waiting, ""
-        return title, target, made.counted.number, round(made.volume_mm3 / 1000, 2)
+        return title, target, totals.counted.number, round(totals.volume_mm3 / 1000, 2)
 
     def _show_support(self, support: Support | None, *, has_any: bool) -> None:
         for widget in (self.values, self.totals):
@@ -337,9 +337,8 @@ class SupportsStation(Station):
         self._show_structure(support)
 
     def _show_structure(self, support: Support) -> None:
-        made, problem = self.session.structure(support), self.session.problem_of(support)
-        spec = spec_of(support)
-        trouble = "" if made is None else spec.trouble(made)
+        totals, problem = self.session.totals(support), self.session.problem_of(support)
+        trouble = "" if totals is None else totals.trouble
         if problem is not None:
             set_role(self.problem, "stop")
             self.problem.setText(f"{problem}  Nothing was generated.")
@@ -348,7 +347,7 @@ class SupportsStation(Station):
             self.problem.setText(trouble)
         self.problem.setVisible(problem is not None or bool(trouble))
         waiting = "Generating …" if problem is None else ""
-        self.totals.setText(waiting if made is None else spec.words(made))
+        self.totals.setText(waiting if totals is None else totals.words)
         for label, words in ((self.bar_facts, self.hand.words_of_selected()), (self.limit, self.hand.warning())):
             label.setText(words)
             label.setVisible(bool(words))
@@ -358,7 +357,7 @@ class SupportsStation(Station):
         supports = self.session.job.supports
         if not supports:
             return Fact("open", "none yet")
-        known = [self.session.structure(support) for support in supports]
+        known = [self.session.totals(support) for support in supports]
         if any(self.session.problem_of(support) for support in supports):
             return Fact("stop", "a set is refused here")
         if None in known:

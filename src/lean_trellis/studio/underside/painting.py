@@ -121,7 +121,9 @@ def _draw_rims(painter: QPainter, sheet: PartSheet, tokens: Tokens) -> None:
     fading = _pen(tokens.muted, 1.0)
     fading.setStyle(Qt.PenStyle.DotLine)
     for kind, pen in ((FADING, fading), (FREE, _pen(tokens.ink, 1.0)), (WALL, _pen(tokens.slate, 2.6))):
-        _draw_lines(painter, sheet.rims.get(kind, []), pen)
+        painter.setPen(pen)
+        for line in sheet.rims.get(kind, []):
+            painter.drawPolyline(line)
 
 
 def _draw_low_places(painter: QPainter, sheet: PartSheet, tokens: Tokens, picked: frozenset[int]) -> None:

@@ -17,7 +17,7 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.bars.struts import BEND, ON_PART, ON_TRUNK, TIP_END
 from lean_trellis.core.supports.common.spec import spec_of
-from lean_trellis.studio.forms.qt import points_of
+from lean_trellis.studio.forms.qt import points_of, polygon_of
 from lean_trellis.studio.hatched import Hatch
 from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
@@ -52,7 +52,7 @@ class PartSheet:
     part: str
     silhouette: QPainterPath
     shapes: list[RegionShape]
-    rims: dict[int, list[QLineF]]
+    rims: dict[int, list[QPolygonF]]
     islands: tuple[Island, ...] = ()
     hatches: dict[int, list[QLineF]] = field(default_factory=dict)
     picked: list[QLineF] = field(default_factory=list)
@@ -119,7 +119,7 @@ class UndersideSheet:
                 continue
             kept = self._supports.get(support.id)
             if kept is None or kept[0] is not bars:
-                shared = [polygon(rings[1, :, :2]) for rings in bars.feet.rings]
+                shared = [polygon_of(rings[1, :, :2]) for rings in bars.feet.rings]
                 kept = (bars, SupportSheet(support.id, _contacts(bars), _feet(bars), _lines(bars), shared))
                 self._supports[support.id] = kept
             sheets.append(kept[1])
@@ -147,7 +147,7 @@ def _drawn(
     silhouette = QPainterPath()
     silhouette.setFillRule(Qt.FillRule.OddEvenFill)
     for ring in regions.silhouette:
-        silhouette.addPolygon(polygon(ring))
+        silhouette.addPolygon(polygon_of(ring))
         silhouette.closeSubpath()
     sheet = PartSheet(part.id, silhouette, _shapes(part, regions), _rims(regions), islands)
     if hatch is not None:
@@ -168,30 +168,32 @@ def _shapes(part: Part, regions: ShownRegions) -> list[RegionShape]:
         if region.kind == "face":
             path.setFillRule(Qt.FillRule.WindingFill)
             for ring, _ in regions.outlines.of_region(region.id):
-                path.addPolygon(polygon(ring[:, :2]))
+                path.addPolygon(polygon_of(ring[:, :2]))
                 path.closeSubpath()
             box = path.boundingRect()
         else:
-            places = polygon(part.pose.to_plate(part.mesh, part.mesh.vertices[region.vertices])[:, :2])
+            places = polygon_of(part.pose.to_plate(part.mesh, part.mesh.vertices[region.vertices])[:, :2])
             box = places.boundingRect()
         shapes.append(RegionShape(region, path, places, box))
     return shapes
 
 
-def _rims(regions: ShownRegions) -> dict[int, list[QLineF]]:
-    """The rim's edges by kind."""
+def _rims(regions: ShownRegions) -> dict[int, list[QPolygonF]]:
+    """The rim by kind, as lines along as many edges of one kind as follow each other."""
     outlines = regions.outlines
     if not len(outlines.places):
         return {}
-    following = np.arange(1, len(outlines.places) + 1)
+    count = len(outlines.places)
+    following = np.arange(1, count + 1)
     following[outlines.loop_starts[1:] - 1] = outlines.loop_starts[:-1]
-    edges = np.column_stack([outlines.places[:, :2], outlines.places[following, :2]])
-    return {kind: [QLineF(*edge) for edge in edges[outlines.kinds == kind].tolist()] for kind in (FREE, WALL, FADING)}
-
-
-def polygon(places: Floats) -> QPolygonF:
-    """(k, 2) places as Qt has them."""
-    return QPolygonF([QPointF(x, y) for x, y in places.tolist()])
+    begins = np.append(True, outlines.kinds[1:] != outlines.kinds[:-1])
+    begins[outlines.loop_starts[:-1]] = True
+    firsts = np.flatnonzero(begins)
+    rims: dict[int, list[QPolygonF]] = {kind: [] for kind in (FREE, WALL, FADING)}
+    for first, stop in zip(firsts.tolist(), [*firsts[1:].tolist(), count], strict=True):
+        places = np.append(outlines.places[first:stop, :2], outlines.places[following[stop - 1], :2][None], axis=0)
+        rims[int(outlines.kinds[first])].append(polygon_of(places))
+    return rims
 
 
 def _contacts(bars: Bars) -> Dots:

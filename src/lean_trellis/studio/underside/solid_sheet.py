@@ -43,9 +43,13 @@ def paint_solid(painter: QPainter, frame: MapFrame, sheet: SolidSheet, *, strong
         painter.setPen(_cosmetic(colour, 1.6))
         painter.drawPath(sheet.covers)
     width = max(1.3, sheet.line_mm * frame.scale)
-    for wall, lines in sheet.lines.items():
-        is_picked = wall in picked
-        painter.setPen(_cosmetic(QColor(tokens.ivy) if is_picked else colour, width + 1.6 * is_picked))
+    others = [line for wall, lines in sheet.lines.items() if wall not in picked for line in lines]
+    chosen = [line for wall in picked for line in sheet.lines.get(wall, ())]
+    for lines, pen in (
+        (others, _cosmetic(colour, width)),
+        (chosen, _cosmetic(QColor(tokens.ivy), width + 1.6)),
+    ):
+        painter.setPen(pen)
         draw_lines(painter, lines)
     painter.restore()
     for place, words, is_closed in sheet.holes if strong == 1.0 else ():

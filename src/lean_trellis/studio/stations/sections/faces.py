@@ -142,7 +142,7 @@ class FacesSection(Section):
         for widget in (self.more, self.less, self.none, self.new, self.take):
             widget.setEnabled(len(faces) > 0)
         self.add.setEnabled(len(faces) > 0 and len(self.session.selection.regions) == 1)
-        area = 0.0 if part is None else float(part.mesh.areas[faces].sum())
+        area = 0.0 if part is None else float(part.mesh.areas_of(faces).sum())
         count = f"{len(faces):,} face{'s' * (len(faces) != 1)} picked, {area:,.1f} mm²"
         self.words.setText(count if len(faces) else "No face is picked.")
 

@@ -97,7 +97,7 @@ class ProtectSection(Section):
             if part.id != self.session.selection.part:
                 return
             self.session.pick_faces(faces)
-            area = float(part.mesh.areas[faces].sum())
+            area = float(part.mesh.areas_of(faces).sum())
             hint = f"{len(faces):,} faces, {area:,.1f} mm², are picked; protect them, or pick others"
             self.session.said.emit("note", hint if len(faces) else "Nothing of that kind was found")
 
@@ -118,7 +118,7 @@ class ProtectSection(Section):
         if part is None or marks is None:
             self.words.setText("Nothing is protected.")
             return
-        areas = {name: float(part.mesh.areas[marks.faces(level)].sum()) for level, name in
+        areas = {name: float(part.mesh.areas_of(marks.faces(level)).sum()) for level, name in
                  ((KEEP_OFF, "keep off"), (AVOID, "avoid"))}  # fmt: skip
         sentences = [f"{name} {area:,.1f} mm²" for name, area in areas.items() if area]
         self.words.setText(", ".join(sentences))
