@@ -11,8 +11,10 @@ import shapely
 from manifold3d import CrossSection, FillRule
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.supports.common.floors import Shape, moved_out
 
 _FINE = 32
@@ -22,7 +24,20 @@ _TINY_MM2 = 1e-6
 
 @heavy
 def shadow(mesh: Mesh) -> Shape:
-    """What a mesh covers as seen from above, holes kept; its faces need not bound a solid."""
+    """What a mesh covers as seen from above, holes kept; its faces need not bound a solid.
+
+    Solids are projected by their silhouettes (manifold3d), which takes a fraction of what the union of their faces
+    takes.
+    """
+    try:
+        rings = to_manifold(mesh).project().to_polygons()
+    except EditError:
+        rings = []
+    return from_rings(rings) if rings else _covered_by_faces(mesh)
+
+
+def _covered_by_faces(mesh: Mesh) -> Shape:
+    """The union of its faces as seen from above."""
     corners = mesh.vertices[mesh.faces][:, :, :2]
     turn = _turns(corners)
     up = corners[turn > 1e-12]
