@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any, Literal
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QKeyEvent,
@@ -30,6 +30,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.underside.handles import DOT_PX, grip_at, region_at, regions_within, thinned
+from lean_trellis.studio.underside.kept_picture import KeptPicture
 from lean_trellis.studio.underside.painting import (
     MapLook,
     paint_front,
@@ -76,8 +77,9 @@ class UndersideMap(QWidget):
         self.frame_s = 0.0
         self._follows = True
         """Whether everything stays in sight, as long as nobody has moved the map."""
-        self._picture: QPixmap | None = None
-        self._pictured: tuple[MapFrame, QSize] | None = None
+        self._kept = KeptPicture()
+        self._anew = single_shot(self, 0)
+        self._anew.timeout.connect(self._draw_anew)
         self._press: QPointF | None = None
         self._last = QPointF()
         self._pans = False
@@ -105,7 +107,7 @@ class UndersideMap(QWidget):
 
     def refresh(self) -> None:
         """Draw anew what changed."""
-        self._pictured = None
+        self._kept.is_stale = True
         if self._follows:
             self.fit()
         if self.isVisible():
@@ -169,29 +171,20 @@ class UndersideMap(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """The kept picture, then what moves over it."""
         begin = time.perf_counter()
-        if self._picture is None or self._pictured is None or (self._pictured != self._key and not self._is_rough):
-            self._picture = self._pictures()
-            self._pictured = self._key
+        if self._kept.is_stale or not (self._is_rough or self._kept.is_of(self.frame, self.size())):
+            self._anew.start()  # a turn of its own: what else is painted now need not wait for it
         painter = QPainter(self)
-        before, _ = self._pictured
-        if before == self.frame:
-            painter.drawPixmap(0, 0, self._picture)
-        else:  # while the map moves, the picture moves with it; it is drawn anew when it comes to rest
-            share = self.frame.scale / before.scale
-            painter.fillRect(self.rect(), QColor(self._tokens.ground))
-            painter.save()
-            painter.translate(self.frame.left - share * before.left, self.frame.top - share * before.top)
-            painter.scale(share, share)
-            painter.drawPixmap(0, 0, self._picture)
-            painter.restore()
+        self._kept.paint(painter, self.frame, self.rect(), QColor(self._tokens.ground))
         paint_rulers(painter, self.frame, self.width(), self.height(), self._tokens)
         paint_key(painter, self.width(), self.height(), self._tokens)
         self._paint_gesture(painter)
         self.frame_s = time.perf_counter() - begin
 
-    @property
-    def _key(self) -> tuple[MapFrame, QSize]:
-        return self.frame, self.size()
+    def _draw_anew(self) -> None:
+        """Draw the picture that is kept."""
+        if self.isVisible():
+            self._kept.take(self._pictures(), self.frame, self.size())
+            self.update()
 
     def _pictures(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
@@ -444,3 +437,4 @@ class UndersideMap(QWidget):
     def finish(self) -> None:
         """The window closes."""
         self._smooth.stop()
+        self._anew.stop()
