@@ -134,6 +134,7 @@ def test_a_mend_that_changes_much_is_asked_about(with_parts):
     assert "6.2 %" in bench.mesh.question.text()
     user.bring_into_view(bench.mesh.keep)
     user.press(bench.mesh.keep)
+    user.settle()
     assert user.session.part.mesh.volume == pytest.approx(1875)
     assert not bench.mesh.keep.isVisible()
 

@@ -85,7 +85,7 @@ def test_the_scatter_gives_the_pose_that_is_clicked(application):
     scatter = Scatter()
     scatter.resize(320, 168)
     scatter.show()
-    scatter.show_found(found, ("critical_area", "height"), -1)
+    scatter.show_poses(found, ("critical_area", "height"), -1)
     heard: list[int] = []
     scatter.picked.connect(heard.append)
     keys = list(FIGURES)

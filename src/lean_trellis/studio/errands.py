@@ -3,19 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.formats import Body
-from lean_trellis.core.job.edits import Edit, add_bodies, copy_part, level, origin_of, replace_mesh, stand_on
+from lean_trellis.core.job.edits import Edit, copy_part, level, origin_of, replace_mesh, stand_on
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mend import Mended
 from lean_trellis.core.mesh.patch import Plane
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.planning import FoundPoses
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes
-from lean_trellis.studio.part_requests import Arrange, FitPlane, MeasureRoom, MendMesh, ReadBody, SearchPoses, Shaped
+from lean_trellis.studio.part_requests import (
+    Arrange,
+    FitPlane,
+    MeasureRoom,
+    MendMesh,
+    ReadBody,
+    SearchPoses,
+    Shaped,
+    take_shape,
+)
+from lean_trellis.studio.requests import MakeEdit
 from lean_trellis.studio.session import Session
 
 
@@ -45,28 +56,31 @@ def take_mend(session: Session, part: Part, result: Mended) -> None:
     """Take a mended mesh."""
     if _is_as_it_was(session, part):
         title = f"{result.title}: {part.name}"
-        if session.do(lambda job: replace_mesh(job, part.id, result.mesh, title)):
-            session.said.emit("fine", f"{part.name}: {result.before.in_words} → {result.after.in_words}")
+        words = f"{part.name}: {result.before.in_words} → {result.after.in_words}"
+        make = partial(replace_mesh, part_id=part.id, nominal=result.mesh, title=title)
+        do_beside(session, title, make, words)
+
+
+def do_beside(session: Session, title: str, make: Callable[[Job], Edit], words: str = "") -> None:
+    """Have an edit made beside the window and do it, if the job is still the same; then say `words`."""
+    before = session.job
+
+    def take(edit: Edit) -> None:
+        if session.job is not before:
+            session.said.emit("note", "The job has moved on: nothing was done")
+        elif session.do(lambda _: edit) and words:
+            session.said.emit("fine", words)
+
+    session.ask(title, MakeEdit(before, make), take)
 
 
 def shape_part(session: Session, part: Part, request: Any, title: str, *, with_plug: bool = False) -> None:
     """Work on a part's shape; a plug comes in beside it, named after it."""
 
     def done(result: Shaped) -> None:
-        if not _is_as_it_was(session, part):
-            return
-        before = part.nominal_mesh.volume
-
-        def make(job: Job) -> Edit:
-            job = replace_mesh(job, part.id, result.mesh, title).job
-            if with_plug and result.plug is not None:
-                plug = Body(f"{part.name} plug", result.plug, len(result.plug.faces))
-                job = add_bodies(job, [plug], file="made here", owner=part.owner).job
-            return Edit(title, job)
-
-        if session.do(make):
-            change = result.mesh.volume - before
-            session.said.emit("fine", f"{title}: {change / 1000:+,.2f} cm³")
+        if _is_as_it_was(session, part):
+            make = partial(take_shape, part_id=part.id, shaped=result, title=title, with_plug=with_plug)
+            do_beside(session, title, make, f"{title}: {result.change_mm3 / 1000:+,.2f} cm³")
 
     session.ask(title, request, done)
 
@@ -76,12 +90,18 @@ def replace_part(session: Session, part: Part, path: Path) -> None:
 
     def read(body: Body) -> None:
         if _is_as_it_was(session, part):
-            origin = origin_of(str(path), body)
             title = f"Replace {part.name} by {path.name}"
-            if session.do(lambda job: replace_mesh(job, part.id, body.mesh, title, origin=origin)):
-                session.said.emit("fine", f"{part.name} is now {path.name}, in the same pose")
+            do_beside(
+                session, title, _replacing(part, path, body, title), f"{part.name} is now {path.name}, in the same pose"
+            )
 
     session.ask(f"Reading {path.name}", ReadBody(path, part.origin), read)
+
+
+def _replacing(part: Part, path: Path, body: Body, title: str) -> Callable[[Job], Edit]:
+    """The edit that puts a file's body in a part's place."""
+    origin = origin_of(str(path), body)
+    return partial(replace_mesh, part_id=part.id, nominal=body.mesh, title=title, origin=origin)
 
 
 def tessellate_again(session: Session, part: Part, tolerance_mm: float) -> None:
@@ -90,9 +110,8 @@ def tessellate_again(session: Session, part: Part, tolerance_mm: float) -> None:
 
     def read(body: Body) -> None:
         if _is_as_it_was(session, part):
-            origin = origin_of(str(path), body)
             title = f"Tessellate {part.name} to {tolerance_mm:g} mm"
-            session.do(lambda job: replace_mesh(job, part.id, body.mesh, title, origin=origin))
+            do_beside(session, title, _replacing(part, path, body, title))
 
     session.ask(f"Reading {path.name}", ReadBody(path, part.origin, tolerance_mm), read)
 

@@ -12,6 +12,7 @@ from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError, FormatError
 from lean_trellis.core.formats import Body, read_bodies
+from lean_trellis.core.job.edits import Edit, add_bodies, replace_mesh
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.measuring import Cylinder, bore_at, wall_at
@@ -170,10 +171,25 @@ class MeasureBore:
 
 @dataclass(frozen=True, eq=False)
 class Shaped:
-    """A mesh that was worked upon, and the plug of a hole."""
+    """A mesh that was worked upon, how much larger it is, and the plug of a hole."""
 
     mesh: Mesh
+    change_mm3: float
     plug: Mesh | None = None
+
+
+def _shaped(before: Mesh, after: Mesh, plug: Mesh | None = None) -> Shaped:
+    return Shaped(after, after.volume - before.volume, plug)
+
+
+def take_shape(job: Job, *, part_id: str, shaped: Shaped, title: str, with_plug: bool) -> Edit:
+    """A part gets the shape; the plug comes in beside it, named after it, where it is wanted."""
+    part = job.part(part_id)
+    job = replace_mesh(job, part_id, shaped.mesh, title).job
+    if with_plug and shaped.plug is not None:
+        plug = Body(f"{part.name} plug", shaped.plug, len(shaped.plug.faces))
+        job = add_bodies(job, [plug], file="made here", owner=part.owner).job
+    return Edit(title, job)
 
 
 @dataclass(frozen=True)
@@ -185,7 +201,7 @@ class Hollow:
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
         """The mesh with its cavity."""
-        return Shaped(hollowed(self.mesh, self.wall, watch))
+        return _shaped(self.mesh, hollowed(self.mesh, self.wall, watch))
 
 
 @dataclass(frozen=True)
@@ -202,7 +218,7 @@ class Drill:
         """The mesh with the hole, and its plug."""
         watch.at(0.2, "drilling")
         result = drilled(self.mesh, np.array(self.place), -self.mesh.normals[self.face], self.diameter, self.depth)
-        return Shaped(result.mesh, result.plug)
+        return _shaped(self.mesh, result.mesh, result.plug)
 
 
 @dataclass(frozen=True, eq=False)
@@ -216,7 +232,7 @@ class AddAllowance:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
         """The mesh with the allowance."""
         watch.at(0.2, "adding the allowance")
-        return Shaped(with_allowance(self.mesh, self.faces, self.amount))
+        return _shaped(self.mesh, with_allowance(self.mesh, self.faces, self.amount))
 
 
 @dataclass(frozen=True)
@@ -231,4 +247,5 @@ class AddCutOff:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Shaped:
         """The mesh with its foot."""
         watch.at(0.2, "adding the cut-off")
-        return Shaped(with_cut_off(self.mesh, np.array(self.down), self.height, self.layer_height))
+        after = with_cut_off(self.mesh, np.array(self.down), self.height, self.layer_height)
+        return _shaped(self.mesh, after)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -101,6 +102,18 @@ class Derive:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Any:
         """The result."""
         return pipeline.graph.get(self.node, self.subject, self.job, watch)
+
+
+@dataclass(frozen=True, eq=False)
+class MakeEdit:
+    """An edit that takes its time: `make` is one of the core's edits with all but the job given."""
+
+    job: Job
+    make: Callable[[Job], Edit]
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Edit:
+        """The edit."""
+        return self.make(self.job)
 
 
 @dataclass(frozen=True)

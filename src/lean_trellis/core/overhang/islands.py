@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.cluster.hierarchy import DisjointSet
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import minimum_spanning_tree
 
@@ -142,25 +143,20 @@ def _basin_joins(topology: Topology, along: Floats, basin: Longs, count: int) ->
 def _elder_rule(begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[float, int, int], ...]) -> Floats:
     """(k,): the height at which each minimum meets an older solid one; infinite for the oldest."""
     ends = np.full(len(begin), np.inf)
-    parent = list(range(len(begin)))
+    grown, eldest = DisjointSet(range(len(begin))), list(range(len(begin)))
     order = rank.tolist()
     is_solid = solid.tolist()
-
-    def root(item: int) -> int:
-        while parent[item] != item:
-            parent[item] = parent[parent[item]]
-            item = parent[item]
-        return item
 
     def comes_first(one: int, other: int) -> bool:
         return (not is_solid[one], order[one]) < (not is_solid[other], order[other])
 
     for height, a, b in joins:
-        one, other = root(a), root(b)
+        one, other = eldest[grown[a]], eldest[grown[b]]
         if one == other:
             continue
         elder, younger = (one, other) if comes_first(one, other) else (other, one)
-        parent[younger] = elder
+        grown.merge(a, b)
+        eldest[grown[a]] = elder
         ends[younger] = height
     return ends
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh.directions import any_across
@@ -84,9 +85,7 @@ def rotation_between(direction: Floats, target: Floats) -> Floats:
         axis = any_across(direction)
         half_turn: Floats = 2 * np.outer(axis, axis) - np.eye(3)
         return half_turn
-    axis = axis / sine
-    cross = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
-    result: Floats = np.eye(3) + sine * cross + (1 - cosine) * (cross @ cross)
+    result: Floats = Rotation.from_rotvec(np.arctan2(sine, cosine) / sine * axis).as_matrix()
     return result
 
 

@@ -283,11 +283,12 @@ def paint_rulers(painter: QPainter, frame: MapFrame, width: int, height: int, to
     painter.setFont(font)
     for is_across, room in ((True, width), (False, height)):
         first, _ = frame.to_plate(RULER_PX, 0) if is_across else frame.to_plate(0, RULER_PX)[::-1]
-        place = step * (int(first / step) - 1)
-        while (at := (frame.to_screen(place, 0)[0] if is_across else frame.to_screen(0, place)[1])) < room:
-            if at >= RULER_PX:
+        before = int(first / step) - 1
+        for number in range(before, before + 3 + int(room / (step * frame.scale))):
+            place = step * number
+            at = frame.to_screen(place, 0)[0] if is_across else frame.to_screen(0, place)[1]
+            if RULER_PX <= at < room:
                 _draw_tick(painter, at, f"{place:g}", is_across=is_across)
-            place += step
     _draw_scale_bar(painter, frame, width, height, tokens)
 
 

@@ -230,7 +230,10 @@ class _Coverage:
         bound = self.parameters.bound_mm + 1e-6
         distance = self._distances(held, wanted)
         added: list[Longs] = []
-        while len(bare := np.flatnonzero(distance > bound)):
+        for _ in range(len(place)):  # each turn serves one of them at least
+            bare = np.flatnonzero(distance > bound)
+            if not len(bare):
+                break
             chosen = bare[_spread(place[bare], distance[bare], bound)]
             added.append(chosen)
             fresh = wanted.only(chosen)
