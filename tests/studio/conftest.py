@@ -166,10 +166,10 @@ class User:
         QApplication.processEvents()
 
     def station(self, key: str) -> Any:
-        """Open a station with its number key and give its bench."""
+        """Open a station with its keys and give its bench."""
         place = [station.key for station in self.window.bench.stations].index(key)
         self.window.setFocus()
-        self.key(str(place + 1))
+        self.key(str(place + 1), Qt.KeyboardModifier.AltModifier)
         assert self.window.station.key == key
         return self.window.station
 

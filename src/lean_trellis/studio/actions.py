@@ -40,11 +40,11 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("palette", "Find an action…", "Ctrl+K", "Edit"),
     ActionEntry("below", "Look from below", "B", "View", is_switch=True),
     ActionEntry("fit", "See everything", "Home", "View"),
-    ActionEntry("look_front", "From the front", "Alt+1", "View"),
-    ActionEntry("look_right", "From the right", "Alt+2", "View"),
-    ActionEntry("look_top", "From the top", "Alt+3", "View"),
-    ActionEntry("look_below", "Straight from below", "Alt+4", "View"),
-    ActionEntry("look_corner", "From the corner", "Alt+5", "View"),
+    ActionEntry("look_front", "From the front", "Ctrl+1", "View"),
+    ActionEntry("look_right", "From the right", "Ctrl+2", "View"),
+    ActionEntry("look_top", "From the top", "Ctrl+3", "View"),
+    ActionEntry("look_below", "Straight from below", "Ctrl+4", "View"),
+    ActionEntry("look_corner", "From the corner", "Ctrl+5", "View"),
     ActionEntry("section", "Section plane", "X", "View", is_switch=True),
     ActionEntry("map", "Underside map", "U", "View", is_switch=True),
     ActionEntry("swap_map", "Map large, view small, or back", "Shift+U", "View"),
@@ -77,7 +77,7 @@ SEPARATED_BEFORE = {
 _KEYS_TEXT = """<b>In the view</b><br>
 Left: pick. Ctrl+left: pick more. Left and move: turn, or move the picked part (stations Parts and Pose).<br>
 Shift+left or middle and move: pan. Wheel: zoom at the pointer.<br><br>
-<b>Stations</b>: keys 1 to {count}. <b>Escape</b>: ends a mode, then cancels what is running.<br><br>{rows}"""
+<b>Stations</b>: Alt+1 to Alt+{count}. <b>Escape</b>: ends a mode, then cancels what is running.<br><br>{rows}"""
 
 
 def keys_text(stations: int) -> str:

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QMainWindow, QMenu
 
 from lean_trellis.studio.actions import ACTIONS, MENUS, SEPARATED_BEFORE, ActionEntry
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.station import Station
+from lean_trellis.studio.stations.station import Station, station_key
 
 Handlers = Mapping[str, Callable[[], object]]
 Switches = Mapping[str, Callable[[bool], object]]
@@ -54,10 +54,10 @@ class Menus:
             menu.addMenu(self.recent)
 
     def add_stations(self, stations: list[Station], open_station: Callable[[str], None]) -> None:
-        """Number keys open the stations, in their order."""
+        """Alt and a number open the stations, in their order: plain digits never leave a field."""
         for number, station in enumerate(stations, start=1):
             action = QAction(station.name, self._window)
-            action.setShortcut(QKeySequence(str(number)))
+            action.setShortcut(QKeySequence(station_key(number)))
             action.triggered.connect(lambda _, key=station.key: open_station(key))
             self._menus["Stations"].addAction(action)
             self._window.addAction(action)

@@ -10,7 +10,7 @@ from lean_trellis.studio.forms.fields import head, muted
 from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.stations.station import MARK_WORDS, Fact, Station
+from lean_trellis.studio.stations.station import MARK_WORDS, Fact, Station, station_key
 from lean_trellis.studio.theme import Tokens
 
 _HIGH = 48
@@ -39,7 +39,7 @@ class StationEntry(QWidget):
         """Show another state."""
         self.fact, self.is_open = fact, is_open
         self.setAccessibleName(f"{self.station.name}: {fact.words}, {MARK_WORDS[fact.mark]}")
-        self.setToolTip(f"{self.station.name} ({self.number}): {MARK_WORDS[fact.mark]}")
+        self.setToolTip(f"{self.station.name} ({station_key(self.number)}): {MARK_WORDS[fact.mark]}")
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -76,14 +76,14 @@ class StationEntry(QWidget):
         font.setBold(True)
         painter.setFont(font)
         painter.setPen(QColor(t.ink))
-        painter.drawText(QRectF(42, 6, self.width() - 70, 18), Qt.AlignmentFlag.AlignVCenter, self.station.name)
+        painter.drawText(QRectF(42, 6, self.width() - 100, 18), Qt.AlignmentFlag.AlignVCenter, self.station.name)
         font.setBold(False)
         painter.setFont(font)
         painter.setPen(QColor(t.muted))
         painter.drawText(
-            QRectF(self.width() - 28, 6, 16, 18),
+            QRectF(self.width() - 58, 6, 46, 18),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            str(self.number),
+            station_key(self.number),
         )
         width = self.width() - 54
         words = painter.fontMetrics().elidedText(self.fact.words, Qt.TextElideMode.ElideRight, width)

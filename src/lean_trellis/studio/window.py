@@ -14,7 +14,7 @@ from lean_trellis.studio.actions import keys_text
 from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
-from lean_trellis.studio.forms.fields import NumberField
+from lean_trellis.studio.forms.fields import NumberField, TextField
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.menus import Menus
 from lean_trellis.studio.palette import ActionPalette
@@ -110,6 +110,9 @@ class MainWindow(QMainWindow):
         for field in self.findChildren(NumberField):
             field.refused.connect(lambda why: session.said.emit("stop", why))
         self.traveller.opened.connect(self.bench.open)
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        application.focusChanged.connect(self._focus_moved)
         self.bench.opened.connect(self._station_opened)
         self.bench.view_asked.connect(self.views.take)
         self.bench.file_asked.connect(self.files.take)
@@ -158,6 +161,11 @@ class MainWindow(QMainWindow):
         )  # fmt: skip
 
     # --- keys, drops, closing ---
+
+    def _focus_moved(self, old: QWidget | None, new: QWidget | None) -> None:
+        """A field that was left with Return gives the keys back to the view."""
+        if new is None and isinstance(old, TextField) and self.isActiveWindow() and self.isAncestorOf(old):
+            self.views.view.canvas.setFocus()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Escape ends a mode, then cancels what runs."""

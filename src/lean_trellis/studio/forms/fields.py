@@ -5,15 +5,48 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.studio.forms.numbers import parse_number, shown_number
 from lean_trellis.studio.forms.qt import restyle
 
+_RETURNS = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
-class NumberField(QLineEdit):
+
+def _is_of_job(event: QKeyEvent) -> bool:
+    """Whether a key is undo or redo."""
+    standard = QKeySequence.StandardKey
+    return event.matches(standard.Undo) or event.matches(standard.Redo)
+
+
+def _gives_up(event: QKeyEvent) -> bool:
+    return event.key() == Qt.Key.Key_Escape or event.matches(QKeySequence.StandardKey.Undo)
+
+
+class TextField(QLineEdit):
+    """A line of text: Return leaves it, undo is the job's while nothing typed waits to be taken."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Return leaves the field, unless what it holds is refused."""
+        super().keyPressEvent(event)
+        if event is not None and event.key() in _RETURNS and not self.property("wrong"):
+            self.setModified(False)
+            self.clearFocus()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Undo and redo are the job's, unless something typed has not been taken yet."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and _is_of_job(event):
+            if self.isModified():
+                event.accept()
+            else:
+                event.ignore()
+            return True
+        return super().event(event)
+
+
+class NumberField(TextField):
     """A number with its unit beside it. Takes sums and units; Return or leaving takes the value, Escape gives it up."""
 
     taken = pyqtSignal(float)
@@ -40,7 +73,11 @@ class NumberField(QLineEdit):
         if self._shown == text and self.hasFocus() and self.isModified():
             return
         self._shown = text
-        self.setText(text)
+        if self.text() != text:
+            was_selected = bool(self.text()) and self.selectedText() == self.text()
+            self.setText(text)
+            if was_selected:
+                self.selectAll()
         self.setModified(False)
         self._mark(wrong=False)
 
@@ -81,21 +118,22 @@ class NumberField(QLineEdit):
             restyle(self)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Escape puts back what was there."""
-        if event is not None and event.key() == Qt.Key.Key_Escape and self.isModified():
-            self.setText(self._shown)
-            self.setModified(False)
-            self._mark(wrong=False)
+        """Escape and undo put back what was there."""
+        if event is not None and self.isModified() and _gives_up(event):
+            self._put_back()
             return
         super().keyPressEvent(event)
+
+    def _put_back(self) -> None:
+        self.setText(self._shown)
+        self.setModified(False)
+        self._mark(wrong=False)
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         """A wrong value left behind gives way to the one that holds."""
         super().focusOutEvent(event)
         if self.property("wrong"):
-            self.setText(self._shown)
-            self.setModified(False)
-            self._mark(wrong=False)
+            self._put_back()
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         """Tell the sketch, and select all for typing over."""

@@ -1,4 +1,4 @@
-"""What people type into a number field: decimal comma or point, simple sums, a unit."""
+"""What people type into a number field: decimal comma or point, simple sums, a unit. Grouped digits are refused."""
 
 from __future__ import annotations
 
@@ -9,6 +9,8 @@ from collections.abc import Callable
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.formats.body import UNIT_MM
 
+_GROUPED = re.compile(r"(?<![\d.,])(\d{1,3})((?:[,.' \u00a0\u202f]\d{3})+)(?![\d])")
+"""Digits in groups of three, as 1,000 or 13,780.00 or 1 000; one point before three digits is a decimal sign."""
 _UNIT = re.compile(r"(?<=[\d.)])\s*(mm|cm|in|m)\b")
 _OPERATIONS: dict[type[ast.operator], Callable[[float, float], float]] = {
     ast.Add: lambda a, b: a + b,
@@ -20,6 +22,7 @@ _OPERATIONS: dict[type[ast.operator], Callable[[float, float], float]] = {
 
 def parse_number(text: str, *, is_length: bool = False) -> float:
     """The value of `12,5`, `12.5+0.4`, `(3+1)/2` or, for lengths, `0.5in`, in mm. Raises `ParameterError`."""
+    _refuse_grouped(text)
     cleaned = text.strip().replace(",", ".").replace("°", "").replace("−", "-")
     if is_length:
         cleaned = _UNIT.sub(lambda match: f"*{UNIT_MM[match.group(1)]}", cleaned)
@@ -30,6 +33,18 @@ def parse_number(text: str, *, is_length: bool = False) -> float:
     if abs(value) > 1e9:
         raise ParameterError(text.strip(), "this is far too large", "type a smaller number")
     return value
+
+
+def _refuse_grouped(text: str) -> None:
+    """Raise `ParameterError` where digits are grouped: 1,000 may mean one or a thousand."""
+    for match in _GROUPED.finditer(text):
+        first, rest = match.groups()
+        if rest.startswith(".") and rest.count(".") == 1 and len(rest) == 4:
+            continue
+        whole = first + re.sub(r"\D", "", rest)
+        raise ParameterError(
+            text.strip(), "groups of digits can be read in two ways", f"type {int(whole)} or {int(first)}.0"
+        )
 
 
 def _value(node: ast.expr) -> float:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.job.edits import change_machine, change_material, fit, set_layer_height, set_lot
 from lean_trellis.core.shop.machine import PROCESS_WORDS
 from lean_trellis.core.shop.words import CONSTANTS, UNIT_WORDS
-from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row
+from lean_trellis.studio.forms.fields import ChoiceField, TextField, figure, head, muted, row
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.another import AnotherSection
@@ -47,7 +47,7 @@ class SetupStation(Station):
         }
         self._demo_row = row("Demos", *self.demos.values(), 1, spacing=5)
         self.page.addWidget(self._demo_row)
-        self.lot = QLineEdit()
+        self.lot = TextField()
         self.lot.setObjectName("setup.lot")
         self.lot.setPlaceholderText("lot number of powder, resin or filament")
         self.lot.editingFinished.connect(lambda: session.do(lambda job: set_lot(job, self.lot.text())))

@@ -25,6 +25,11 @@ MARK_WORDS: dict[Mark, str] = {
 }
 
 
+def station_key(number: int) -> str:
+    """The keys that open a station."""
+    return f"Alt+{number}"
+
+
 @dataclass(frozen=True)
 class Fact:
     """A station's state in the traveller: a mark and one line."""

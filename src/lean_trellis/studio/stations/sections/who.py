@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import describe_part, describe_parts, flag_parts, group_parts, ungroup_parts
 from lean_trellis.core.job.orders import assign_orders, read_orders
-from lean_trellis.studio.forms.fields import figure, row
+from lean_trellis.studio.forms.fields import TextField, figure, row
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
 
@@ -17,7 +17,7 @@ class WhoSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Name, owner, order")
-        self.part_name, self.owner, self.order = QLineEdit(), QLineEdit(), QLineEdit()
+        self.part_name, self.owner, self.order = TextField(), TextField(), TextField()
         self.owner.setPlaceholderText("nobody named")
         self.order.setPlaceholderText("none")
         self.part_name.editingFinished.connect(self._rename)
