@@ -36,7 +36,7 @@ def main() -> int:
 
 
 def _run(demo: str | None, files: list[Path]) -> int:
-    from lean_trellis.studio.settings import load_settings, save_settings
+    from lean_trellis.studio.settings import load_settings
     from lean_trellis.studio.start import make_application, make_window, report_faults
 
     settings = load_settings()
@@ -54,9 +54,7 @@ def _run(demo: str | None, files: list[Path]) -> int:
     for problem in own_problems():
         window.session.said.emit("stop", str(problem))
     settings.started_before = True
-    status = application.exec()
-    save_settings(settings)
-    return status
+    return application.exec()
 
 
 if __name__ == "__main__":

@@ -54,9 +54,7 @@ class Files(QObject):
 
     def _open(self) -> None:
         """Ask for a job file and open it."""
-        chosen, _ = QFileDialog.getOpenFileName(
-            self._window, "Open a job", self.session.settings.folder, f"Jobs (*{SUFFIX})"
-        )
+        chosen, _ = QFileDialog.getOpenFileName(self._window, "Open a job", self.session.folder, f"Jobs (*{SUFFIX})")
         if chosen:
             self.after_asking(lambda: self.session.open_job(Path(chosen)))
 
@@ -77,7 +75,7 @@ class Files(QObject):
             self.session.save_job(self.session.path)
 
     def _save_as(self, then: Callable[[], None] | None = None) -> None:
-        start = str(Path(self.session.settings.folder) / f"{self.session.job.name}{SUFFIX}")
+        start = str(Path(self.session.folder) / f"{self.session.job.name}{SUFFIX}")
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the job", start, f"Jobs (*{SUFFIX})")
         if chosen:
             self.session.save_job(_job_path(chosen), then)
@@ -147,7 +145,7 @@ class Files(QObject):
     def _save_rest(self, request: SpreadRest) -> None:
         """Save the parts that found no room as jobs of their own, a plate each, and take them out of this one."""
         name = f"{request.job.name}, plate 2"
-        start = str(Path(self.session.settings.folder) / f"{name}{SUFFIX}")
+        start = str(Path(self.session.folder) / f"{name}{SUFFIX}")
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the further plates", start, f"Jobs (*{SUFFIX})")
         if chosen:
             spread = "Spreading the rest over further plates"

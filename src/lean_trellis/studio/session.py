@@ -239,21 +239,28 @@ class Session(Derived):
         for problem in bad:
             self.said.emit("stop", str(problem))
 
+    @property
+    def folder(self) -> str:
+        """Where what belongs to this job is saved: its own folder, or where a job was saved last."""
+        return str(self.path.parent) if self.path is not None else self.settings.job_folder
+
     def open_job(self, path: Path) -> None:
         """Open a job file."""
         self.ask(f"Opening {path.name}", requests.OpenJob(path), lambda job: self._opened(job, path))
 
     def _opened(self, job: Job, path: Path) -> None:
         self.settings.remember_job(path)
-        self.replace_job(job, path)
+        self.replace_job(replace(job, name=path.stem), path)
 
     def save_job(self, path: Path, then: Callable[[], None] | None = None) -> None:
-        """Save to a file, beside the window; `then` is called when it is safe on disk."""
-        job = self.job
+        """Save to a file, beside the window; `then` is called when it is safe on disk. The job is called like it."""
+        before = self.job
+        job = replace(before, name=path.stem)
 
         def saved(_: Path) -> None:
-            self._saved = job
+            self._saved = before if before.name == path.stem else self._history.rename(path.stem, before)
             self.path = path
+            self._job_moved_on()
             self.settings.remember_job(path)
             self.file_changed.emit()
             self.said.emit("fine", f"Saved {path.name}")

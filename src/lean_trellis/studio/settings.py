@@ -8,7 +8,7 @@ from typing import Any
 
 import platformdirs
 import tomlkit
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, PrivateAttr, ValidationError
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import AccessError
@@ -17,14 +17,21 @@ MOST_RECENT = 8
 
 
 class Settings(BaseModel):
-    """Machine, material, recent jobs, folders, look. Unknown or wrong entries are passed over."""
+    """Machine, material, recent jobs, folders, look. Unknown or wrong entries are passed over.
+
+    Those that were loaded from a file (`load_settings`) are written there as soon as one changes.
+    """
 
     model_config = ConfigDict(extra="ignore", validate_assignment=True)
+    _file: Path | None = PrivateAttr(None)
 
     machine: str = "metal-260"
     material: str = "steel-316l"
     recent: list[str] = []
     folder: str = ""
+    """Where parts were imported from last."""
+    job_folder: str = ""
+    """Where a job was saved or opened last."""
     night: bool = False
     window: list[int] = []
     started_before: bool = False
@@ -38,7 +45,18 @@ class Settings(BaseModel):
         """Put a job at the head of the recent ones."""
         entry = str(path.resolve())
         self.recent = [entry, *(other for other in self.recent if other != entry)][:MOST_RECENT]
-        self.folder = str(path.resolve().parent)
+        self.job_folder = str(path.resolve().parent)
+
+    def kept_in(self, file: Path) -> Settings:
+        """These settings, written to a file whenever one changes."""
+        self._file = file
+        return self
+
+    def __setattr__(self, name: str, value: Any) -> None:
+        before = getattr(self, name, None) if name in type(self).model_fields else value
+        super().__setattr__(name, value)
+        if self._file is not None and before != value:
+            _write_one(self._file, name, getattr(self, name))
 
 
 def settings_path() -> Path:
@@ -52,26 +70,33 @@ def recovery_folder() -> Path:
 
 
 def load_settings(path: Path | None = None) -> Settings:
-    """The settings; entries that cannot be read are left at their defaults."""
-    try:
-        content: dict[str, Any] = tomllib.loads((path or settings_path()).read_text(encoding="utf-8"))
-    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError):
-        return Settings()
-    good = Settings()
+    """The settings; entries that cannot be read are left at their defaults. Changes are written to the same file."""
+    file, good = path or settings_path(), Settings()
+    content = _content(file)
     for key, value in content.items():
         try:
             good = Settings.model_validate({**good.model_dump(), key: value})
         except ValidationError:
             continue
-    return good
+    return good.kept_in(file)
 
 
-def save_settings(settings: Settings, path: Path | None = None) -> None:
-    """Write the settings; what cannot be written is not worth a message."""
-    target = path or settings_path()
+def _content(file: Path) -> dict[str, Any]:
+    try:
+        return tomllib.loads(file.read_text(encoding="utf-8"))
+    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError):
+        return {}
+
+
+def _write_one(file: Path, name: str, value: Any) -> None:
+    """Write one entry; the others stay as they are there, whichever window wrote them."""
+    _write(file, _content(file) | {name: value})
+
+
+def _write(target: Path, content: dict[str, Any]) -> None:
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
         with written_whole(target) as file:
-            file.write(tomlkit.dumps(settings.model_dump()).encode())
+            file.write(tomlkit.dumps(content).encode())
     except (OSError, AccessError):
         return

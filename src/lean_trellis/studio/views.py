@@ -221,7 +221,7 @@ class Views(QSplitter):
     def _save_map(self) -> None:
         """Save the underside map for the shop floor."""
         job = self.session.job
-        start = str(Path(self.session.settings.folder) / f"{job.name}, underside.svg")
+        start = str(Path(self.session.folder) / f"{job.name}, underside.svg")
         chosen, _ = QFileDialog.getSaveFileName(
             self.window(), "Save the underside map", start, "Drawings (*.svg *.png)"
         )

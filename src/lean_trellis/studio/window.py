@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QSplitter, QVBoxLayout, QWidget
 
 from lean_trellis import __version__
@@ -15,6 +15,7 @@ from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
 from lean_trellis.studio.forms.fields import NumberField, TextField
+from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.menus import Menus
 from lean_trellis.studio.palette import ActionPalette
@@ -26,6 +27,8 @@ from lean_trellis.studio.stations.station import Station
 from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
 from lean_trellis.studio.traveller import Traveller
 from lean_trellis.studio.views import Views
+
+_SETTLED_MS = 500
 
 
 class MainWindow(QMainWindow):
@@ -40,6 +43,8 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Lean Trellis")
         self.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "leaf.svg")))
         self.setAcceptDrops(True)
+        self._resized = single_shot(self, _SETTLED_MS)
+        self._resized.timeout.connect(self._remember_size)
         self.resize(*(session.settings.window or [1280, 800]))
         self.files = Files(session, self)
         self.bench = Bench(session)
@@ -190,6 +195,15 @@ class MainWindow(QMainWindow):
                 event.acceptProposedAction()
                 self.files.take_files(paths)
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The size is remembered when it has settled."""
+        super().resizeEvent(event)
+        self._resized.start()
+
+    def _remember_size(self) -> None:
+        if not self.isMaximized():
+            self.session.settings.window = [self.width(), self.height()]
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved work, remember the window, end the worker."""
         if event is None:
@@ -198,7 +212,8 @@ class MainWindow(QMainWindow):
             event.ignore()
             self.files.after_asking(self._close_for_good)
             return
-        self.session.settings.window = [self.width(), self.height()]
+        self._resized.stop()
+        self._remember_size()
         self.recovery.finish()
         self.status.finish()
         self.views.finish()

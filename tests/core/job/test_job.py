@@ -55,6 +55,14 @@ def test_undo_and_redo_walk_through_the_jobs(job):
     assert history.redo_title == ""
 
 
+def test_a_job_is_renamed_in_every_step_and_undo_keeps_the_name(job):
+    history = History(job)
+    moved = history.do(edits.move_part(job, "part-1", 50, 40))
+    renamed = history.rename("friday", moved)
+    assert history.job is renamed
+    assert (history.job.name, history.undo().name, history.redo() is renamed) == ("friday", "friday", True)
+
+
 def test_one_drag_is_one_step(job):
     history = History(job)
     for x in range(5):

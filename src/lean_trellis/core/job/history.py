@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lean_trellis.core.job.edits import Edit
 from lean_trellis.core.job.job import Job
@@ -50,6 +50,14 @@ class History:
             del self._steps[: max(0, len(self._steps) - MOST_STEPS)]
             self._at = len(self._steps) - 1
         return self.job
+
+    def rename(self, name: str, job: Job) -> Job:
+        """Give every step another name, since what a job is called is no edit; what `job` has become is given back."""
+        renamed = replace(job, name=name)
+        self._steps = [
+            replace(step, job=renamed if step.job is job else replace(step.job, name=name)) for step in self._steps
+        ]
+        return renamed
 
     def undo(self) -> Job:
         """One step back; stays where it is at the beginning."""

@@ -187,7 +187,7 @@ class OverhangsStation(Station):
         if part is None or overhangs is None or facts is None:
             self.session.said.emit("note", "The figures are still being measured")
             return
-        start = str(Path(self.session.settings.folder) / f"{part.name}, regions.csv")
+        start = str(Path(self.session.folder) / f"{part.name}, regions.csv")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the list of regions", start, "Tables (*.csv)")
         if chosen:
             text = rows_as_csv(region_rows(overhangs.regions, facts, self._held_by()))

@@ -140,7 +140,7 @@ class ReleaseStation(Station):
     # --- export ---
 
     def _ask_and_export(self) -> None:
-        folder, suffix = self.session.settings.folder, str(self.file_format.currentData())
+        folder, suffix = self.session.folder, str(self.file_format.currentData())
         if self.separate.isChecked():
             chosen = QFileDialog.getExistingDirectory(self, "Export into a folder", folder)
         else:

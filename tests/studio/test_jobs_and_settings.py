@@ -1,0 +1,98 @@
+"""Jobs are called what their files are called, are saved where they belong; settings are kept when they change."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtWidgets import QFileDialog
+
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.studio.settings import Settings, load_settings
+
+
+@pytest.fixture
+def dialogs(monkeypatch):
+    """What file dialogs were asked, and answers for them."""
+    asked, answers = [], []
+
+    def answered(parent, title, start, *_):
+        asked.append((title, start))
+        return (answers.pop(0) if answers else "", "")
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", answered)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", answered)
+    return asked, answers
+
+
+def test_a_job_is_called_what_its_file_is_called_and_undo_keeps_that(with_parts, tmp_path):
+    user = with_parts(box((30, 20, 10)))
+    user.session.save_job(tmp_path / "friday.trellis")
+    user.settle()
+    assert user.session.job.name == "friday"
+    assert user.session.is_saved
+    assert user.window.windowTitle().startswith("friday")
+    user.session.undo()
+    assert user.session.job.name == "friday"
+    user.session.redo()
+    assert user.session.is_saved, "undo and redo come back to what is on disk"
+    (tmp_path / "friday.trellis").rename(tmp_path / "monday.trellis")
+    user.session.open_job(tmp_path / "monday.trellis")
+    user.settle()
+    assert (user.session.job.name, user.session.is_saved) == ("monday", True)
+
+
+def test_what_is_changed_while_a_job_is_saved_counts_as_changed(with_parts, tmp_path):
+    user = with_parts(box((30, 20, 10)))
+    user.session.save_job(tmp_path / "friday.trellis")
+    user.station("pose")
+    user.type_into(user.field("pose.offset"), "7")
+    user.settle()
+    assert (user.session.job.name, user.session.is_saved) == ("friday", False)
+    user.session.undo()
+    assert user.session.is_saved
+
+
+def test_saving_starts_in_the_jobs_own_folder_not_in_that_of_the_last_import(with_parts, tmp_path, dialogs):
+    asked, answers = dialogs
+    user = with_parts(box((30, 20, 10)))
+    jobs, customer = tmp_path / "jobs", tmp_path / "customer"
+    for folder in (jobs, customer):
+        folder.mkdir()
+    answers.append(str(jobs / "friday"))
+    user.window.menus.run("save")
+    user.settle()
+    assert user.session.path == jobs / "friday.trellis"
+    user.session.settings.folder = str(customer)
+    user.window.menus.run("save_as")
+    assert asked[-1][1] == str(jobs / "friday.trellis")
+    user.window.files.after_asking(user.session.new_job)
+    user.window.menus.run("save_as")
+    assert asked[-1][1].startswith(str(jobs)), "a new job starts where one was saved last"
+
+
+def test_a_setting_is_on_disk_as_soon_as_it_changes_and_leaves_the_others_alone(tmp_path):
+    path = tmp_path / "settings.toml"
+    here, there = load_settings(path), load_settings(path)
+    here.machine = "belt-260"
+    assert load_settings(path).machine == "belt-260"
+    there.night = True  # another window, which knows nothing of the machine
+    again = load_settings(path)
+    assert (again.machine, again.night) == ("belt-260", True)
+    here.remember_job(tmp_path / "friday.trellis")
+    assert load_settings(path).recent == [str(tmp_path / "friday.trellis")]
+
+
+def test_settings_that_were_not_loaded_are_written_nowhere_and_a_folder_that_refuses_costs_nothing(tmp_path):
+    Settings().night = True
+    blocked = tmp_path / "file"
+    blocked.write_text("")
+    settings = load_settings(blocked / "settings.toml")
+    settings.night = True
+    assert settings.night
+
+
+def test_the_windows_size_is_remembered_when_it_has_settled(user):
+    user.window.resize(1100, 760)
+    user.settle()
+    from lean_trellis.studio.pictures import wait_until
+
+    wait_until(lambda: user.session.settings.window == [1100, 760])
