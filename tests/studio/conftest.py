@@ -173,6 +173,16 @@ class User:
         assert self.window.station.key == key
         return self.window.station
 
+    def change_set(self, name: str) -> None:
+        """Give the current support another set, from the menu of its button."""
+        chooser: Any = self.window.findChild(QWidget, "supports.change_set")
+        assert chooser.isVisible() and chooser.isEnabled()
+        chooser.sets.aboutToShow.emit()
+        (action,) = [action for action in chooser.sets.actions() if action.data() == name]
+        assert action.isEnabled()
+        action.trigger()
+        QApplication.processEvents()
+
     def field(self, name: str) -> Any:
         found = self.window.findChild(QWidget, name)
         assert found is not None, name

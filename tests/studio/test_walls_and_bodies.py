@@ -77,7 +77,7 @@ def test_a_set_of_another_family_shows_its_own_form_and_tools(with_set):
     user.type_into(user.field("parameter.cell_along"), "0.1")
     assert "no cells" in user.window.status.message.text()
     assert user.session.support.parameters.cell_along == 3
-    user.choose(bench.set_choice, "bars-metal")
+    user.change_set("bars-metal")
     user.settle()
     assert isinstance(bench.hand, BarTools) and bench.hand.isVisible()
 
@@ -279,7 +279,7 @@ def test_del_takes_picked_walls_first_and_the_support_where_none_is_picked(with_
     user.session.undo()
     user.settle()
     user.session.select(support="support-1")
-    user.choose(bench.set_choice, "bars-metal")
+    user.change_set("bars-metal")
     user.settle()
     bench.delete()
     assert not user.session.job.supports

@@ -9,7 +9,15 @@ import numpy as np
 
 from lean_trellis.core.checks.finding import Deriving
 from lean_trellis.core.errors import EditError
-from lean_trellis.core.job.edits import Edit, add_support, change_support, move_missed, move_part, set_build_offset
+from lean_trellis.core.job.edits import (
+    Edit,
+    add_support,
+    change_support,
+    move_missed,
+    move_part,
+    remove_supports,
+    set_build_offset,
+)
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.sets import shipped_sets
@@ -74,6 +82,18 @@ class AddSupport:
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
         """Add it."""
         return add_support(job, self.part_id, shipped_sets()[self.set_name])
+
+
+@dataclass(frozen=True)
+class RemoveSupport:
+    """Delete a support."""
+
+    support_id: str
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Delete it."""
+        return remove_supports(job, [self.support_id])
 
 
 @dataclass(frozen=True)

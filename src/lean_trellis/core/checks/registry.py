@@ -19,6 +19,7 @@ from lean_trellis.core.checks.standing import check_standing
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.checks.supports_overlap import check_supports_overlap
 from lean_trellis.core.checks.tipping import check_tipping
+from lean_trellis.core.checks.twice import check_twice
 from lean_trellis.core.checks.volume import check_volume
 from lean_trellis.core.checks.zones import check_zones
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -52,6 +53,7 @@ CHECKS: tuple[Check, ...] = (
     Check("standing", check_standing, "cluster"),
     Check("supports", check_families, "near"),
     Check("supports that overlap", check_supports_overlap, "near"),
+    Check("supported twice", check_twice, "alone"),
     Check("tipping", check_tipping, "stack"),
     Check("protected surfaces", check_protection, "near"),
 )

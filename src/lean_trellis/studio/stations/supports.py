@@ -8,14 +8,15 @@ from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout
 
 from lean_trellis.core.checks import Cure
 from lean_trellis.core.job.edits import (
+    Edit,
     add_support,
     again_on,
     copies_of,
     copy_support,
     extend_target,
     remove_supports,
-    use_set,
 )
+from lean_trellis.core.job.job import Job
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.core.supports import RegionPick, Support
@@ -34,6 +35,8 @@ from lean_trellis.studio.gestures import Pick, Pull, Stroke
 from lean_trellis.studio.looks import look_for, looks
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
+from lean_trellis.studio.stations.sections.already import AlreadySupported, in_the_way
+from lean_trellis.studio.stations.sections.change_set import ChangeSet
 from lean_trellis.studio.stations.sections.set_values import SetValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.theme import DAY, Tokens
@@ -58,8 +61,9 @@ class SupportsStation(Station):
         self.set_choice = ChoiceField()
         self.set_choice.setObjectName("supports.set")
         self.set_choice.setAccessibleName("Parameter set")
-        self.set_choice.chosen.connect(self._set_chosen)
-        self.page.addWidget(row(QLabel("Set"), self.set_choice))
+        self.set_choice.setToolTip("What the next support is made with; supports that are there stay as they are")
+        self.set_choice.chosen.connect(lambda _: self.refresh())
+        self.page.addWidget(row(QLabel("Next support"), self.set_choice))
         self.support_picked = QPushButton("Support picked")
         self.support_picked.setProperty("role", "main")
         self.support_picked.clicked.connect(lambda: self.add(picked_only=True))
@@ -70,6 +74,11 @@ class SupportsStation(Station):
         self.extend.setToolTip("The support in hand serves the picked regions as well")
         self.extend.clicked.connect(self._extend)
         self.page.addWidget(row(self.support_picked, self.support_all, 1, spacing=6))
+        self.already = AlreadySupported()
+        self.already.replaced.connect(lambda: self._answered(replaces=True))
+        self.already.added.connect(lambda: self._answered(replaces=False))
+        self.page.addWidget(self.already)
+        self._asked: tuple[RegionPick, ...] | None = None
         self.table = PickTable(("Set", "For", "Count", "cm³"), several=False)
         self.table.setObjectName("supports.table")
         self.table.setFixedHeight(96)
@@ -80,7 +89,9 @@ class SupportsStation(Station):
         self.again = button("Same again", self._again, "The same support on the picked regions", name="supports.again")
         self.copies = button("To copies", self._to_copies, "The support on all copies of the part, or on those picked "
                              "as well", name="supports.copies")  # fmt: skip
-        self.page.addWidget(row(self.extend, self.again, self.copies, self.remove, 1, spacing=5))
+        self.other_set = ChangeSet(session)
+        self.page.addWidget(row(self.extend, self.again, self.copies, 1, spacing=5))
+        self.page.addWidget(row(self.other_set, self.remove, 1, spacing=5))
         self.problem = QLabel()
         self.problem.setWordWrap(True)
         self.page.addWidget(self.problem)
@@ -151,7 +162,30 @@ class SupportsStation(Station):
         if part is None:
             return
         target = self._picked_targets() if picked_only else None
-        if session.do(lambda job: add_support(job, part.id, self._chosen_set(), target)):
+        there = in_the_way(session, self._chosen_set(), target)
+        if there:
+            self._asked = target
+            self.already.ask(session, there)
+            return
+        self._add(target, ())
+
+    def _answered(self, *, replaces: bool) -> None:
+        """Add what was asked about, in place of what is there or beside it."""
+        self.already.hide()
+        there = in_the_way(self.session, self._chosen_set(), self._asked) if replaces else ()
+        self._add(self._asked, there)
+
+    def _add(self, target: tuple[RegionPick, ...] | None, instead_of: tuple[Support, ...]) -> None:
+        session, part, chosen = self.session, self.session.part, self._chosen_set()
+        if part is None:
+            return
+
+        def make(job: Job) -> Edit:
+            kept = remove_supports(job, [support.id for support in instead_of]).job if instead_of else job
+            added = add_support(kept, part.id, chosen, target)
+            return Edit(f"Replace supports by {chosen.title}", added.job) if instead_of else added
+
+        if session.do(make):
             session.select(support=session.job.supports[-1].id, regions=frozenset())
 
     def _picked_targets(self) -> tuple[RegionPick, ...]:
@@ -194,14 +228,6 @@ class SupportsStation(Station):
         support = self.session.support
         if support is not None:
             self.session.do(lambda job: remove_supports(job, [support.id]))
-
-    def _set_chosen(self, _: str) -> None:
-        """Choosing another set changes the support in hand."""
-        support = self.session.support
-        if support is not None:
-            chosen = self._chosen_set()
-            self.session.do(lambda job: use_set(job, support.id, chosen))
-        self.refresh()
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """In a mode the click is the mode's; else it picks a bar and its support, or a region."""
@@ -246,6 +272,7 @@ class SupportsStation(Station):
         self.end_tools()
         for tools in self._tools_of.values():
             tools.leave()
+        self.already.hide()
 
     # --- what is shown ---
 
@@ -258,7 +285,7 @@ class SupportsStation(Station):
         session, part, support = self.session, self.session.part, self.session.support
         process = session.job.machine.process
         offered = [(s.name, s.title) for s in shipped_sets().values() if s.suits(process)]
-        current = support.set_name if support is not None else str(self.set_choice.currentData())
+        current = str(self.set_choice.currentData())
         self.set_choice.offer(offered, current if current in dict(offered) else usual_set(process))
         picked = len(session.selection.regions)
         self.selected.setText(
@@ -275,6 +302,7 @@ class SupportsStation(Station):
         self.again.setEnabled(support is not None and picked > 0)
         self.copies.setEnabled(support is not None and bool(copies_of(session.job, support.part_id)))
         self.remove.setEnabled(support is not None)
+        self.other_set.refresh()
         mine = () if part is None else session.job.supports_of(part.id)
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
         self._show_support(support, has_any=bool(mine))

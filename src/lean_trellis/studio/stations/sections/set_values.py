@@ -64,8 +64,8 @@ class SetValuesSection(Fold):
     def _change(self, key: str, value: Any) -> None:
         """One value of the support in hand; a wrong one is refused in words beside the field."""
         session, support = self.session, self.session.support
-        if support is None:
-            return
+        if support is None or key not in type(support.parameters).model_fields:
+            return  # a field of another family's form that was left behind
         try:
             changed = support.parameters.with_value(key, value)
             require_buildable(changed, session.job.critical_angle(session.job.part(support.part_id)))
