@@ -149,10 +149,23 @@ def _recorded(inside: Path) -> list[str]:
     return [str(_RECORDED)]
 
 
-def is_green(tree: Path, tests: list[str], limit: float | None = None) -> bool:
-    """Whether some tests pass in a copy of the tree. Raises TimeoutExpired."""
+def is_green(tree: Path, tests: list[str], limit: float | None = None, *, at_once: int = 0) -> bool:
+    """Whether some tests pass in a copy of the tree, so many at once (0: one process). Raises TimeoutExpired."""
     surroundings = os.environ | {"PYTHONPATH": str(tree / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
-    command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
+    command = [
+        sys.executable,
+        "-m",
+        "pytest",
+        "-x",
+        "-q",
+        "-p",
+        "no:cacheprovider",
+        "-n",
+        str(at_once),
+        "--dist",
+        "loadfile",
+        *tests,
+    ]
     done = subprocess.run(command, cwd=tree, env=surroundings, capture_output=True, timeout=limit, check=False)
     return done.returncode == 0
 
@@ -201,7 +214,7 @@ def main() -> int:
             return fate
 
         needed = sorted({test for mutant in mutants for test in mirrored(mutant.path)})
-        if not is_green(trees.queue[0], needed):
+        if not is_green(trees.queue[0], needed, at_once=_WORKERS):
             print(f"nothing is measured: a test fails without any change, among {' '.join(needed)}", file=sys.stderr)
             return 2
         with ThreadPoolExecutor(_WORKERS) as pool:
