@@ -380,7 +380,7 @@ def test_save_open_and_what_is_not_saved(with_parts, tmp_path, library):
     assert user.window.header.saved_mark.text() == "changed"
     user.session.open_job(path)
     user.settle()
-    assert (user.session.job.name, user.session.undo_title) == ("Untitled", "")
+    assert (user.session.job.name, user.session.undo_title) == ("kept", "")
     assert str(path) in user.session.settings.recent
 
 
