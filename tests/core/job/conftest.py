@@ -1,4 +1,4 @@
-"""A job with a support that differs from its set."""
+"""Jobs that several tests start from."""
 
 from __future__ import annotations
 
@@ -6,8 +6,16 @@ import pytest
 
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.sets import shipped_sets
+
+
+@pytest.fixture
+def job(metal):
+    """A slab and a ball."""
+    slab, round_one = box((20, 10, 5)), ball(6, subdivisions=2)
+    bodies = [Body("slab", slab, len(slab.faces)), Body("ball", round_one, len(round_one.faces))]
+    return edits.add_bodies(new_job(*metal, "Test"), bodies).job
 
 
 @pytest.fixture

@@ -19,26 +19,11 @@ from lean_trellis.core import atomic
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import AccessError, EditError, FormatError, NewerFileError, UnknownNameError
 from lean_trellis.core.formats import Body
-from lean_trellis.core.job import History, Job, edits, new_job
+from lean_trellis.core.job import History, Job, edits
 from lean_trellis.core.job.files import open_job, save_job
-from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import RegionPick
 from lean_trellis.core.supports.common.targets import pick_region
-
-
-def body(name, mesh):
-    return Body(name, mesh, len(mesh.faces))
-
-
-@pytest.fixture
-def job(metal):
-    bodies = [body("slab", box((20, 10, 5))), body("ball", ball(6, subdivisions=2))]
-    return edits.add_bodies(new_job(*metal, "Test"), bodies).job
-
-
-def lowest(job: Job, part_id: str = "part-1") -> float:
-    return float(job.part(part_id).placed.bounds[0, 2])
 
 
 def test_undo_and_redo_walk_through_the_jobs(job):
@@ -87,7 +72,7 @@ def test_edits_that_cannot_be_done_say_why_and_change_nothing(job):
 
 
 def test_targets_are_remembered_on_the_part_through_turns(job, table):
-    job = edits.add_bodies(job, [body("table", table)]).job
+    job = edits.add_bodies(job, [Body("table", table, len(table.faces))]).job
     part, pipeline = job.parts[-1], Pipeline()
     top = max(pipeline.overhangs(part, job).regions, key=lambda region: region.area_mm2)
     supported = edits.add_support(job, part.id, shipped_sets()["bars-metal"], (pick_region(top, part),)).job

@@ -10,20 +10,10 @@ from hypothesis import strategies as st
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import History, Job, edits, new_job
-from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.parts.pose import rotation_between, rotation_xyz
 from lean_trellis.core.sets import shipped_sets
-
-
-def body(name, mesh):
-    return Body(name, mesh, len(mesh.faces))
-
-
-@pytest.fixture
-def job(metal):
-    bodies = [body("slab", box((20, 10, 5))), body("ball", ball(6, subdivisions=2))]
-    return edits.add_bodies(new_job(*metal, "Test"), bodies).job
 
 
 def lowest(job: Job, part_id: str = "part-1") -> float:
@@ -49,7 +39,7 @@ def test_parts_come_in_lifted_by_the_materials_offset_and_apart(job):
     st.floats(0, 80),
 )
 def test_a_part_stays_at_its_offset_through_every_edit(metal, steps, offset):
-    job = edits.add_bodies(new_job(*metal), [body("slab", box((20, 10, 5)))]).job
+    job = edits.add_bodies(new_job(*metal), [Body("slab", box((20, 10, 5)), 12)]).job
     history = History(job)
     history.do(edits.set_build_offset(job, ["part-1"], offset))
     for kind, value in steps:
