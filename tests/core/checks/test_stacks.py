@@ -1,0 +1,52 @@
+"""Changes of material through a stack: two for each layer of a separator between parts, more where parts run past."""
+
+from __future__ import annotations
+
+import pytest
+
+from lean_trellis.core.checks.stacks import material_changes
+from lean_trellis.core.formats import Body
+from lean_trellis.core.job import edits, new_job
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.parts.stacking import Separator
+
+
+def three_flat_parts(library, layers):
+    """Three flat parts over each other, so many layers of another material in each gap."""
+    shop = library.machine("filament-320"), library.material("pla")
+    flat = box((20, 20, 4))
+    job = edits.add_bodies(new_job(*shop), [Body("flat", flat, len(flat.faces))]).job
+    job = edits.set_build_offset(job, ["part-1"], 0).job
+    return edits.stack_part(job, "part-1", 3, layers, "layers", Separator(library.material("petg"), 0, layers)).job
+
+
+@pytest.fixture
+def stacked(library):
+    return three_flat_parts(library, 2)
+
+
+def test_between_parts_it_changes_to_the_separator_and_back(stacked):
+    assert material_changes(stacked) == 4
+
+
+def test_beside_a_part_that_runs_past_each_layer_of_the_separator_is_one_change_and_the_last_one_back(stacked):
+    tall = box((5, 5, 40))
+    job = edits.add_bodies(stacked, [Body("tall", tall, len(tall.faces))]).job
+    job = edits.set_build_offset(job, [job.parts[-1].id], 0).job
+    # Two layers of both twice: base to separator, back within the second; nothing is left to change after it.
+    assert material_changes(job) == 4
+
+
+def test_with_an_odd_number_of_layers_the_last_one_ends_on_the_other_material(library):
+    job = three_flat_parts(library, 3)
+    tall = box((5, 5, 40))
+    job = edits.add_bodies(job, [Body("tall", tall, len(tall.faces))]).job
+    job = edits.set_build_offset(job, [job.parts[-1].id], 0).job
+    # Each gap: three layers of both, and one change back to the base above it.
+    assert material_changes(job) == 8
+
+
+def test_without_a_separator_nothing_changes(library):
+    flat = box((20, 20, 4))
+    shop = library.machine("filament-320"), library.material("pla")
+    assert material_changes(edits.add_bodies(new_job(*shop), [Body("flat", flat, len(flat.faces))]).job) == 0
