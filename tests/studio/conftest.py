@@ -175,7 +175,7 @@ class User:
 
     def change_set(self, name: str) -> None:
         """Give the current support another set, from the menu of its button."""
-        chooser: Any = self.window.findChild(QWidget, "supports.change_set")
+        chooser: Any = self.window.findChild(QMenu, "supports.change_set")
         assert chooser.isVisible() and chooser.isEnabled()
         chooser.sets.aboutToShow.emit()
         (action,) = [action for action in chooser.sets.actions() if action.data() == name]

@@ -143,6 +143,7 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
                 "set": support.set_name,
                 "count": made.counted.number,
                 "volume_mm3": made.volume_mm3,
+                "length_mm": made.length_mm,
                 "contact_area_mm2": made.contact_area_mm2,
                 "contacts": made.contacts.tolist(),
             }

@@ -73,12 +73,22 @@ class ShownRegions:
 
 @dataclass(frozen=True)
 class Totals:
-    """What a support comes to: how many of what it is made of, their volume, and the family's words for it all."""
+    """What a support comes to: how many of what it is made of, their sizes, and the family's words for it all."""
 
     counted: Counted
     volume_mm3: float
+    length_mm: float
+    contact_mm2: float
     words: str
     trouble: str
+
+    @property
+    def in_a_line(self) -> str:
+        """Count, volume, total length, area of contact."""
+        return (
+            f"{self.counted} · {self.volume_mm3 / 1000:,.2f} cm³ · {self.length_mm / 1000:,.2f} m · "
+            f"contact {self.contact_mm2:,.1f} mm²"
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -211,7 +221,9 @@ def shown_nodes(most: int) -> ShownNodes:
 
     def structure(reader: Reader[ShownStructure]) -> ShownStructure:
         made, spec = reader.one(STRUCTURE), spec_for(reader.subject.parameters)
-        totals = Totals(made.counted, made.volume_mm3, spec.words(made), spec.trouble(made))
+        totals = Totals(
+            made.counted, made.volume_mm3, made.length_mm, made.contact_area_mm2, spec.words(made), spec.trouble(made)
+        )
         return ShownStructure(made, totals, spec.drawn(made, most))
 
     return ShownNodes(

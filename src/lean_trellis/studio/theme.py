@@ -129,6 +129,19 @@ QPushButton[role="quiet"]:hover {{ border-color: {t.line}; }}
 QPushButton[role="quiet"]:checked {{ background: {t.ivy_wash}; border-color: {t.ivy}; }}
 QPushButton[role="fold"] {{ background: transparent; border: none; border-bottom: 1px solid {t.line}; border-radius: 0;
   text-align: left; font-weight: 700; padding: 5px 2px; }}
+QPushButton[role="group"] {{ background: transparent; border: none; border-radius: 0; min-height: 16px;
+  text-align: left; font-weight: 700; padding: 2px; }}
+QPushButton[role="group"]:focus {{ color: {t.ivy}; }}
+QPushButton[role="back"] {{ background: transparent; border: none; color: {t.muted}; padding: 2px 4px;
+  min-height: 16px; }}
+QPushButton[role="back"]:hover {{ color: {t.ivy}; }}
+QTabWidget::pane {{ border: none; border-top: 1px solid {t.line}; }}
+QTabBar {{ background: transparent; }}
+QTabBar::tab {{ background: transparent; color: {t.muted}; padding: 6px 10px; border: none;
+  border-bottom: 2px solid transparent; }}
+QTabBar::tab:hover {{ color: {t.ink}; }}
+QTabBar::tab:selected {{ color: {t.ink}; font-weight: 700; border-bottom: 2px solid {t.ivy}; }}
+QTabBar::tab:focus {{ color: {t.ivy}; }}
 QLineEdit, QComboBox {{ background: {t.card}; border: 1px solid {t.line}; border-radius: {RADIUS}px; padding: 2px 8px;
   min-height: {ROW - 8}px; selection-background-color: {t.ivy}; selection-color: {t.on_ivy}; }}
 QLineEdit:focus, QComboBox:focus {{ border: 1px solid {t.ivy}; }}

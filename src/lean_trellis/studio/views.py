@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from lean_trellis.core.errors import TrellisError
@@ -35,6 +35,8 @@ from lean_trellis.studio.view3d.scene import Scene
 from lean_trellis.studio.view3d.view import BuildView
 from lean_trellis.studio.viewbar import ViewBar
 
+_INSET_PX = 8
+
 
 class Views(QSplitter):
     """The 3D view with its bars above; under it a station's sheet or the underside map."""
@@ -60,6 +62,8 @@ class Views(QSplitter):
         for station in bench.stations:
             if station.sheet is not None:
                 self.sheets.addWidget(station.sheet)
+            if station.inset is not None:
+                self._hold_inset(station.inset)
         self.sheets.addWidget(self.map)
         self.setHandleWidth(3)
         self.addWidget(upper)
@@ -69,6 +73,25 @@ class Views(QSplitter):
         self.setSizes([480, 224])
         self.setChildrenCollapsible(False)
         self._connect()
+
+    def _hold_inset(self, inset: QWidget) -> None:
+        """Keep a small widget in the lower left corner of the 3D view."""
+        inset.hide()
+        inset.setParent(self.view)
+        inset.setAttribute(Qt.WidgetAttribute.WA_NativeWindow)  # as VTK's own: else it lies below it
+        self.view.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Insets stay in their corner when the view changes its size."""
+        if watched is self.view and event is not None and event.type() == QEvent.Type.Resize:
+            for station in self._bench.stations:
+                if station.inset is not None:
+                    size = station.inset.sizeHint()
+                    station.inset.setGeometry(
+                        _INSET_PX, self.view.height() - size.height() - _INSET_PX, size.width(), size.height()
+                    )
+                    station.inset.raise_()
+        return super().eventFilter(watched, event)
 
     def _connect(self) -> None:
         self.view.picked.connect(self._picked)

@@ -31,6 +31,11 @@ class Fold(QWidget):
         self._inside.setVisible(is_open)
         self.heading.setText(f"{'▾' if is_open else '▸'}  {self._words}")
 
+    def stay_open(self) -> None:
+        """The body alone, without its heading: where a tab says what it is."""
+        self.heading.setChecked(True)
+        self.heading.hide()
+
     @property
     def is_open(self) -> bool:
         """Whether the body shows."""

@@ -14,6 +14,9 @@ from lean_trellis.studio.forms.fields import ChoiceField, NumberField, row
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.qt import restyle
 
+_UNIT_WIDE = 36
+_FEW_LETTERS = 9
+
 
 class _Line(QWidget):
     """One parameter: label, field, unit, and the way back when it differs from its set."""
@@ -24,17 +27,18 @@ class _Line(QWidget):
         self.field = self._make_field()
         self.field.setObjectName(f"parameter.{known.key}")
         self.field.setAccessibleName(known.label)
-        self._back = QPushButton("↺")
-        self._back.setProperty("role", "quiet")
-        self._back.setFixedWidth(26)
+        self._back = QPushButton()
+        self._back.setProperty("role", "back")
         self._back.clicked.connect(lambda: form.changed.emit(known.key, form.origin_value(known.key)))
+        self._back.hide()
         unit = QLabel(known.unit)
         unit.setProperty("role", "muted")
-        unit.setFixedWidth(40)
+        unit.setFixedWidth(_UNIT_WIDE)
         label = QLabel(known.label)
+        label.setBuddy(self.field)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 2, 0, 2)
-        layout.addWidget(row(label, 1, self.field, unit, self._back, spacing=4))
+        layout.setContentsMargins(0, 1, 0, 1)
+        layout.addWidget(row(label, 1, self._back, self.field, unit, spacing=4))
         for widget in (label, self.field):
             widget.setToolTip(self._help())
 
@@ -51,7 +55,6 @@ class _Line(QWidget):
             choice = ChoiceField()
             choice.setFixedWidth(168)
             choice.chosen.connect(lambda value: form.changed.emit(known.key, value))
-            choice.activated.connect(lambda _: form.entered.emit(known.key))
             return choice
         if known.kind == "switch":
             tick = QCheckBox()
@@ -63,8 +66,16 @@ class _Line(QWidget):
         as_count = known.kind == "count"
         number.taken.connect(lambda value: form.changed.emit(known.key, round(value) if as_count else value))
         number.emptied.connect(lambda: form.changed.emit(known.key, None))
-        number.entered.connect(lambda: form.entered.emit(known.key))
         return number
+
+    def _in_words(self, value: Any) -> str:
+        """A value as it is shown."""
+        known = self.known
+        if value is None:
+            return "off" if known.follows is None else "as follows"
+        if known.kind == "choice":
+            return dict(zip(known.choices, known.choice_words, strict=True))[str(value)]
+        return ("on" if value else "off") if isinstance(value, bool) else f"{value:.6g}"
 
     def show_following(self, value: float) -> None:
         """What a value that is not typed is now."""
@@ -81,11 +92,11 @@ class _Line(QWidget):
             case NumberField():
                 self.field.show_value(None if value is None else float(value))
         differs = value != origin
-        self._back.setEnabled(differs)
-        self._back.setText("↺" if differs else "")
-        unset = "off" if self.known.follows is None else "what follows from the others"
-        shown = unset if origin is None else origin
-        self._back.setToolTip(f"Back to the set's value: {shown}" if differs else "")
+        self._back.setVisible(differs)
+        shown = self._in_words(origin)
+        self._back.setText(f"{shown}  ↺" if len(shown) < _FEW_LETTERS else "↺")
+        self._back.setToolTip(f"Back to the set's value: {shown}")
+        self._back.setAccessibleName(f"{self.known.label}: back to {shown}")
         if bool(self.field.property("differs")) != differs:
             self.field.setProperty("differs", differs)
             restyle(self.field)
@@ -95,7 +106,6 @@ class ParameterForm(QWidget):
     """Shows parameters and asks for changes through `changed(key, value)`; holds no values of its own."""
 
     changed = pyqtSignal(str, object)
-    entered = pyqtSignal(str)
 
     def __init__(self, model: type[FamilyParameters]) -> None:
         super().__init__()
@@ -113,7 +123,8 @@ class ParameterForm(QWidget):
 
     def _add_group(self, layout: QVBoxLayout, question: str, words: str, asked: list[Declared]) -> None:
         fold = Fold(words)
-        fold.body.setContentsMargins(0, 2, 0, 6)
+        fold.heading.setProperty("role", "group")
+        fold.body.setContentsMargins(0, 1, 0, 3)
         fold.body.setSpacing(0)
         for known in asked:
             line = _Line(known, self)
@@ -125,6 +136,10 @@ class ParameterForm(QWidget):
     def origin_value(self, key: str) -> Any:
         """The set's own value."""
         return getattr(self._origin, key)
+
+    def key_of(self, field: QWidget) -> str:
+        """The parameter of a field; nothing for any other widget."""
+        return next((key for key, line in self._lines.items() if line.field is field), "")
 
     def field(self, key: str) -> QWidget:
         """The field of one parameter."""

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import title
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import Sheet
+from lean_trellis.studio.forms.tabs import BenchTabs, scrolled
 from lean_trellis.studio.gestures import Pick, Pull, Stroke
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
@@ -43,6 +44,8 @@ class Station(QWidget):
 
     key = ""
     name = ""
+    has_tabs = False
+    """Whether the bench has tabs below its head; else one page."""
     shows_angles = False
     deletes_parts = False
     """Whether Del deletes the selected parts there."""
@@ -61,22 +64,23 @@ class Station(QWidget):
         self._tools: tuple[ModeButtons, ...] = ()
         self.sheet: Sheet | None = None
         """What is shown under the view while the station is open."""
+        self.inset: QWidget | None = None
+        """What is shown in a corner of the view while there is something to show."""
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QFrame.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        page = QWidget()
-        self.page = QVBoxLayout(page)
-        self.page.setContentsMargins(12, 10, 12, 10)
-        self.page.setSpacing(6)
+        outer.setSpacing(0)
+        self.head = QVBoxLayout()
+        self.head.setContentsMargins(12, 8, 12, 4)
+        self.head.setSpacing(4)
         self.heading = title(self.name)
-        self.page.addWidget(self.heading)
-        scroll.setWidget(page)
-        outer.addWidget(scroll)
-        self.footing = QVBoxLayout()
-        outer.addLayout(self.footing)
+        self.head.addWidget(self.heading)
+        outer.addLayout(self.head)
+        if self.has_tabs:
+            self.tabs = BenchTabs()
+            outer.addWidget(self.tabs, 1)
+        else:
+            scroll, self.page = scrolled()
+            outer.addWidget(scroll, 1)
 
     def refresh(self) -> None:
         """Show the session as it is."""

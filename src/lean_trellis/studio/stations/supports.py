@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
-from lean_trellis.core.checks import Cure
 from lean_trellis.core.job.edits import (
     Edit,
     add_support,
@@ -24,10 +24,8 @@ from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.structure import Counted
 from lean_trellis.core.supports.common.targets import pick_region
-from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.family_tools import HandTools
-from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
-from lean_trellis.studio.forms.fold import Fold
+from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.forms.tables import PickTable
@@ -36,13 +34,14 @@ from lean_trellis.studio.looks import look_for, looks
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
 from lean_trellis.studio.stations.sections.already import AlreadySupported, in_the_way
-from lean_trellis.studio.stations.sections.change_set import ChangeSet
+from lean_trellis.studio.stations.sections.problems import Problems
 from lean_trellis.studio.stations.sections.set_values import SetValuesSection
+from lean_trellis.studio.stations.sections.support_menu import SupportMenu
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.theme import DAY, Tokens
 
-_CURED_HERE = ("bar_no_way", "raft_too_thick", "raft_hole_closed", "supports_overlap", "walls_end_in_air")
-"""Findings on the support in hand whose cures stand in the bench."""
+_LEAST_LIST = 60
+_LIST = 116
 
 
 class SupportsStation(Station):
@@ -51,89 +50,114 @@ class SupportsStation(Station):
     key = "supports"
     name = "Supports"
     shows_angles = True
+    has_tabs = True
     shows_map = True
     picks_bars = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self._asked: tuple[RegionPick, ...] | None = None
+        self._add_head()
+        self._add_list()
+        self._add_pages()
+        self.inset = self.sketch
+
+    def _add_head(self) -> None:
+        """What is selected, what the next support is made with, the two buttons, the current support's totals."""
         self.selected = muted()
-        self.page.addWidget(self.selected)
+        self.selected.setWordWrap(False)
+        self.head.removeWidget(self.heading)
+        self.head.addWidget(row(self.heading, self.selected, 1))
         self.set_choice = ChoiceField()
         self.set_choice.setObjectName("supports.set")
-        self.set_choice.setAccessibleName("Parameter set")
+        self.set_choice.setAccessibleName("Parameter set of the next support")
         self.set_choice.setToolTip("What the next support is made with; supports that are there stay as they are")
         self.set_choice.chosen.connect(lambda _: self.refresh())
-        self.page.addWidget(row(QLabel("Next support"), self.set_choice))
-        self.support_picked = QPushButton("Support picked")
+        self.set_choice.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.head.addWidget(row("Next support", self.set_choice))
+        self.support_picked = button("Support selected regions", lambda: self.add(picked_only=True))
         self.support_picked.setProperty("role", "main")
-        self.support_picked.clicked.connect(lambda: self.add(picked_only=True))
-        self.support_all = QPushButton("Support all")
-        self.support_all.setToolTip("Every region of the part in hand")
-        self.support_all.clicked.connect(lambda: self.add(picked_only=False))
-        self.extend = QPushButton("Extend")
-        self.extend.setToolTip("The support in hand serves the picked regions as well")
-        self.extend.clicked.connect(self._extend)
-        self.page.addWidget(row(self.support_picked, self.support_all, 1, spacing=6))
+        self.support_all = button("Support all", lambda: self.add(picked_only=False))
+        self.menu = SupportMenu(self.session)
+        self.menu.extended.connect(self._extend)
+        self.menu.repeated.connect(self._again)
+        self.menu.copied.connect(self._to_copies)
+        self.menu.deleted.connect(self.delete_support)
+        self.more = QPushButton("…")
+        self.more.setObjectName("supports.more")
+        self.more.setAccessibleName("More for the current support")
+        self.more.setToolTip("What can be done with the current support: another set, more regions, copies, delete")
+        self.more.setMenu(self.menu)
+        self.head.addWidget(row(self.support_picked, self.support_all, 1, self.more, spacing=6))
+        self.totals = figure()
+        self.totals.setObjectName("supports.totals")
+        self.totals.setWordWrap(False)
+        self.totals.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.head.addWidget(self.totals)
+
+    def _add_list(self) -> None:
+        """The supports of the part above the tabs; the line between them is dragged."""
         self.already = AlreadySupported()
         self.already.replaced.connect(lambda: self._answered(replaces=True))
         self.already.added.connect(lambda: self._answered(replaces=False))
-        self.page.addWidget(self.already)
-        self._asked: tuple[RegionPick, ...] | None = None
         self.table = PickTable(("Set", "For", "Count", "cm³"), several=False)
         self.table.setObjectName("supports.table")
-        self.table.setFixedHeight(96)
-        self.table.picked.connect(lambda keys: session.select(support=keys[0] if keys else ""))
-        self.page.addWidget(self.table)
-        self.remove = QPushButton("Delete")
-        self.remove.clicked.connect(self.delete_support)
-        self.again = button("Same again", self._again, "The same support on the picked regions", name="supports.again")
-        self.copies = button("To copies", self._to_copies, "The support on all copies of the part, or on those picked "
-                             "as well", name="supports.copies")  # fmt: skip
-        self.other_set = ChangeSet(session)
-        self.page.addWidget(row(self.extend, self.again, self.copies, 1, spacing=5))
-        self.page.addWidget(row(self.other_set, self.remove, 1, spacing=5))
-        self.problem = QLabel()
-        self.problem.setWordWrap(True)
-        self.page.addWidget(self.problem)
-        self._cures = QVBoxLayout()
-        self._cures.setSpacing(4)
-        self._cured: tuple[Cure, ...] = ()
-        self.page.addLayout(self._cures)
-        self.limit = QLabel()
-        self.limit.setWordWrap(True)
-        self.limit.setProperty("role", "warn")
-        self.page.addWidget(self.limit)
-        self.totals = figure()
-        self.page.addWidget(self.totals)
-        self.bar_facts = figure()
-        self.page.addWidget(self.bar_facts)
-        kinds = dict.fromkeys(look.tools for look in looks())
-        self._tools_of = {make: make(session, self._chosen_set) for make in kinds}
-        for tools in self._tools_of.values():
-            for section in (tools, *tools.further):
-                section.asks.connect(self.asks)
-                self.page.addWidget(section)
-        self.watch_tools(*(modes for tools in self._tools_of.values() for modes in tools.mode_rows))
-        self.values = SetValuesSection(session)
-        self.page.addWidget(self.values)
-        self.page.addStretch(1)
-        self.sketch = Sketch(DAY)
-        self.values.entered.connect(self.sketch.show_key)
-        self.footing.addWidget(self.sketch)
-        self._folds = (
-            *(section for tools in self._tools_of.values() for section in (tools, *tools.further)),
-            self.values,
-        )
-        for fold in self._folds:
-            fold.heading.toggled.connect(lambda is_open, fold=fold: self._unfolded(fold, is_open=is_open))
+        self.table.setMinimumHeight(_LEAST_LIST)
+        self.table.picked.connect(lambda keys: self.session.select(support=keys[0] if keys else ""))
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(lambda at: self.menu.popup(self.table.mapToGlobal(at)))
+        upper = QWidget()
+        column = QVBoxLayout(upper)
+        column.setContentsMargins(12, 2, 12, 4)
+        column.setSpacing(4)
+        column.addWidget(self.already)
+        column.addWidget(self.table)
+        self.halves = QSplitter(Qt.Orientation.Vertical)
+        self.halves.setHandleWidth(1)
+        self.halves.setChildrenCollapsible(False)
+        self.halves.addWidget(upper)
+        self.halves.addWidget(self.tabs)
+        self.halves.setStretchFactor(0, 0)
+        self.halves.setStretchFactor(1, 1)
+        outer = self.layout()
+        assert isinstance(outer, QVBoxLayout)
+        self.halves.setSizes([_LIST, 400])
+        outer.addWidget(self.halves, 1)
 
-    def _unfolded(self, opened: Fold, *, is_open: bool) -> None:
-        """One of the three at a time; the drawing belongs to the values."""
-        if is_open:
-            for fold in self._folds:
-                if fold is not opened:
-                    fold.heading.setChecked(False)
-        self.sketch.setVisible(self.values.is_open)
+    def _add_pages(self) -> None:
+        settings = self.tabs.add_page("settings", "Settings")
+        by_hand = self.tabs.add_page("hand", "By hand")
+        figures = self.tabs.add_page("figures", "Figures")
+        problems = self.tabs.add_page("problems", "Problems")
+        self.values = SetValuesSection(self.session)
+        settings.addWidget(self.values)
+        kinds = dict.fromkeys(look.tools for look in looks())
+        self._tools_of = {make: make(self.session, self._chosen_set) for make in kinds}
+        self.bar_facts = figure()
+        self.words = figure()
+        for page, widget in ((by_hand, self.bar_facts), (figures, self.words)):
+            page.addWidget(widget)
+        for tools in self._tools_of.values():
+            for section, page in ((tools, by_hand), *((further, figures) for further in tools.further)):
+                section.asks.connect(self.asks)
+                section.stay_open()
+                page.addWidget(section)
+        self.no_support = muted()
+        by_hand.addWidget(self.no_support)
+        self.problems = Problems(self.session)
+        self.problems.wanted.connect(self.wanted)
+        problems.addWidget(self.problems)
+        for page in (settings, by_hand, figures, problems):
+            page.addStretch(1)
+        self.watch_tools(*(modes for tools in self._tools_of.values() for modes in tools.mode_rows))
+        self.sketch = Sketch(DAY)
+        self.values.entered.connect(self._entered)
+        self.values.left.connect(self.sketch.hide)
+
+    def _entered(self, key: str) -> None:
+        """A value has the focus: its drawing shows over the view."""
+        self.sketch.show_key(key)
+        self.sketch.show()
 
     # --- edits ---
 
@@ -273,6 +297,7 @@ class SupportsStation(Station):
         for tools in self._tools_of.values():
             tools.leave()
         self.already.hide()
+        self.sketch.hide()
 
     # --- what is shown ---
 
@@ -289,48 +314,26 @@ class SupportsStation(Station):
         self.set_choice.offer(offered, current if current in dict(offered) else usual_set(process))
         picked = len(session.selection.regions)
         self.selected.setText(
-            "Pick a part in the view or in the list." if part is None
-            else f"{part.name}, {picked} region{'s' * (picked != 1)} picked"
+            "select a part in the view or in the list" if part is None
+            else f"{part.name} · {picked} region{'s' * (picked != 1)} selected"
         )  # fmt: skip
         for_regions = spec_for(self._chosen_set().parameters).serves_regions
         self.support_picked.setVisible(for_regions)
         self.support_all.setText("Support all" if for_regions else "Add to the part")
-        self.support_all.setToolTip("Every region of the part in hand" if for_regions else "For the part in hand")
+        self.support_all.setToolTip("Every region of the current part" if for_regions else "For the current part")
         self.support_picked.setEnabled(part is not None and picked > 0)
         self.support_all.setEnabled(part is not None)
-        self.extend.setEnabled(support is not None and support.target is not None and picked > 0)
-        self.again.setEnabled(support is not None and picked > 0)
-        self.copies.setEnabled(support is not None and bool(copies_of(session.job, support.part_id)))
-        self.remove.setEnabled(support is not None)
-        self.other_set.refresh()
+        self.menu.refresh(regions_selected=picked > 0)
+        self.more.setEnabled(support is not None)
         mine = () if part is None else session.job.supports_of(part.id)
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])
         self._show_support(support, has_any=bool(mine))
-        self._show_cures(support)
         hand = self.hand
         for tools in self._tools_of.values():
             for section in (tools, *tools.further):
-                section.setVisible(tools is hand)
+                section.setVisible(tools is hand and (section is tools or support is not None))
         for section in (hand, *hand.further):
             section.refresh()
-
-    def _show_cures(self, support: Support | None) -> None:
-        """What can be done about findings on the support in hand, or for a part that tips over, as buttons."""
-        findings = self.session.findings() or ()
-        mine = [f for f in findings if support is not None and f.support_id == support.id and f.code in _CURED_HERE]
-        mine += [f for f in findings if f.part_id == self.session.selection.part and f.code == "tips_over"]
-        cures = tuple(dict.fromkeys(cure for finding in mine for cure in finding.cures if cure.change is not None))
-        if cures == self._cured:
-            return
-        self._cured = cures
-        while (item := self._cures.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.deleteLater()
-        for words, cure in {cure.words: cure for cure in reversed(cures)}.items():
-            made = QPushButton(words)
-            made.clicked.connect(lambda _, cure=cure: apply_cure(self.session, cure, self.wanted.emit))
-            self._cures.insertWidget(0, made)
 
     def _row(self, support: Support) -> tuple[Any, ...]:
         totals = self.session.totals(support)
@@ -346,39 +349,35 @@ class SupportsStation(Station):
         return title, target, totals.counted.number, round(totals.volume_mm3 / 1000, 2)
 
     def _show_support(self, support: Support | None, *, has_any: bool) -> None:
-        for widget in (self.values, self.totals):
-            widget.setVisible(support is not None)
-        self.bar_facts.hide()
-        self.limit.hide()
-        self.problem.hide()
-        if support is None:
-            self.sketch.show_values(self._chosen_set().parameters, self.session.job.layer_height)
-            self.problem.setVisible(True)
-            set_role(self.problem, "muted")
-            self.problem.setText(
-                "Pick a support in the list to change its values." if has_any
-                else "No supports yet. Pick regions in the view and press Support picked, or Support all."
-            )  # fmt: skip
-            return
-        self.values.show_support(support)
-        self.sketch.show_values(support.parameters, self.session.job.layer_height)
-        self._show_structure(support)
+        layer = self.session.job.layer_height
+        self.values.show_support(support, self._chosen_set())
+        self.sketch.show_values(self._parameters, layer)
+        facts = self.hand.words_of_selected() if support is not None else ""
+        self.bar_facts.setText(facts)
+        self.bar_facts.setVisible(bool(facts))
+        self.no_support.setVisible(support is None)
+        first = "Select regions in the view and press Support selected regions, or press Support all."
+        self.no_support.setText(
+            "" if support is not None else "Select a support in the list first." if has_any else first
+        )
+        totals = None if support is None else self.session.totals(support)
+        self.words.setText("No support is selected." if support is None else "" if totals is None else totals.words)
+        count = self.problems.show_support(support, self.hand.warning() if support is not None else "")
+        self.tabs.set_words("problems", f"Problems {count}" if count else "Problems")
+        self._show_totals(support, has_any=has_any)
 
-    def _show_structure(self, support: Support) -> None:
-        totals, problem = self.session.totals(support), self.session.problem_of(support)
-        trouble = "" if totals is None else totals.trouble
-        if problem is not None:
-            set_role(self.problem, "stop")
-            self.problem.setText(f"{problem}  Nothing was generated.")
-        elif trouble:
-            set_role(self.problem, "warn")
-            self.problem.setText(trouble)
-        self.problem.setVisible(problem is not None or bool(trouble))
-        waiting = "Generating …" if problem is None else ""
-        self.totals.setText(waiting if totals is None else totals.words)
-        for label, words in ((self.bar_facts, self.hand.words_of_selected()), (self.limit, self.hand.warning())):
-            label.setText(words)
-            label.setVisible(bool(words))
+    def _show_totals(self, support: Support | None, *, has_any: bool) -> None:
+        """One line that keeps its place: what the current support comes to, or what to do first."""
+        if support is None:
+            first = "Select a support in the list to change it" if has_any else "Select regions, or support all of them"
+            words = first if self.session.part is not None else "Select a part first"
+        elif self.session.problem_of(support) is not None:
+            words = "Nothing was generated: see Problems"
+        else:
+            totals = self.session.totals(support)
+            words = "Generating …" if totals is None else totals.in_a_line
+        self.totals.setText(words)
+        self.totals.setToolTip(f"{words}\nCount, volume, total length, area of contact with the part")
 
     def fact(self) -> Fact:
         """How many bars, and how much they take."""

@@ -216,6 +216,13 @@ class Bars:
         return float(self.volumes_mm3.sum() + trunks + straight + self.feet.volumes_mm3.sum())
 
     @cached_property
+    def length_mm(self) -> float:
+        """Of bars, trunks, braces and ties along their middle lines."""
+        trunks = np.linalg.norm(np.diff(self.trunks.centres, axis=1), axis=2).sum()
+        straight = sum(float(struts.lengths_mm.sum()) for struts in (self.braces, self.ties))
+        return float(self.lengths_mm.sum() + trunks + straight)
+
+    @cached_property
     def leans_deg(self) -> Floats:
         """(n,): how far each shaft leans from vertical above its bend, degrees; 0 for straight ones."""
         return frozen(leans_of(self.centres[:, BEND], self.centres[:, SHAFT_END]))

@@ -59,6 +59,11 @@ class Bodies:
         return sum(body.volume for body in self.bodies)
 
     @property
+    def length_mm(self) -> float:
+        """The longest side of each body's box."""
+        return sum(float(np.ptp(body.bounds, axis=0).max()) for body in self.bodies)
+
+    @property
     def contact_area_mm2(self) -> float:
         """Sum over the contacts."""
         return float(self.grip.areas.sum())

@@ -70,6 +70,11 @@ class Cradle(Bodies):
     columns: int = 0
 
     @property
+    def length_mm(self) -> float:
+        """Of all posts, from the plate up."""
+        return float(self.posts.tops[:, 2].sum())
+
+    @property
     def derived_values(self) -> dict[str, float]:
         """Rows and columns, where they were not typed."""
         return {"rows": float(self.rows), "columns": float(self.columns)}

@@ -51,6 +51,11 @@ class FlankWall(Bodies):
     reserve: float = 0.0
 
     @property
+    def length_mm(self) -> float:
+        """The wall's, in plan."""
+        return float(np.linalg.norm(np.diff(self.path, axis=0), axis=1).sum())
+
+    @property
     def derived_values(self) -> dict[str, float]:
         """Length, heights and width, where they were not typed."""
         return self.values

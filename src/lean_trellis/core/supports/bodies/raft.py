@@ -34,6 +34,11 @@ class Raft(Bodies):
     holes: tuple[Hole, ...] = ()
 
     @property
+    def length_mm(self) -> float:
+        """Of its outline on the plate, holes too."""
+        return float(self.shape.length)
+
+    @property
     def area_mm2(self) -> float:
         """What it covers on the plate."""
         return float(self.shape.area)

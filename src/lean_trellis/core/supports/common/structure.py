@@ -73,6 +73,10 @@ class Structure(Protocol):
         """Sum over what it is made of."""
 
     @property
+    def length_mm(self) -> float:
+        """Total length: of struts along their middle lines, of posts upright, of walls and rafts in plan."""
+
+    @property
     def contact_area_mm2(self) -> float:
         """Sum over where it meets the part."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QMenu, QPushButton
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from lean_trellis.core.job.edits import use_set
 from lean_trellis.core.sets import ParameterSet, shipped_sets
@@ -12,31 +12,24 @@ from lean_trellis.core.supports.common.support import HandWork
 from lean_trellis.studio.session import Session
 
 
-class ChangeSet(QPushButton):
-    """A button with the sets that the current support could have; each says what it would replace."""
+class ChangeSet(QMenu):
+    """The sets that the current support could have; each says what it would replace."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__("Change set")
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__("Change set to", parent)
         self.session = session
         self.setObjectName("supports.change_set")
-        self.setToolTip("Give the current support another set; each says what it replaces")
-        self.sets = QMenu(self)
-        self.sets.aboutToShow.connect(self._offer)
-        self.setMenu(self.sets)
-
-    def refresh(self) -> None:
-        """Only where there is a support to change."""
-        self.setEnabled(self.session.support is not None)
+        self.aboutToShow.connect(self._offer)
 
     def _offer(self) -> None:
-        self.sets.clear()
+        self.clear()
         support, process = self.session.support, self.session.job.machine.process
         if support is None:
             return
         for chosen in shipped_sets().values():
             if not chosen.suits(process):
                 continue
-            action = self.sets.addAction(self._words(support, chosen))
+            action = self.addAction(self._words(support, chosen))
             assert action is not None, "a menu makes the actions it is given words for"
             action.setData(chosen.name)
             action.setEnabled(chosen.name != support.set_name)

@@ -1,37 +1,56 @@
-"""The values of the support in hand, in the form of its family."""
+"""The settings of the current support, in the form of its family."""
 
 from __future__ import annotations
 
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
 
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.job.edits import change_support
-from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import families, require_buildable
-from lean_trellis.studio.forms.fields import NumberField
-from lean_trellis.studio.forms.fold import Fold
+from lean_trellis.studio.forms.fields import NumberField, muted
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.session import Session
 
 
-class SetValuesSection(Fold):
-    """One form a family."""
+class SetValuesSection(QWidget):
+    """One form a family. `entered` gives the value whose field has the focus, `left` that none has any more."""
 
     entered = pyqtSignal(str)
+    left = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__("Values")
+        super().__init__()
         self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        self.heading = muted()
+        self.heading.setObjectName("supports.settings")
+        column.addWidget(self.heading)
         self._forms = {spec.model: ParameterForm(spec.model) for spec in families()}
         for form in self._forms.values():
             form.changed.connect(self._change)
-            form.entered.connect(self.entered)
             form.hide()
-            self.body.addWidget(form)
+            column.addWidget(form)
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        application.focusChanged.connect(self._focus_moved)
+
+    def _focus_moved(self, _old: QWidget | None, new: QWidget | None) -> None:
+        if new is None:
+            return  # another window has the focus, or a field has just been left with Return
+        shown = self.shown
+        key = "" if shown is None else shown.key_of(new)
+        if key:
+            self.entered.emit(key)
+        else:
+            self.left.emit()
 
     def form(self, model: type[FamilyParameters]) -> ParameterForm:
         """The form of a family's parameters."""
@@ -43,23 +62,29 @@ class SetValuesSection(Fold):
         support = self.session.support
         return None if support is None else self.form(type(support.parameters))
 
-    def show_support(self, support: Support) -> None:
-        """Show a support's values against those of its set."""
-        form = self.form(type(support.parameters))
+    def show_support(self, support: Support | None, chosen: ParameterSet) -> None:
+        """Show a support's values against those of its set; without one the values of the set that is chosen."""
+        parameters = chosen.parameters if support is None else support.parameters
+        form = self.form(type(parameters))
         for other in self._forms.values():
             other.setVisible(other is form)
+        form.setEnabled(support is not None)
+        if support is None:
+            form.show_parameters(parameters, parameters)
+            self.heading.setText(f"{chosen.title}: what the next support is made with")
+            return
         origin = self.session.job.set_of(support) or shipped_sets().get(support.set_name)
-        same = origin is not None and type(origin.parameters) is type(support.parameters)
-        base = origin.parameters if origin is not None and same else support.parameters
+        same = origin is not None and type(origin.parameters) is type(parameters)
+        base = origin.parameters if origin is not None and same else parameters
         made, problem = self.session.structure(support), self.session.problem_of(support)
-        form.show_parameters(support.parameters, base, None if made is None else made.derived_values)
-        if isinstance(problem, ParameterError) and problem.subject in type(support.parameters).model_fields:
+        form.show_parameters(parameters, base, None if made is None else made.derived_values)
+        if isinstance(problem, ParameterError) and problem.subject in type(parameters).model_fields:
             field = form.field(problem.subject)
             if isinstance(field, NumberField):
                 field.mark_wrong()
-        count = len(support.parameters.differences(base))
-        words = f"Values of {support.set_name}, version {support.set_version}"
-        self.set_words(words + (f" · {count} differ{'s' * (count == 1)}" if count else ""))
+        count = len(parameters.differences(base))
+        title = support.set_name if origin is None else origin.title
+        self.heading.setText(f"{title}, version {support.set_version}" + (f" · {count} changed" if count else ""))
 
     def _change(self, key: str, value: Any) -> None:
         """One value of the support in hand; a wrong one is refused in words beside the field."""

@@ -1,0 +1,97 @@
+"""What blocks the current support, each with its cures."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lean_trellis.core.checks import Cure, Finding
+from lean_trellis.core.supports import Support
+from lean_trellis.studio.cures import apply_cure
+from lean_trellis.studio.forms.fields import muted, set_role
+from lean_trellis.studio.session import Session
+
+_ROLES = {"stop": "stop", "caution": "warn", "note": "good"}
+_IN_TROUBLE = frozenset({"bar_no_way", "walls_end_in_air", "raft_hole_closed", "raft_too_thick"})
+"""Findings that the family's own words of trouble are about."""
+
+_Problem = tuple[str, str, tuple[Cure, ...]]
+"""How it looks, what is said, and what can be done about it."""
+
+
+class Problems(QWidget):
+    """A box for each problem and a button for each of its cures; a line where there is none."""
+
+    wanted = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._shown: list[_Problem] | None = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(6)
+        self.boxes: list[QLabel] = []
+        self.cures: dict[str, QPushButton] = {}
+        """The buttons by their words."""
+
+    def show_support(self, support: Support | None, warning: str) -> int:
+        """Show the problems of a support, `warning` among them; how many there are."""
+        problems = [] if support is None else self._of(support)
+        if warning:
+            problems.append(("warn", warning, ()))
+        if problems != self._shown:
+            self._shown = problems
+            self._fill(problems)
+        return len(problems)
+
+    @property
+    def text(self) -> str:
+        """All that is said."""
+        return "\n".join(box.text() for box in self.boxes)
+
+    def _of(self, support: Support) -> list[_Problem]:
+        session = self._session
+        problem, totals = session.problem_of(support), session.totals(support)
+        if problem is not None:
+            return [("stop", f"{problem}  Nothing was generated.", ())]
+        mine = [f for f in session.findings() or () if f.support_id == support.id]
+        mine += [f for f in session.findings() or () if f.part_id == support.part_id and f.code == "tips_over"]
+        problems: list[_Problem] = []
+        if totals is not None and totals.trouble:
+            about = [finding for finding in mine if finding.code in _IN_TROUBLE]
+            mine = [finding for finding in mine if finding not in about]
+            problems.append(("warn", totals.trouble, _cures(about)))
+        for code in dict.fromkeys(finding.code for finding in mine):
+            alike = [finding for finding in mine if finding.code == code]
+            more = f" And {len(alike) - 1} more like it." if len(alike) > 1 else ""
+            first = alike[0]
+            words = first.message[:1].upper() + first.message[1:]
+            problems.append((_ROLES[first.severity], f"{words}.{more}", _cures(alike)))
+        return problems
+
+    def _fill(self, problems: list[_Problem]) -> None:
+        while (item := self._column.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.boxes, self.cures = [], {}
+        if not problems:
+            self._column.addWidget(muted("Nothing blocks this support."))
+        for role, words, cures in problems:
+            box = QLabel(words)
+            box.setWordWrap(True)
+            set_role(box, role)
+            self.boxes.append(box)
+            self._column.addWidget(box)
+            for cure in cures:
+                made = self.cures[cure.words] = QPushButton(cure.words)
+                made.clicked.connect(lambda _, cure=cure: apply_cure(self._session, cure, self.wanted.emit))
+                self._column.addWidget(made)
+
+
+def _cures(findings: list[Finding]) -> tuple[Cure, ...]:
+    """What can be done here, each once."""
+    every = [cure for finding in findings for cure in finding.cures if cure.change is not None]
+    return tuple({cure.words: cure for cure in reversed(every)}.values())[::-1]
