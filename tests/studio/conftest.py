@@ -12,8 +12,18 @@ from typing import Any
 
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QAction
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QScrollArea, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QMenu,
+    QScrollArea,
+    QTabWidget,
+    QWidget,
+)
 
 from lean_trellis.core.formats import Body
 from lean_trellis.core.heavy import EVENT
@@ -93,17 +103,41 @@ class User:
         QApplication.processEvents()
 
     def press(self, button: QWidget) -> None:
+        self.open_tab(button)
         assert button.isVisible(), "a person cannot press what is not shown"
         assert button.isEnabled(), "a person cannot press what is greyed out"
         _DOES.mouseClick(button, Qt.MouseButton.LeftButton)
         QApplication.processEvents()
 
+    def open_tab(self, widget: QWidget) -> None:
+        """Open the tab of a bench that a widget is on, by a click on it."""
+        page, holder = widget, widget.parentWidget()
+        while holder is not None:
+            if isinstance(holder, QTabWidget):
+                place = next(n for n in range(holder.count()) if holder.widget(n).isAncestorOf(page))
+                bar = holder.tabBar()
+                assert bar is not None, "tabs have a bar"
+                if holder.currentIndex() == place:
+                    return
+                _DOES.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(place).center())
+                QApplication.processEvents()
+                return
+            page, holder = widget, holder.parentWidget()
+
+    def trigger(self, action: QAction) -> None:
+        """Choose an entry of a menu."""
+        assert action.isEnabled(), "a person cannot choose what is greyed out"
+        action.trigger()
+        QApplication.processEvents()
+
     def unfold(self, fold: Fold) -> None:
+        self.open_tab(fold)
         if not fold.is_open:
             self.press(fold.heading)
         self.bring_into_view(fold)
 
     def bring_into_view(self, widget: QWidget) -> None:
+        self.open_tab(widget)
         holder = widget.parentWidget()
         while holder is not None and not isinstance(holder, QScrollArea):
             holder = holder.parentWidget()
@@ -113,6 +147,7 @@ class User:
         QApplication.processEvents()
 
     def type_into(self, field: QWidget, text: str) -> None:
+        self.open_tab(field)
         assert field.isEnabled()
         field.setFocus()
         _DOES.keyClick(field, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
@@ -122,6 +157,7 @@ class User:
         QApplication.processEvents()
 
     def choose(self, box: QComboBox, key: str) -> None:
+        self.open_tab(box)
         box.setFocus()
         place = box.findData(key)
         assert place >= 0, f"{key} is not offered"
@@ -176,9 +212,9 @@ class User:
     def change_set(self, name: str) -> None:
         """Give the current support another set, from the menu of its button."""
         chooser: Any = self.window.findChild(QMenu, "supports.change_set")
-        assert chooser.isVisible() and chooser.isEnabled()
-        chooser.sets.aboutToShow.emit()
-        (action,) = [action for action in chooser.sets.actions() if action.data() == name]
+        assert chooser.isEnabled()
+        chooser.aboutToShow.emit()
+        (action,) = [action for action in chooser.actions() if action.data() == name]
         assert action.isEnabled()
         action.trigger()
         QApplication.processEvents()

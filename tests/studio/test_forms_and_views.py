@@ -93,7 +93,7 @@ def test_a_difference_is_marked_and_has_a_way_back(form):
     heard = told(form.changed)
     QTest.mouseClick(line._back, Qt.MouseButton.LeftButton)
     assert heard == [("spacing", 2.6)]
-    assert not form._lines["sides"]._back.isEnabled()
+    assert form._lines["sides"]._back.isHidden()
 
 
 def test_groups_fold(form):

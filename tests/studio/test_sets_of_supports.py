@@ -35,8 +35,8 @@ def test_choosing_the_next_set_leaves_the_support_that_is_there(bench_of):
 def test_changing_the_set_of_a_support_says_what_it_replaces_and_can_be_undone(bench_of):
     user, bench = bench_of
     bars = user.session.totals(user.session.support).counted
-    bench.other_set.sets.aboutToShow.emit()
-    words = {action.data(): action.text() for action in bench.other_set.sets.actions()}
+    bench.menu.sets.aboutToShow.emit()
+    words = {action.data(): action.text() for action in bench.menu.sets.actions()}
     assert words["wall-flank"].endswith(f"instead of {bars}")
     assert words["bars-metal"].endswith("(now)")
     assert words["bars-metal-braced"].endswith("other values")

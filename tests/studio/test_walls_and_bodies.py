@@ -66,8 +66,9 @@ def test_a_set_of_another_family_shows_its_own_form_and_tools(with_set):
     user, bench = with_set("lattice-metal")
     assert isinstance(made(user), Panels)
     assert bench.hand.isVisible() and not any(tools.isVisible() for tools in bench.tools if tools is not bench.hand)
-    assert f"{made(user).counted} in " in bench.totals.text() and "% open" in bench.totals.text()
-    user.unfold(bench.values)
+    assert str(made(user).counted) in bench.totals.text()
+    assert f"{made(user).counted} in " in bench.words.text() and "% open" in bench.words.text()
+    user.open_tab(bench.values)
     assert user.field("parameter.cell_along").isVisible()
     assert not user.window.findChild(type(user.field("parameter.spacing")), "parameter.spacing").isVisible()
     before = made(user).counted.number
@@ -79,6 +80,7 @@ def test_a_set_of_another_family_shows_its_own_form_and_tools(with_set):
     assert user.session.support.parameters.cell_along == 3
     user.change_set("bars-metal")
     user.settle()
+    user.open_tab(bench.hand)
     assert isinstance(bench.hand, BarTools) and bench.hand.isVisible()
 
 
@@ -138,7 +140,7 @@ def test_part_of_a_lattice_is_cut_out_with_a_lasso(with_set, where):
 
 def test_a_wall_is_drawn_extended_and_its_path_dragged(with_set):
     user, bench = with_set("wall-line")
-    user.press(bench.remove)
+    user.trigger(bench.menu.delete)
     user.settle()
     low = user.session.part.bounds()[0]
     mode(user, bench, "path")
@@ -174,8 +176,8 @@ def test_a_flank_wall_follows_the_band_that_is_drawn_and_goes_once_round(with_se
     parameters = user.session.support.parameters
     assert parameters.along_start == pytest.approx(4, abs=0.6)
     assert parameters.along_length == pytest.approx(20, abs=1)
-    assert "holds" in bench.totals.text()
-    user.unfold(bench.values)
+    assert "holds" in bench.words.text()
+    user.open_tab(bench.values)
     assert user.field("parameter.base_width").placeholderText().startswith("= ")
     user.unfold(bench.hand)
     mode(user, bench, "drag")
@@ -194,7 +196,7 @@ def test_a_flank_wall_follows_the_band_that_is_drawn_and_goes_once_round(with_se
 def test_a_raft_is_shared_by_picked_parts_and_a_wrong_margin_is_refused_beside_the_field(with_set):
     user, bench = with_set("raft-follow", box((20, 14, 4)), ball(6, subdivisions=3))
     alone = made(user).area_mm2
-    assert "mm² on the plate" in bench.totals.text()
+    assert "mm² on the plate" in bench.words.text()
     user.session.select(parts=("part-1", "part-2"), support="support-1")
     user.settle()
     user.press(bench.hand.share)
@@ -204,14 +206,14 @@ def test_a_raft_is_shared_by_picked_parts_and_a_wrong_margin_is_refused_beside_t
     user.press(bench.hand.alone)
     user.settle()
     assert made(user).area_mm2 == alone
-    user.unfold(bench.values)
+    user.open_tab(bench.values)
     user.type_into(user.field("parameter.margin"), "-9")
     user.settle()
-    assert "leaves nothing of the raft" in bench.problem.text()
+    assert "leaves nothing of the raft" in bench.problems.text
     assert user.field("parameter.margin").property("wrong") is True
     user.session.undo()
     user.settle()
-    assert made(user).area_mm2 == alone and not bench.problem.isVisible()
+    assert made(user).area_mm2 == alone and not bench.problems.boxes
 
 
 def test_a_block_is_dragged_sized_and_takes_the_shape_of_a_file_or_of_another_part(with_set, tmp_path):
@@ -247,7 +249,7 @@ def test_a_cradle_tells_what_each_post_does_and_flies_there(with_set):
     user, bench = with_set("cradle-posts", ball(9, subdivisions=4))
     posts = made(user).posts
     assert bench.hand.posts.isVisible() and bench.hand.posts.model().rowCount() == len(posts)
-    assert "posts in" in bench.totals.text()
+    assert "posts in" in bench.words.text()
     eye = user.window.views.view.eye
     user.click_row(bench.hand.posts, 0)
     assert user.window.views.view.eye != eye
@@ -300,9 +302,7 @@ def test_where_a_part_would_tip_over_the_bench_offers_a_wall_beside_it(with_part
     user.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
     bench = user.station("supports")
     user.settle()
-    offered = [bench._cures.itemAt(number).widget() for number in range(bench._cures.count())]
-    (wall,) = [button for button in offered if button.text() == "Stand a wall beside it"]
-    user.press(wall)
+    user.press(bench.problems.cures["Stand a wall beside it"])
     user.settle()
     assert [support.set_name for support in user.session.job.supports] == ["wall-flank"]
     assert "tips_over" not in {finding.code for finding in user.session.findings()}

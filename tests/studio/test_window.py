@@ -262,12 +262,12 @@ def test_supports_are_made_for_picked_regions_changed_and_undone(with_parts, tab
     assert user.session.support.parameters.spacing == 5.5
     assert len(user.session.bars(user.session.support)) < len(before)
     assert user.field("parameter.spacing").property("differs") is True
-    assert "1 differs" in bench.values.heading.text()
+    assert "1 changed" in bench.values.heading.text()
     user.press(bench.values.shown._lines["spacing"]._back)
     user.settle()
     assert user.session.support.parameters == shipped_sets()["bars-metal-braced"].parameters
     assert user.session.bars(user.session.support) is before
-    user.press(bench.remove)
+    user.trigger(bench.menu.delete)
     assert user.session.job.supports == ()
     assert user.session.part.pose.build_offset == 4
     user.window.menus.run("undo")
@@ -300,12 +300,11 @@ def test_the_height_limit_is_always_on_show_when_on(with_parts):
     bench = user.station("supports")
     user.press(bench.support_all)
     user.settle()
-    assert not bench.limit.isVisible()
+    assert "height limit" not in bench.problems.text
     user.type_into(user.field("parameter.height_limit"), "3")
     user.settle()
-    assert bench.limit.isVisible()
     bare = len(user.session.bars(user.session.support).missed.above_limit)
-    assert f"leaves {bare} hold points" in bench.limit.text()
+    assert f"leaves {bare} hold points" in bench.problems.text
     assert "limit_leaves_bare" in {f.code for f in user.session.findings()}
     user.type_into(user.field("parameter.height_limit"), "")
     assert user.session.support.parameters.height_limit is None
@@ -319,7 +318,7 @@ def test_further_regions_are_added_and_a_clicked_bar_tells_of_itself(with_parts,
     user.session.select(regions=frozenset({low.id}))
     user.press(bench.support_picked)
     user.session.select(regions=frozenset({high.id}))
-    user.press(bench.extend)
+    user.trigger(bench.menu.extend)
     user.settle()
     (support,) = user.session.job.supports
     bars = user.session.bars(support)
@@ -427,7 +426,7 @@ def test_empty_benches_say_what_to_do_first(user):
         ("parts", "Import here"),
         ("pose", "Pick a part"),
         ("overhangs", "Pick a part"),
-        ("supports", "No supports yet"),
+        ("supports", "Select a part first"),
         ("release", "import parts first"),
     ):
         bench = user.station(key)

@@ -115,7 +115,7 @@ def _by_hand(window: MainWindow) -> None:
     """A bar about to be added from below, some bars picked, one led aside before."""
     _supports_below(window)
     bench, session = window.bench.of(SupportsStation), window.session
-    bench.hand.heading.setChecked(True)
+    bench.tabs.show_page("hand")
     settle(window)
     support = session.support
     bars = None if support is None else session.bars(support)
@@ -138,7 +138,7 @@ def _after_by_hand(window: MainWindow) -> None:
     bench = window.bench.of(SupportsStation)
     bench.end_mode()
     window.session.select(bars=frozenset())
-    bench.values.heading.setChecked(True)
+    bench.tabs.show_page("settings")
     window.views.map.fit()
 
 
@@ -153,7 +153,7 @@ def _figures(window: MainWindow) -> None:
     bench = window.bench.of(SupportsStation)
     tools = bench.hand
     assert isinstance(tools, BarTools)
-    tools.figures.heading.setChecked(True)
+    bench.tabs.show_page("figures")
     tools.figures.choice.setCurrentIndex(tools.figures.choice.findData("used"))
     window.views.take(ColourBy("used"))
     low, high = part.bounds().copy()
@@ -168,7 +168,7 @@ def _held_by(window: MainWindow, part_number: int, support_number: int, key: str
     window.session.select(parts=(part.id,))
     window.session.select(support=window.session.job.supports_of(part.id)[support_number].id)
     bench = window.bench.of(SupportsStation)
-    bench.values.heading.setChecked(True)
+    bench.tabs.show_page("settings")
     bench.sketch.show_key(key)
     settle(window)
     low, high = part.bounds()[:, :2]
@@ -207,7 +207,7 @@ def _cradle(window: MainWindow) -> None:
     low, high = part.bounds().copy()
     low[2] = 0
     window.views.view.eye = Eye(azimuth=-60.0, height=8.0).fitted(low, high, 1.3)
-    window.bench.of(SupportsStation).hand.heading.setChecked(True)
+    window.bench.of(SupportsStation).tabs.show_page("hand")
 
 
 def _flank(window: MainWindow) -> None:
@@ -225,7 +225,7 @@ def _after_figures(window: MainWindow) -> None:
         if isinstance(tools, BarTools):
             tools.figures.choice.setCurrentIndex(0)
     window.views.take(ColourBy(""))
-    bench.values.heading.setChecked(True)
+    bench.tabs.show_page("settings")
 
 
 def _section(window: MainWindow) -> None:

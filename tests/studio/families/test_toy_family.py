@@ -116,12 +116,12 @@ def test_it_goes_through_the_window(toy, with_parts, tmp_path):
     user.settle()
     support = session.job.supports[0]
     assert support.parameters == PostParameters()
-    assert "one post" in bench.totals.text()
+    assert "one post" in bench.words.text()
     form = bench.values.shown
     assert isinstance(form, ParameterForm)
     assert isinstance(bench.hand, PostTools)
     assert all(not tools.isVisible() for tools in bench.findChildren(HandTools) if tools is not bench.hand)
-    user.unfold(bench.values)
+    user.open_tab(bench.values)
     user.type_into(form.field("width"), "5")
     user.settle()
     assert session.structure(session.job.supports[0]).volume_mm3 == pytest.approx(150.0)

@@ -21,12 +21,12 @@ class Sketch(QWidget):
         self._key = "tip_diameter"
         self._layer = 0.05
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(168)
+        self.setFixedSize(250, 150)
         self.setAccessibleName("Drawing of the value in hand")
 
     def sizeHint(self) -> QSize:
-        """Wide as the bench."""
-        return QSize(300, 168)
+        """Small enough to leave the part in view."""
+        return QSize(250, 150)
 
     def set_tokens(self, tokens: Tokens) -> None:
         """Change the colours."""

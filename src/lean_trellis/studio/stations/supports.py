@@ -78,7 +78,7 @@ class SupportsStation(Station):
         self.support_picked = button("Support selected regions", lambda: self.add(picked_only=True))
         self.support_picked.setProperty("role", "main")
         self.support_all = button("Support all", lambda: self.add(picked_only=False))
-        self.menu = SupportMenu(self.session)
+        self.menu = SupportMenu(self.session, self)
         self.menu.extended.connect(self._extend)
         self.menu.repeated.connect(self._again)
         self.menu.copied.connect(self._to_copies)

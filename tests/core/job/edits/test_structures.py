@@ -83,7 +83,9 @@ def test_what_is_deleted_is_kept_by_place_and_kind(job, edit, what):
         delete(walls, ME, np.zeros((0, 3)))
 
 
-@pytest.mark.parametrize(("by", "is_allowed"), [(0.0, False), (0.1, True), (1000.0, True), (1000.1, False), (-1, False)])
+@pytest.mark.parametrize(
+    ("by", "is_allowed"), [(0.0, False), (0.1, True), (1000.0, True), (1000.1, False), (-1, False)]
+)
 def test_walls_are_extended_by_more_than_nothing_and_up_to_a_metre(job, by, is_allowed):
     walls = with_support(job, "lattice-metal")
     if not is_allowed:

@@ -30,9 +30,10 @@ def test_each_shell_begins_at_its_own_lowest_places():
 
 def test_over_a_flat_underside_they_lie_no_more_than_a_millimetre_apart():
     places = lowest_places(box((10, 6, 2))).places[:, :2]
-    grid = np.stack(np.meshgrid(np.linspace(0, 10, 41), np.linspace(0, 6, 25)), axis=-1).reshape(-1, 2) + box(
-        (10, 6, 2)
-    ).bounds[0][:2]
+    grid = (
+        np.stack(np.meshgrid(np.linspace(0, 10, 41), np.linspace(0, 6, 25)), axis=-1).reshape(-1, 2)
+        + box((10, 6, 2)).bounds[0][:2]
+    )
     away = np.linalg.norm(grid[:, None] - places[None], axis=2).min(axis=1)
     assert away.max() < 1.0
 

@@ -7,7 +7,14 @@ import pytest
 import trimesh
 
 from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.supports.common.solids import faces_of_one, polygon_share, prisms, ring_solids, swept, swept_volumes
+from lean_trellis.core.supports.common.solids import (
+    faces_of_one,
+    polygon_share,
+    prisms,
+    ring_solids,
+    swept,
+    swept_volumes,
+)
 
 
 def witness(mesh: Mesh) -> trimesh.Trimesh:

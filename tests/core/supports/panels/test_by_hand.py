@@ -47,7 +47,9 @@ def test_without_work_by_hand_all_stays():
     assert len(unkept.reasons) == 0
 
 
-@pytest.mark.parametrize(("at", "left"), [((0, 5.9), [9, 3]), ((0, 8.2), [5, 3]), ((0, 6.4), [5, 9, 3]), ((2, 3), [5, 9])])
+@pytest.mark.parametrize(
+    ("at", "left"), [((0, 5.9), [9, 3]), ((0, 8.2), [5, 3]), ((0, 6.4), [5, 9, 3]), ((2, 3), [5, 9])]
+)
 def test_the_nearest_wall_within_a_millimetre_is_deleted(at, left):
     paths, unkept = done(gone=(Gone(place(*at), "wall"),))
     assert [path.places[:, 1].max() for path in paths] == left

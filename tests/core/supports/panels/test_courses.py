@@ -14,7 +14,17 @@ from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.parts import Pose
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.panels.courses import (
-    FREE, IN_THE_WAY, NO_SURFACE, OFF_PLATE, STEP_MM, TOO_LOW, TOO_NEAR, TOO_STEEP, Footing, Surveyor, find_runs,
+    FREE,
+    IN_THE_WAY,
+    NO_SURFACE,
+    OFF_PLATE,
+    STEP_MM,
+    TOO_LOW,
+    TOO_NEAR,
+    TOO_STEEP,
+    Footing,
+    Surveyor,
+    find_runs,
 )  # fmt: skip
 from lean_trellis.core.supports.panels.paths import Path
 
@@ -150,9 +160,9 @@ def test_off_the_plate_and_over_its_zones_nothing_stands_but_on_a_part_it_may(li
     assert begin == 0
     assert end == pytest.approx(10, abs=0.05)
     assert states(courses, 10.2, 20) == {OFF_PLATE}
-    on_part = Surveyor(
-        [edge], roofs, [there(block(245, 275, 0, 3, 120, 140))], ground, Footing("below"), 0.0
-    ).courses(0.5)
+    on_part = Surveyor([edge], roofs, [there(block(245, 275, 0, 3, 120, 140))], ground, Footing("below"), 0.0).courses(
+        0.5
+    )
     assert built(on_part) == [(0, 20)]
 
 

@@ -7,9 +7,9 @@ import pytest
 from panel_requests import request_for
 
 from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.supports.panels.courses import Runs
 from lean_trellis.core.supports.panels.lattice import generate_lattice
 from lean_trellis.core.supports.panels.openings import Openings, arch_rises, place_openings
-from lean_trellis.core.supports.panels.courses import Runs
 from lean_trellis.core.supports.panels.parameters import LatticeParameters, WallParameters
 
 

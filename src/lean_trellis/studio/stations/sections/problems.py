@@ -15,6 +15,9 @@ _ROLES = {"stop": "stop", "caution": "warn", "note": "good"}
 _IN_TROUBLE = frozenset({"bar_no_way", "walls_end_in_air", "raft_hole_closed", "raft_too_thick"})
 """Findings that the family's own words of trouble are about."""
 
+_OF_PART = frozenset({"tips_over"})
+"""Findings on a part that a support mends."""
+
 _Problem = tuple[str, str, tuple[Cure, ...]]
 """How it looks, what is said, and what can be done about it."""
 
@@ -37,7 +40,7 @@ class Problems(QWidget):
 
     def show_support(self, support: Support | None, warning: str) -> int:
         """Show the problems of a support, `warning` among them; how many there are."""
-        problems = [] if support is None else self._of(support)
+        problems = self._of_part() if support is None else self._of(support)
         if warning:
             problems.append(("warn", warning, ()))
         if problems != self._shown:
@@ -50,13 +53,19 @@ class Problems(QWidget):
         """All that is said."""
         return "\n".join(box.text() for box in self.boxes)
 
+    def _of_part(self) -> list[_Problem]:
+        """Without a support: what one could mend."""
+        part_id = self._session.selection.part
+        mine = [f for f in self._session.findings() or () if f.part_id == part_id and f.code in _OF_PART]
+        return [(_ROLES[f.severity], f"{f.message[:1].upper()}{f.message[1:]}.", _cures([f])) for f in mine]
+
     def _of(self, support: Support) -> list[_Problem]:
         session = self._session
         problem, totals = session.problem_of(support), session.totals(support)
         if problem is not None:
             return [("stop", f"{problem}  Nothing was generated.", ())]
         mine = [f for f in session.findings() or () if f.support_id == support.id]
-        mine += [f for f in session.findings() or () if f.part_id == support.part_id and f.code == "tips_over"]
+        mine += [f for f in session.findings() or () if f.part_id == support.part_id and f.code in _OF_PART]
         problems: list[_Problem] = []
         if totals is not None and totals.trouble:
             about = [finding for finding in mine if finding.code in _IN_TROUBLE]

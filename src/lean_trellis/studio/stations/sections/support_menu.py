@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from lean_trellis.core.job.edits import copies_of
 from lean_trellis.studio.session import Session
@@ -19,8 +19,8 @@ class SupportMenu(QMenu):
     copied = pyqtSignal()
     deleted = pyqtSignal()
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
         self.session = session
         self.setObjectName("supports.menu")
         self.setToolTipsVisible(True)
