@@ -114,7 +114,8 @@ class User:
         page, holder = widget, widget.parentWidget()
         while holder is not None:
             if isinstance(holder, QTabWidget):
-                place = next(n for n in range(holder.count()) if holder.widget(n).isAncestorOf(page))
+                pages = [holder.widget(number) for number in range(holder.count())]
+                place = next(n for n, own in enumerate(pages) if own is not None and own.isAncestorOf(page))
                 bar = holder.tabBar()
                 assert bar is not None, "tabs have a bar"
                 if holder.currentIndex() == place:

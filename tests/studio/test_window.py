@@ -425,7 +425,7 @@ def test_empty_benches_say_what_to_do_first(user):
     for key, words in (
         ("parts", "Import here"),
         ("pose", "Pick a part"),
-        ("overhangs", "Pick a part"),
+        ("overhangs", "select a part"),
         ("supports", "Select a part first"),
         ("release", "import parts first"),
     ):

@@ -65,8 +65,7 @@ def _protect(window: MainWindow) -> None:
     _overhangs(window)
     window.menus.run("swap_map")
     bench = window.bench.of(OverhangsStation)
-    for section in (bench.regions, *bench.sections):
-        section.heading.setChecked(section is bench.protect)
+    bench.tabs.show_page("protect")
     part = window.session.part
     assert part is not None
     low, high = part.bounds()
@@ -87,8 +86,7 @@ def _after_protect(window: MainWindow) -> None:
     window.session.undo()
     window.status.say("", "")
     window.menus.run("swap_map")
-    window.bench.of(OverhangsStation).regions.heading.setChecked(True)
-    window.bench.of(OverhangsStation).protect.heading.setChecked(False)
+    window.bench.of(OverhangsStation).tabs.show_page("regions")
 
 
 def _supports(window: MainWindow) -> None:
@@ -285,13 +283,13 @@ def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
 def _extrusion_overhangs(window: MainWindow) -> None:
     _overhangs_of(window, "extrusion", 2)
     bench = window.bench.of(OverhangsStation)
-    bench.regions.heading.setChecked(False)
+    bench.tabs.show_page("angles")
     bench.self_held.heading.setChecked(True)
 
 
 def _belt_overhangs(window: MainWindow) -> None:
     bench = window.bench.of(OverhangsStation)
-    bench.regions.heading.setChecked(True)
+    bench.tabs.show_page("regions")
     bench.self_held.heading.setChecked(False)
     _overhangs_of(window, "belt", 1)
 

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 from lean_trellis.studio.forms.qt import head_of, side_of
 
+_ROW_PX, _HEAD_PX = 28, 30
 _SORT_ROLE = Qt.ItemDataRole.UserRole + 1
 NOTHING = "–"
 HIDDEN, LOCKED = " ◌", " ⊥"
@@ -87,6 +88,11 @@ def _bare(text: str) -> str:
     return "" if text == NOTHING else text.rstrip(_SIGNS)
 
 
+def ten_rows() -> int:
+    """How high a list is that shows ten rows, pixels."""
+    return _HEAD_PX + 10 * _ROW_PX + 2
+
+
 class PickTable(QTableView):
     """Rows as (key, cells). `picked` gives the keys when the user picks; `show_rows` tells nobody.
 
@@ -123,7 +129,7 @@ class PickTable(QTableView):
         trigger = QAbstractItemView.EditTrigger
         self.setEditTriggers(trigger.DoubleClicked | trigger.EditKeyPressed if typed else trigger.NoEditTriggers)
         side_of(self).hide()
-        side_of(self).setDefaultSectionSize(28)
+        side_of(self).setDefaultSectionSize(_ROW_PX)
         self.setShowGrid(False)
         self.setWordWrap(False)
         header = head_of(self)

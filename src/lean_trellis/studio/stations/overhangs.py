@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton, QSizePolicy, QVBoxLayout
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.derive.pipeline import RegionFacts
@@ -16,11 +16,11 @@ from lean_trellis.core.job.edits import merge_regions, regions_by_angle, set_ang
 from lean_trellis.core.overhang import Region
 from lean_trellis.core.region_list import region_rows, rows_as_csv
 from lean_trellis.studio.forms.fan import AngleFan
-from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, number_row, row
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, head, muted, number_row, row
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section, button
-from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.forms.tables import PickTable, ten_rows
 from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.messages import PreviewAngles
 from lean_trellis.studio.session import Session
@@ -33,8 +33,14 @@ from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.theme import DAY, Tokens
 
 KIND_WORDS = {"face": "face", "edge": "low edge", "point": "low point"}
-_FILTERS = [("all", "all regions"), ("open", "not held"), ("held", "held"), ("face", "faces"), ("low", "edges, points")]
-_SPLIT = (("split", "Split", "Drag a line over the picked region on the map. Escape ends."),)
+_FILTERS = [
+    ("all", "all regions"),
+    ("open", "not supported"),
+    ("held", "supported"),
+    ("face", "faces"),
+    ("low", "edges, points"),
+]
+_SPLIT = (("split", "Split", "Drag a line over the selected region on the map. Escape ends."),)
 _HELD_SHARE = 0.999
 
 
@@ -43,80 +49,102 @@ class OverhangsStation(Station):
 
     key = "overhangs"
     name = "Overhangs"
+    has_tabs = True
     shows_angles = True
     shows_map = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.selected = muted()
-        self.page.addWidget(self.selected)
-        self._add_angles()
-        self.regions = Section(session, "Regions")
-        self.page.addWidget(self.regions)
-        self._add_list()
+        self._add_head()
+        regions, angles = self.tabs.add_page("regions", "Regions"), self.tabs.add_page("angles", "Angles")
+        by_hand, protect = self.tabs.add_page("hand", "By hand"), self.tabs.add_page("protect", "Protect")
+        self._add_list(regions)
+        self._add_angles(angles)
         self.self_held, self.islands = SelfHeldSection(session), IslandsSection(session)
         self.faces, self.protect = FacesSection(session), ProtectSection(session)
         self.sections: tuple[Section, ...] = (self.self_held, self.islands, self.faces, self.protect)
-        for section in self.sections:
+        for section, page in (
+            (self.islands, regions),
+            (self.self_held, angles),
+            (self.faces, by_hand),
+            (self.protect, protect),
+        ):
             section.asks.connect(self.asks)
-            self.page.addWidget(section)
-        self.page.addStretch(1)
+            page.addWidget(section)
+        self.faces.stay_open()
+        self.protect.stay_open()
+        self._add_shaping(by_hand)
+        for page in (angles, by_hand, protect):
+            page.addStretch(1)
         self.watch_tools(self.split, self.faces.modes, self.protect.modes)
 
-    def _add_angles(self) -> None:
+    def _add_head(self) -> None:
+        self.selected = muted()
+        self.selected.setWordWrap(False)
+        self.head.removeWidget(self.heading)
+        self.head.addWidget(row(self.heading, self.selected, 1))
+        self.support = QPushButton("Support selected regions")
+        self.support.setProperty("role", "main")
+        self.support.setToolTip("Go to Supports with the selected regions")
+        self.support.clicked.connect(lambda: self.wanted.emit("supports"))
+        below = QPushButton("From below")
+        below.setToolTip("Look from below, or back (B)")
+        below.clicked.connect(lambda: self.wanted.emit("below"))
+        self.head.addWidget(row(self.support, below, 1, spacing=6))
+        self.total = figure()
+        self.total.setWordWrap(False)
+        self.total.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.head.addWidget(self.total)
+
+    def _add_angles(self, page: QVBoxLayout) -> None:
         self.fan = AngleFan(DAY)
         self.fan.setObjectName("overhangs.fan")
         self.fan.moving.connect(lambda critical, watch: self.asks.emit(PreviewAngles((critical, watch))))
         self.fan.moved.connect(self._fan_moved)
-        self.page.addWidget(self.fan)
+        page.addWidget(self.fan)
         self.critical, self.watch = NumberField("°"), NumberField("°")
         self.critical.setObjectName("overhangs.critical")
         self.watch.setObjectName("overhangs.watch")
         self.critical.taken.connect(lambda value: self._set(self._taken(value), None))
         self.watch.taken.connect(lambda value: self._set(None, self._taken(value)))
-        self._critical_row = number_row("Critical: below it, support", self.critical)
-        self._watch_row = number_row("Watch: below it, doubtful", self.watch)
-        self.page.addWidget(self._critical_row)
-        self.page.addWidget(self._watch_row)
-        self._reset = QPushButton("Take the material's angles")
-        self._reset.clicked.connect(lambda: self._set(None, None, reset=True))
-        self.page.addWidget(row(self._reset, 1))
+        self._critical_row = number_row("Critical angle: support below it", self.critical)
+        self._watch_row = number_row("Watch angle: check below it", self.watch)
+        page.addWidget(self._critical_row)
+        page.addWidget(self._watch_row)
+        self._reset = button("Use the material's angles", lambda: self._set(None, None, reset=True))
+        page.addWidget(row(self._reset, 1))
 
-    def _add_list(self) -> None:
-        body = self.regions.body
-        self.total = figure()
-        body.addWidget(self.total)
+    def _add_list(self, page: QVBoxLayout) -> None:
         self.filter = ChoiceField()
         self.filter.setObjectName("overhangs.filter")
+        self.filter.setAccessibleName("Which regions are listed")
         self.filter.offer(_FILTERS, "all")
         self.filter.chosen.connect(lambda _: self.refresh())
-        self.csv = button("CSV…", self._save_csv, "The list with all figures, for a spreadsheet", name="overhangs.csv")
-        body.addWidget(row(self.filter, 1, self.csv))
-        self.table = PickTable(("", "Kind", "mm²", "Worst °", "Held"), stretch=1)
+        self.csv = button("Save as CSV…", self._save_csv, "The list with all figures, for a spreadsheet",
+                          name="overhangs.csv")  # fmt: skip
+        page.addWidget(row(self.filter, 1, self.csv))
+        self.table = PickTable(("", "Kind", "mm²", "Worst °", "Supported"), stretch=1)
         self.table.setObjectName("overhangs.table")
         self.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
-        for column, width in ((0, 34), (2, 72), (3, 66), (4, 52)):
+        for column, width in ((0, 32), (2, 68), (3, 60), (4, 80)):
             head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             head_of(self.table).resizeSection(column, width)
-        self.table.setFixedHeight(196)
+        self.table.setMinimumHeight(ten_rows())
         self.table.picked.connect(lambda keys: self.session.select(regions=frozenset(keys)))
-        body.addWidget(self.table)
+        page.addWidget(self.table, 1)
         self._picked = figure()
-        body.addWidget(self._picked)
-        self.support = QPushButton("Support them")
-        self.support.setToolTip("To Supports, with the picked regions as the target")
-        self.support.clicked.connect(lambda: self.wanted.emit("supports"))
-        self.merge = button("Merge", self._merge, "The picked regions become one", name="overhangs.merge")
+        page.addWidget(self._picked)
+
+    def _add_shaping(self, page: QVBoxLayout) -> None:
+        """What is made of regions by hand."""
+        page.addWidget(head("Change regions"))
+        self.merge = button("Merge", self._merge, "The selected regions become one", name="overhangs.merge")
         self.by_angle = button(
-            "By angle alone", self._by_angle, "Forget all regions made by hand", name="overhangs.angle"
+            "Reset to angle", self._by_angle, "Discard all regions made by hand", name="overhangs.angle"
         )
         self.split = ModeButtons(_SPLIT, "overhangs")
-        below = QPushButton("From below")
-        below.setToolTip("Look from below, or back (B)")
-        below.clicked.connect(lambda: self.wanted.emit("below"))
-        body.addWidget(row(self.support, below, 1, spacing=5))
-        body.addWidget(row(self.merge, self.by_angle, 1, spacing=5))
-        body.addWidget(self.split)
+        page.addWidget(row(self.merge, self.by_angle, 1, spacing=5))
+        page.addWidget(self.split)
 
     # --- the angles ---
 
@@ -171,7 +199,7 @@ class OverhangsStation(Station):
         """Part the picked regions by a line on the plate: what lies on its left, and the rest."""
         part, regions = self.session.part, self._region_faces()
         if part is None or not regions:
-            self.session.said.emit("note", "Pick the region that the line shall part first")
+            self.session.said.emit("note", "Select the region to split first")
             return
         begin, end = np.array(line[0]), np.array(line[-1])
         along = end - begin
@@ -237,7 +265,7 @@ class OverhangsStation(Station):
     def refresh(self) -> None:
         """Show the part's regions."""
         part = self.session.part
-        self.selected.setText("Pick a part in the view or in the list." if part is None else part.name)
+        self.selected.setText("select a part in the view or in the list" if part is None else part.name)
         for widget in (self.critical, self.watch, self._reset, self.support, self.fan, self.csv):
             widget.setEnabled(part is not None)
         overhangs = None if part is None else self.session.regions(part)
@@ -261,6 +289,8 @@ class OverhangsStation(Station):
         self.table.show_rows(rows, list(picked))
         self.support.setEnabled(bool(picked))
         self.total.setText(self._total(overhangs, facts))
+        notes = (f"{overhangs.projected_area_mm2:,.1f} mm² as seen from below", *overhangs.notes)
+        self.total.setToolTip("\n".join(notes))
         self._picked.setText(self._picked_words(overhangs, facts, picked))
 
     def _show_angles(self) -> None:
@@ -300,13 +330,13 @@ class OverhangsStation(Station):
     def _total(self, overhangs: ShownRegions, facts: RegionFacts | None) -> str:
         open_regions = [region for region in overhangs.regions if not region.left_out]
         if not open_regions:
-            return "Nothing is below the critical angle that does not hold itself."
-        words = f"{len(open_regions)} region{'s' * (len(open_regions) != 1)}, {overhangs.critical_area_mm2:,.1f} mm² "
-        words += f"({overhangs.projected_area_mm2:,.1f} mm² from below)"
+            return "No overhang needs support"
+        area = sum(region.area_mm2 for region in open_regions)
+        words = f"{len(open_regions)} region{'s' * (len(open_regions) != 1)} · {area:,.1f} mm²"
         if facts is not None:
-            missing = sum(region.area_mm2 * (1 - facts.held[region.id]) for region in open_regions)
-            words += f"\n{missing:,.1f} mm² not held" if missing > 0.05 else "\nall of it held"
-        return "\n".join([words, *overhangs.notes])
+            missing = sum(facts.held[region.id] < _HELD_SHARE for region in open_regions)
+            words += f" · {missing} not supported" if missing else " · all supported"
+        return words
 
     def _held_by(self) -> dict[int, str]:
         """Which supports serve each region of the part in hand."""

@@ -20,8 +20,8 @@ from lean_trellis.core.checks import NOT_EXAMINED, Cure, Finding
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
-from lean_trellis.studio.forms.fields import ChoiceField, figure, head, muted, row, rule, set_role
-from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
+from lean_trellis.studio.forms.tables import PickTable, ten_rows
 from lean_trellis.studio.messages import Fly
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
@@ -49,51 +49,62 @@ class ReleaseStation(Station):
 
     key = "release"
     name = "Release"
+    has_tabs = True
     shows_angles = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.verdict = muted()
-        self.page.addWidget(self.verdict)
-        self.not_examined = muted(f"Not examined: {', '.join(NOT_EXAMINED)}.")
-        self.page.addWidget(self.not_examined)
+        self.head.addWidget(self.verdict)
+        self._chosen: Finding | None = None
+        self._add_findings(self.tabs.add_page("findings", "Findings"))
+        self._add_export(self.tabs.add_page("export", "Export"))
+
+    def _add_findings(self, page: QVBoxLayout) -> None:
         self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2)
         self.table.setObjectName("release.table")
-        self.table.setMinimumHeight(170)
+        self.table.setMinimumHeight(ten_rows())
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.table.picked.connect(self._choose)
-        self.page.addWidget(self.table, 1)
+        page.addWidget(self.table, 1)
         self.message, self.measured, self.cause = figure(), figure(), muted()
         for widget in (self.message, self.measured, self.cause):
-            self.page.addWidget(widget)
+            page.addWidget(widget)
         self.cures = QWidget()
         self._cure_list = QVBoxLayout(self.cures)
         self._cure_list.setContentsMargins(0, 0, 0, 0)
-        self.page.addWidget(self.cures)
-        self.page.addWidget(rule())
-        self.page.addWidget(head("Export files"))
+        page.addWidget(self.cures)
+        self.not_examined = muted(f"Not examined: {', '.join(NOT_EXAMINED)}.")
+        page.addWidget(self.not_examined)
+
+    def _add_export(self, page: QVBoxLayout) -> None:
         self.file_format, self.what = ChoiceField(), ChoiceField()
         self.file_format.setObjectName("release.format")
         self.what.setObjectName("release.what")
         self.file_format.offer(_FORMATS, "3mf")
         self.what.offer([("all", "Parts and supports"), ("parts", "Parts only"), ("supports", "Supports only")], "all")
-        self.page.addWidget(row(self.file_format, self.what))
-        self.merged, self.separate = QRadioButton("One file"), QRadioButton("One file a body")
+        for words, field in (("Format", self.file_format), ("Content", self.what)):
+            field.setAccessibleName(words)
+            field.setMinimumContentsLength(20)
+            page.addWidget(row(words, 1, field))
+        self.merged, self.separate = QRadioButton("One file"), QRadioButton("One file for each body")
         self.merged.setChecked(True)
         group = QButtonGroup(self)
-        for button in (self.merged, self.separate):
-            group.addButton(button)
+        for choice in (self.merged, self.separate):
+            group.addButton(choice)
+        page.addWidget(row(self.merged, self.separate, 1))
+        self.each_bar, self.beams = QCheckBox("Each bar as its own body"), QCheckBox("Bars as beams (3MF)")
+        self.each_bar.setToolTip("What bars share is one more body")
+        self.beams.setToolTip("Bars by their middle lines and radii, as in the beam lattice extension of 3MF")
+        page.addWidget(self.each_bar)
+        page.addWidget(self.beams)
         self.export_button = QPushButton("Export…")
         self.export_button.setProperty("role", "main")
         self.export_button.clicked.connect(self._ask_and_export)
-        self.each_bar, self.beams = QCheckBox("Each bar apart"), QCheckBox("Bars as beams (3MF)")
-        self.each_bar.setToolTip("Every bar is a body of its own; what bars share is one more")
-        self.beams.setToolTip("Bars by their middle lines and radii, as the beam lattice extension of 3MF has them")
-        self.page.addWidget(row(self.each_bar, self.beams, 1))
-        self.page.addWidget(row(self.merged, self.separate, 1, self.export_button))
+        page.addWidget(row(1, self.export_button))
         self.note = muted()
-        self.page.addWidget(self.note)
-        self._chosen: Finding | None = None
+        page.addWidget(self.note)
+        page.addStretch(1)
 
     # --- findings ---
 

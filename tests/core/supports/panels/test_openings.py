@@ -46,7 +46,7 @@ def test_an_arch_rises_in_three_steps_each_steeper_than_what_holds_itself():
 
 @pytest.mark.parametrize("share", [0.1, 0.25, 0.4])
 def test_openings_take_the_share_of_their_bay(share):
-    made, p = placed(60.0, 12.0, open_share=share)
+    made, _ = placed(60.0, 12.0, open_share=share)
     bays = 60.0 / len(made)
     assert len(made) > 1
     for group in range(len(made)):
