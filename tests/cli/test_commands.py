@@ -75,7 +75,7 @@ def test_overhangs_tell_outline_span_and_what_holds_itself(call, tmp_path):
     assert len(loop["places_mm"]) == len(loop["edges"])
     assert set(loop["edges"]) == {"wall"}
     resin = call("overhangs", path, "--critical-angle", 45, "--material", "resin-model", "--json")[1]
-    assert resin["regions"][0]["left_out"] is None, "nothing holds itself in a vat"
+    assert resin["regions"][0]["left_out"] is None, "nothing self-supporting in a vat"
     assert "left_out" in table.read_text().splitlines()[0]
     assert len(table.read_text().splitlines()) == 2
 
@@ -143,7 +143,7 @@ def test_recipes_and_lists(call, stl, tmp_path):
     assert len(call("materials", "--json")[1]) == 12
     assert "bars-metal" in {entry["name"] for entry in call("sets", "list", "--json")[1]}
     assert call("sets", "show", "bars-metal", "--json")[1]["parameters"]["spacing"] == 2.6
-    assert "Metal, general work" in call("sets", "list")[1]
+    assert "Metal, general" in call("sets", "list")[1]
 
 
 def test_machine_and_material_follow_from_the_set_when_none_is_named(call, stl, tmp_path):

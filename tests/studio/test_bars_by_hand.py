@@ -84,7 +84,7 @@ def test_a_bar_is_added_by_a_click_in_either_view(at_supports, where):
     mine = np.flatnonzero(added.by_hand >= 0)
     assert len(mine) == 1
     np.testing.assert_allclose(added.holds[mine[0]], place, atol=0.4 if where == "view" else 0.3)
-    assert user.session.selection.bars == frozenset(mine.tolist()), "it is picked at once"
+    assert user.session.selection.bars == frozenset(mine.tolist()), "it is selected at once"
     assert bench.hand.modes.mode == "add", "until Escape"
     user.key(Qt.Key.Key_Escape)
     assert bench.hand.modes.mode == ""
@@ -139,7 +139,7 @@ def test_no_bar_is_set_on_a_top_side_and_that_is_said(at_supports):
     low, high = user.session.part.bounds()
     user.click_at((float(low[0] + 10), float(low[1] + 10), float(high[2])))
     wait_until(lambda: bool(said))
-    assert said[-1] == ("stop", "A bar takes hold of an underside, and there is none")
+    assert said[-1] == ("stop", "A bar needs an underside to support; there is none here")
     assert user.session.job is before
 
 
@@ -199,7 +199,7 @@ def test_a_hold_point_is_pulled_on_the_map_and_in_the_view(at_supports):
         moved = bars_of(user)
         away = np.linalg.norm(moved.holds[moved.by_hand >= 0] - goal, axis=1)
         assert away.min() < 0.5, where
-        assert user.session.undo_title == "Move a hold point"
+        assert user.session.undo_title == "Move a support point"
 
 
 def test_a_bend_is_pulled_in_the_view(at_supports):
@@ -241,7 +241,7 @@ def test_bars_are_picked_in_a_box_on_both_views_and_taken_out_with_delete(at_sup
     user.key(Qt.Key.Key_Delete)
     user.settle()
     assert len(bars_of(user)) == len(bars) - len(gone)
-    assert user.session.undo_title == f"Take out {len(gone)} bars"
+    assert user.session.undo_title == f"Delete {len(gone)} bars"
     assert undone_at_once(user, before)
 
 
@@ -257,7 +257,7 @@ def test_bars_on_a_patch_are_picked_and_every_second_taken_out(at_supports):
     user.settle()
     assert 0.45 * count < len(bars_of(user)) < 0.7 * count
     told = bench.hand.kept.text()
-    assert "taken out" in told
+    assert "deleted" in told
     user.bring_into_view(bench.hand.give_up)
     user.press(bench.hand.give_up)
     user.settle()
@@ -286,7 +286,7 @@ def test_a_picked_bar_is_made_stouter_and_locked_and_stays_picked(at_supports):
     said = []
     user.session.said.connect(lambda kind, words: said.append(words))
     user.press(bench.hand.take_out)
-    assert "locked" in said[-1] or "taken out" in said[-1]
+    assert "locked" in said[-1] or "deleted" in said[-1]
     assert len(user.session.support.hand.bars) == 1
 
 
@@ -388,10 +388,10 @@ def test_hold_points_without_a_way_are_cured_where_they_are_told(with_parts, she
     missed = len(bars_of(user).missed.holds)
     buttons = bench.problems.cures
     assert set(buttons) == {
-        "Allow landing on the part", "Let bars lean by 45°", "Move them to where there is a way"
+        "Allow landing on the part", "Let bars lean by 45°", "Move them to where there is a clear path"
     }  # fmt: skip
     before = user.session.job
-    user.press(buttons["Move them to where there is a way"])
+    user.press(buttons["Move them to where there is a clear path"])
     wait_until(lambda: user.session.job is not before)
     user.settle()
     assert len(bars_of(user).missed.holds) < missed

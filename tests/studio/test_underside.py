@@ -116,7 +116,7 @@ def test_regions_are_picked_here_and_in_the_view_alike(at_overhangs):
     click_map(user, *middle_of(user))
     assert user.session.selection.regions == {top.id}
     assert user.window.station.table.picked_keys() == [top.id]
-    assert "no support is for it" in user.window.station._picked.text()
+    assert "not supported" in user.window.station._picked.text()
     legs = [region for region in regions.regions if region.id != top.id]
     click_map(user, *legs[0].centroid_mm[:2], CONTROL)
     assert user.session.selection.regions == {top.id, legs[0].id}
@@ -207,7 +207,7 @@ def test_faces_are_picked_by_click_patch_plane_kind_box_and_lasso(at_overhangs):
     bottom = 40 * 30 - 2 * 32 * 9 * np.sin(2 * np.pi / 64)
     assert picked_area(user) == pytest.approx(bottom)
     click_map(user, *inside)
-    wait_until(lambda: len(user.session.picked_faces) == 0), "what is picked already is given back"
+    wait_until(lambda: len(user.session.picked_faces) == 0), "what is selected already is given back"
     user.press(bench.modes.buttons["alike"])
     user.window.views.view.eye = Eye(azimuth=-90.0, height=60.0).fitted(low, high, 1.2)
     user.settle()

@@ -302,7 +302,7 @@ def test_where_a_part_would_tip_over_the_bench_offers_a_wall_beside_it(with_part
     user.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
     bench = user.station("supports")
     user.settle()
-    user.press(bench.problems.cures["Stand a wall beside it"])
+    user.press(bench.problems.cures["Add a flank wall"])
     user.settle()
     assert [support.set_name for support in user.session.job.supports] == ["wall-flank"]
     assert "tips_over" not in {finding.code for finding in user.session.findings()}

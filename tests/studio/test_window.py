@@ -304,7 +304,7 @@ def test_the_height_limit_is_always_on_show_when_on(with_parts):
     user.type_into(user.field("parameter.height_limit"), "3")
     user.settle()
     bare = len(user.session.bars(user.session.support).missed.above_limit)
-    assert f"leaves {bare} hold points" in bench.problems.text
+    assert f"leaves {bare} support points" in bench.problems.text
     assert "limit_leaves_bare" in {f.code for f in user.session.findings()}
     user.type_into(user.field("parameter.height_limit"), "")
     assert user.session.support.parameters.height_limit is None

@@ -39,7 +39,7 @@ def _value(known: Declared, text: str) -> Any:
         return None
     if known.kind == "switch":
         if text.lower() not in words:
-            raise ParameterError(known.key, f"{text!r} is neither on nor off", "give on or off")
+            raise ParameterError(known.key, f"{text!r} is not on or off", "give on or off")
         return words[text.lower()]
     if known.kind == "choice":
         return text

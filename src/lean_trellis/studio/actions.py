@@ -32,14 +32,14 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("quit", "Quit", "Ctrl+Q", "Job"),
     ActionEntry("undo", "Undo", "Ctrl+Z", "Edit"),
     ActionEntry("redo", "Redo", "Ctrl+Shift+Z", "Edit"),
-    ActionEntry("copy", "Copy the part beside", "Ctrl+D", "Edit"),
-    ActionEntry("copy_in_place", "Copy the part in place", "Ctrl+Shift+D", "Edit"),
-    ActionEntry("delete", "Delete what is picked", "Del", "Edit"),
+    ActionEntry("copy", "Copy part", "Ctrl+D", "Edit"),
+    ActionEntry("copy_in_place", "Copy part in place", "Ctrl+Shift+D", "Edit"),
+    ActionEntry("delete", "Delete selection", "Del", "Edit"),
     ActionEntry("arrange", "Arrange all parts", "", "Edit"),
     ActionEntry("support_all", "Support all regions of the part", "Ctrl+B", "Edit"),
     ActionEntry("palette", "Find an action…", "Ctrl+K", "Edit"),
     ActionEntry("below", "Look from below", "B", "View", is_switch=True),
-    ActionEntry("fit", "See everything", "Home", "View"),
+    ActionEntry("fit", "Fit view", "Home", "View"),
     ActionEntry("look_front", "From the front", "Ctrl+1", "View"),
     ActionEntry("look_right", "From the right", "Ctrl+2", "View"),
     ActionEntry("look_top", "From the top", "Ctrl+3", "View"),
@@ -47,16 +47,16 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("look_corner", "From the corner", "Ctrl+5", "View"),
     ActionEntry("section", "Section plane", "X", "View", is_switch=True),
     ActionEntry("map", "Underside map", "U", "View", is_switch=True),
-    ActionEntry("swap_map", "Map large, view small, or back", "Shift+U", "View"),
-    ActionEntry("fit_map", "See everything on the map", "Ctrl+Home", "View"),
+    ActionEntry("swap_map", "Swap map and view", "Shift+U", "View"),
+    ActionEntry("fit_map", "Fit map", "Ctrl+Home", "View"),
     ActionEntry("save_map", "Save the underside map…", "", "Job"),
     ActionEntry("vertical", "Angles from the vertical", "", "View", is_switch=True),
     ActionEntry("measure", "Measure", "M", "View", is_switch=True),
     ActionEntry("show_plate", "Show the plate", "G", "View", is_switch=True, starts_on=True),
     ActionEntry("show_parts", "Show the parts", "H", "View", is_switch=True, starts_on=True),
     ActionEntry("show_supports", "Show the supports", "J", "View", is_switch=True, starts_on=True),
-    ActionEntry("night", "Night shift", "", "View", is_switch=True),
-    ActionEntry("recompute", "Compute again what was cancelled", "F5", "Edit"),
+    ActionEntry("night", "Dark theme", "", "View", is_switch=True),
+    ActionEntry("recompute", "Resume cancelled computing", "F5", "Edit"),
     ActionEntry("keys", "Keys and gestures", "F1", "Help"),
     ActionEntry("about", "About", "", "Help"),
 )
@@ -75,7 +75,7 @@ SEPARATED_BEFORE = {
 }
 
 _KEYS_TEXT = """<b>In the view</b><br>
-Left: pick. Ctrl+left: pick more. Left and move: turn, or move the picked part (stations Parts and Pose).<br>
+Left: select. Ctrl+left: select more. Left and move: turn, or move the selected part (Parts and Pose).<br>
 Shift+left or middle and move: pan. Wheel: zoom at the pointer.<br><br>
 <b>Stations</b>: Alt+1 to Alt+{count}. <b>Escape</b>: ends a mode, then cancels what is running.<br><br>{rows}"""
 

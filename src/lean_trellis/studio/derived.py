@@ -221,7 +221,7 @@ class Derived(QObject):
         """The same with their keys and requests, and what is picked before it."""
         job, picked, part = self.job, self.selection.faces, self.part
         if picked is not None and part is not None and picked.part == part.id and len(picked.faces):
-            yield picked_key(part, picked), "Drawing picked faces", partial(HatchPicked, part, picked.faces)
+            yield picked_key(part, picked), "Drawing selected faces", partial(HatchPicked, part, picked.faces)
         for node, subject, title in self._asked_for():
             key = self.graph.key(node, subject, job)
             yield key, title, partial(Derive, node, subject, job)

@@ -36,7 +36,7 @@ class FacesAt:
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> Longs:
         """Their numbers."""
-        watch.at(0.2, "picking faces")
+        watch.at(0.2, "selecting faces")
         mesh, face = self.part.mesh, self.face
         if face < 0:
             _, faces_met = met_from_below(pipeline, self.part, np.array([self.place]))
@@ -123,7 +123,7 @@ class FacesInArea:
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> Longs:
         """Their numbers."""
-        watch.at(0.2, "picking faces")
+        watch.at(0.2, "selecting faces")
         placed = pipeline.placed(self.part)
         middles = placed.centroids
         if self.matrix is None or self.eye is None:

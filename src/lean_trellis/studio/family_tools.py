@@ -36,7 +36,7 @@ class HandTools(Section):
         self.body.addWidget(self.kept)
         self.unkept = muted()
         self.body.addWidget(self.unkept)
-        self.give_up = button("Give up all work by hand", self.drop, "The support is as its values make it",
+        self.give_up = button("Discard manual edits", self.drop, "The support is as its values make it",
                               name=f"{name}.drop")  # fmt: skip
         self.body.addWidget(row(self.give_up, 1))
 

@@ -169,7 +169,7 @@ class Files(QObject):
         menu.clear()
         for name in self.session.settings.recent:
             action = menu.addAction(Path(name).name)
-            assert action is not None, "a menu makes the actions it is given words for"
+            assert action is not None, "a menu makes its actions"
             action.setToolTip(name)
             action.triggered.connect(lambda _, n=name: self.after_asking(lambda: self.session.open_job(Path(n))))
         menu.setEnabled(bool(self.session.settings.recent))

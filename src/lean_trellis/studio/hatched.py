@@ -67,7 +67,7 @@ class HatchPicked:
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> Floats:
         """(n, 2, 2): the lines."""
-        watch.at(0.2, "drawing picked faces")
+        watch.at(0.2, "drawing selected faces")
         placed = pipeline.placed(self.part)
         faces = self.faces[placed.normals[self.faces, 2] < 0]
         return hatch_lines(placed, faces, _PICKED_MM, _UPRIGHT)[:, :, :2]
@@ -75,4 +75,4 @@ class HatchPicked:
 
 def picked_key(part: Part, picked: PickedFaces) -> Key:
     """What the lines of picked faces follow from."""
-    return Key("picked faces", (part.mesh.key, token(part.pose), picked))
+    return Key("selected faces", (part.mesh.key, token(part.pose), picked))

@@ -48,7 +48,7 @@ class PartsSheet(Sheet):
         self.table = PickTable(_COLUMNS, typed=_TYPED)
         self.table.setObjectName("parts.table")
         self.table.setToolTip(
-            "Double click or F2 on a name, an owner or an order changes it; with several picked, all of them. "
+            "Double click or F2 on a name, an owner or an order changes it; with several selected, all of them. "
             "✓ fine, ▲ caution, ⬣ stop; ◌ hidden, ⊥ locked. Headings sort."
         )
         header = head_of(self.table)
@@ -59,7 +59,7 @@ class PartsSheet(Sheet):
         self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))
         self.table.typed.connect(self._typed)
         layout.addWidget(self.table, 1)
-        self._empty = muted("The parts of the build are listed here: name, owner, order, size and how each stands.")
+        self._empty = muted("The parts of the build: name, owner, order, size and state.")
         layout.addWidget(self._empty)
 
     def _typed(self, key: str, what: str, text: str) -> None:
@@ -88,7 +88,7 @@ class PartsSheet(Sheet):
         self._empty.setVisible(not job.parts)
         picked, total = len(self.session.selection.parts), len(job.parts)
         some = f"{len(shown)} of {total} shown, " if len(shown) < total else f"{total} parts, " if total > 1 else ""
-        self.count.setText(f"{some}{picked} picked")
+        self.count.setText(f"{some}{picked} selected")
 
     def _cells(self, part: Part, findings: tuple[Finding, ...] | None) -> tuple[object, ...]:
         width, depth, height = (part.bounds()[1] - part.bounds()[0]).tolist()

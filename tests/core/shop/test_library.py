@@ -149,7 +149,7 @@ def test_nonsense_values_are_refused_with_the_key(values, key):
 
 
 def test_a_set_that_would_not_hold_itself_is_refused_with_the_reason():
-    with pytest.raises(ParameterError, match="would not hold itself; use 45° or less"):
+    with pytest.raises(ParameterError, match="below the critical angle of 45°; use 45° or less"):
         require_self_holding(BarParameters(lean_limit=50), 45)
     require_self_holding(BarParameters(lean_limit=45), 45)
 

@@ -20,6 +20,36 @@ Topic = Literal["machine", "parts", "pose", "regions", "supports"]
 """What of a job a cure is about that a person has to decide: whoever shows it knows where that is done."""
 
 
+CODE_TITLES = {
+    "bar_no_way": "no clear path for bars",
+    "bar_slender": "bars unbraced over too long a stretch",
+    "fitting_not_validated": "tray not validated",
+    "hand_work_lost": "manual edits lost",
+    "in_the_air": "starts in the air",
+    "island_not_held": "island not supported",
+    "keep_out": "in a keep-out zone",
+    "limit_leaves_bare": "height limit leaves points without a bar",
+    "mesh_unsound": "mesh not sound",
+    "outside_volume": "outside the build volume",
+    "parts_overlap": "parts overlap",
+    "pose_out_of_range": "pose outside the range",
+    "raft_hole_closed": "hole of the raft closed",
+    "raft_too_thick": "raft thicker than the build offset",
+    "region_not_held": "region not supported",
+    "stack_gap": "gap of a stack",
+    "support_empty": "support without anything to build",
+    "support_on_protected": "contact on a protected surface",
+    "support_through_part": "support runs through a part",
+    "supported_twice": "supported twice",
+    "supports_overlap": "supports overlap",
+    "temperatures_disagree": "plate temperatures differ",
+    "tips_over": "may tip over",
+    "wall_left_out": "wall left out",
+    "walls_end_in_air": "walls end in the air",
+}
+"""What each code is called in a list."""
+
+
 class Deriving(Protocol):
     """Whoever derives results of a job, for changes that need them."""
 

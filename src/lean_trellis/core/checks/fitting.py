@@ -17,6 +17,6 @@ def check_fitting(state: BuildState) -> Iterator[Finding]:
     yield Finding(
         "fitting_not_validated", "stop", state.parts[0].part.name,
         f"{job.material.name} was not validated in the {job.fitting}",
-        cause="film and light of a tray belong to the material's process", part_id=state.parts[0].part.id,
+        cause="film and light of the tray are part of the validated process", part_id=state.parts[0].part.id,
         cures=(Cure(f"Fit the {' or '.join(validated)}", about="machine"),),
     )  # fmt: skip

@@ -25,7 +25,7 @@ _APART = 1e5
 def check_holding(state: BuildState) -> Iterator[Finding]:
     """Stops for what is further from every hold than the material's greatest free span."""
     for part in state.subjects:
-        state.watch.at(0.75, f"checking what holds {part.part.name}")
+        state.watch.at(0.75, f"checking the supports of {part.part.name}")
         contacts = state.contacts_of(part.part)
         rests_to = _rests_to(state, part)
         yield from _regions_not_held(state, part, contacts, rests_to)
@@ -133,12 +133,12 @@ def _not_held(
     share: float,
 ) -> Finding:
     what = {"face": "region", "edge": "low edge", "point": "low point"}[region.kind]
-    far = f"{value:.2f} mm from the nearest hold" if np.isfinite(value) else "no hold at all"
-    area = f", {share * region.area_mm2:.1f} of {region.area_mm2:.1f} mm² too far" if region.area_mm2 else ""
+    far = f"nearest support {value:.2f} mm away" if np.isfinite(value) else "no support at all"
+    area = f" ({share * region.area_mm2:.1f} of {region.area_mm2:.1f} mm²)" if region.area_mm2 else ""
     return Finding(
         "region_not_held", "stop", part.part.name,
-        f"{what} {region.id + 1}: {far}, the material spans {limit:.2f} mm there{area}",
-        cause="the surface is below the critical angle and nothing holds it near enough",
+        f"{what} {region.id + 1} is not supported: {far}, limit {limit:.2f} mm{area}",
+        cause="the surface is below the critical angle and no support is close enough",
         at_mm=tuple(place.tolist()), value=value if np.isfinite(value) else None, limit=limit, unit="mm",
         source=state.job.material.free_span.source, part_id=part.part.id,
         cures=(
@@ -196,8 +196,8 @@ def _islands_not_held(state: BuildState, part: PartState, contacts: Floats, rest
             continue
         yield Finding(
             "island_not_held", "stop", part.part.name,
-            f"an island of {island.area_mm2:.2f} mm² begins in the air at {island.z_mm:.2f} mm",
-            cause="nothing is below it in the layer where it begins, and no support takes hold there",
+            f"an island of {island.area_mm2:.2f} mm² starts in the air at {island.z_mm:.2f} mm",
+            cause="its first layer has nothing below, and no support reaches it",
             at_mm=tuple(place.tolist()), value=float(away) if np.isfinite(away) else None, limit=span, unit="mm",
             source=state.job.material.free_span.source, part_id=part.part.id,
             cures=(Cure("Support its region", SupportRegions(part.part.id, tuple(sorted(its_regions)))),),

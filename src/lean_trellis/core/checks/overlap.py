@@ -39,8 +39,8 @@ def check_overlap(state: BuildState) -> Iterator[Finding]:
             x0, y0, z0, x1, y1, z1 = shared.bounding_box()
             yield Finding(
                 "parts_overlap", "stop", one.part.name,
-                f"runs into {other.part.name}: they share {shared.volume():.2f} mm³",
-                cause="both parts take up the same place", value=float(shared.volume()), limit=0.0, unit="mm³",
+                f"overlaps {other.part.name} by {shared.volume():.2f} mm³",
+                cause="both parts occupy the same space", value=float(shared.volume()), limit=0.0, unit="mm³",
                 at_mm=((x0 + x1) / 2, (y0 + y1) / 2, (z0 + z1) / 2), part_id=one.part.id,
                 cures=(Cure("Move one of them", about="parts"),),
             )  # fmt: skip
@@ -49,7 +49,7 @@ def check_overlap(state: BuildState) -> Iterator[Finding]:
 def _unclear(one: PartState, other: PartState, at: tuple[float, float, float]) -> Finding:
     return Finding(
         "parts_overlap", "caution", one.part.name,
-        f"may run into {other.part.name}: their boxes overlap and a mesh is not sound",
+        f"may overlap {other.part.name}: their boxes overlap and one mesh is not sound",
         cause="without closed meshes it cannot be measured", at_mm=at, part_id=one.part.id,
         cures=(Cure("Move one of them", about="parts"),),
     )  # fmt: skip

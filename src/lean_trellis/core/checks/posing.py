@@ -22,10 +22,10 @@ def check_posing(state: BuildState) -> Iterator[Finding]:
         x, y, z = ((box[0] + box[1]) / 2).tolist()
         yield Finding(
             "pose_out_of_range", "caution", part.part.name,
-            f"{what} stands at {tilt.angle_deg:.0f}° from the plate, {state.job.material.name} asks for "
+            f"{what} is at {tilt.angle_deg:.0f}° to the plate; recommended for {state.job.material.name}: "
             f"{low:g}° to {high:g}°",
-            cause="outside the range surfaces hang flatter or layers grow larger than the material likes",
+            cause="outside this range surfaces are flatter or layers larger than suits the material",
             at_mm=(x, y, z), value=tilt.angle_deg, limit=limit, unit="°", part_id=part.part.id,
             source="the material's recommended range",
-            cures=(Cure("Look for another pose", about="pose"),),
+            cures=(Cure("Find a pose", about="pose"),),
         )  # fmt: skip

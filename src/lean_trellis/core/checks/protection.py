@@ -61,7 +61,7 @@ def _touching(
         "support_on_protected", "stop" if is_kept_off else "caution", part.part.name,
         f"{len(touching)} contact{'s' * many} touch{'es' * (not many)} a surface to be "
         f"{'kept off' if is_kept_off else 'avoided'}",
-        cause="nothing beside it is near enough to hold" if not is_kept_off else "the surface was protected",
+        cause="no other surface close by can be supported" if not is_kept_off else "the surface was protected",
         at_mm=tuple(places[worst].tolist()), value=float(away[worst]), limit=float(radii[worst]), unit="mm",
         part_id=part.part.id, support_id=held.support.id,
         cures=(

@@ -62,7 +62,7 @@ CHECKS: tuple[Check, ...] = (
 NOT_EXAMINED = (
     "strength of supports",
     "their deflection",
-    "plate hold and warp",
+    "adhesion to the plate and warping",
     "trapped powder or resin",
     "thin walls",
     "reach of tools",

@@ -19,7 +19,7 @@ def check_soundness(state: BuildState) -> Iterator[Finding]:
         yield Finding(
             "mesh_unsound", "stop" if faults or not others else "caution", part.part.name,
             f"the mesh is not sound: {health.in_words}",
-            cause="inside and outside of the solid cannot be told everywhere",
+            cause="inside and outside are not clear everywhere",
             value=float(faults or others), limit=0.0, unit="faults", part_id=part.part.id,
             cures=(Cure("Export the part again as a closed mesh", about="parts"),),
         )  # fmt: skip

@@ -11,7 +11,7 @@ from lean_trellis.core.parts.stacking import Separator, Stack
 
 MOST_APART_C = 15.0
 NEVER_APART_C = 30.0
-_SOURCE = "assumed: first layers hold and separators part within this range of plate temperatures"
+_SOURCE = "assumed: within this range first layers stick and separators come off"
 
 
 def check_stacks(state: BuildState) -> Iterator[Finding]:
@@ -28,7 +28,7 @@ def check_stacks(state: BuildState) -> Iterator[Finding]:
         top = float(lowest.bounds()[1, 2])
         at = (lowest.pose.x, lowest.pose.y, top)
         if gap <= 0:
-            yield _gap(lowest.name, lowest.id, "the parts of the stack touch: they will be one piece", 0.0,
+            yield _gap(lowest.name, lowest.id, "the stacked parts touch and will fuse", 0.0,
                        job.layer_height, at, "stop")  # fmt: skip
         elif abs(layers - round(layers)) > 1e-3:
             words = f"the gap of {gap:.3f} mm is {layers:.2f} layers: it will be built as {round(layers)}"
@@ -45,8 +45,8 @@ def _temperatures(job: Job, stack: Stack, separator: Separator) -> Iterator[Find
     lowest = job.part(stack.parts[0])
     yield Finding(
         "temperatures_disagree", "stop" if abs(own - other) > NEVER_APART_C else "caution", lowest.name,
-        f"{job.material.name} wants the plate at {own:g} °C, the separator {separator.material.name} at {other:g} °C",
-        cause="one plate has one temperature: one of the two would come off or sag",
+        f"{job.material.name} needs the plate at {own:g} °C, {separator.material.name} as separator {other:g} °C",
+        cause="the plate has one temperature: one of the two comes off or sags",
         at_mm=(lowest.pose.x, lowest.pose.y, float(lowest.bounds()[1, 2])), value=abs(own - other),
         limit=MOST_APART_C, unit="°C", source=_SOURCE, part_id=lowest.id,
         cures=(Cure("Choose another separator", about="parts"),),
@@ -58,7 +58,7 @@ def _gap(
 ) -> Finding:
     return Finding(
         "stack_gap", "stop" if severity == "stop" else "caution", name, words,
-        cause="layers are whole; what lies between must be at least one of them", at_mm=at, value=value, limit=limit,
+        cause="the gap is built in whole layers and must be at least one", at_mm=at, value=value, limit=limit,
         unit="mm", part_id=part_id, cures=(Cure("Set the gap in layers", about="parts"),),
     )  # fmt: skip
 

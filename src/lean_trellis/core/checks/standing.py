@@ -169,8 +169,8 @@ def _loose_support(state: BuildState, held: SupportState, loose: list[Floats], c
     what = f"its {counted.one} begins" if one else f"{len(loose)} of {count} pieces of its {counted.several} begin"
     return Finding(
         "in_the_air", "stop", state.name_of(held.support.part_id),
-        f"{what} {place[2]:.2f} mm above the plate with nothing below",
-        cause="a support is built from its lowest layer up: there has to be the plate, a part or a support under it",
+        f"{what} {place[2]:.2f} mm above the plate, with nothing below",
+        cause="a support is built from its lowest layer up and needs the plate, a part or a support below",
         at_mm=tuple(place.tolist()), value=float(place[2]), limit=state.job.layer_height, unit="mm",
         part_id=held.support.part_id, support_id=held.support.id,
         cures=(Cure("Open its support", about="supports"),),
@@ -182,13 +182,13 @@ def _loose_part(state: BuildState, part: PartState, node: _Node) -> Finding:
     place = mesh.vertices[int(mesh.vertices[:, 2].argmin())]
     height = float(place[2])
     is_held = bool(node.held_by)
-    why = "its supports do not reach the plate" if is_held else "nothing is under it"
+    why = "its supports do not reach the plate" if is_held else "nothing is below it"
     support = Cure("Support all its regions", SupportRegions(part.part.id))
     lower = Cure("Lower it to the plate", SetOffset(part.part.id, 0.0))
     return Finding(
         "in_the_air", "stop", part.part.name,
         f"its lowest point is {height:.2f} mm above the plate and {why}",
-        cause="its supports stand on nothing but itself" if is_held else "it has a build offset but no supports",
+        cause="its supports stand on the part alone" if is_held else "it has a build offset but no supports",
         at_mm=tuple(place.tolist()), value=height, limit=state.job.layer_height, unit="mm", part_id=part.part.id,
         cures=(lower,) if is_held else (support, lower),
     )  # fmt: skip

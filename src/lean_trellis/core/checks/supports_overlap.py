@@ -60,10 +60,10 @@ def _overlap(state: BuildState, held: SupportState, other: SupportState, common:
     giving = next((one for one in (held, other) if "trim" in type(one.support.parameters).model_fields), held)
     taking = other if giving is held else held
     makes_room = giving is not taking and spec_of(taking.support).gets_room
-    room = (Cure("Let the walls make room for bars", SetValue(giving.support.id, "trim", "bars")),) * makes_room
+    room = (Cure("Keep the walls clear of bars", SetValue(giving.support.id, "trim", "bars")),) * makes_room
     return Finding(
         "supports_overlap", "note", state.name_of(held.support.part_id),
-        f"{held.support.set_name} and {other.support.set_name} are built into each other by {common:.2f} mm³",
+        f"{held.support.set_name} and {other.support.set_name} overlap by {common:.2f} mm³",
         cause="supports of several families serve the same place", value=common, limit=0.0, unit="mm³",
         at_mm=place_of(((held.structure.mesh.bounds + other.structure.mesh.bounds) / 2).mean(axis=0)),
         part_id=giving.support.part_id, support_id=giving.support.id,

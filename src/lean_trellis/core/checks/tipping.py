@@ -45,12 +45,12 @@ def check_tipping(state: BuildState) -> Iterator[Finding]:
             is_stop = reserve < 1
             yield Finding(
                 "tips_over", "stop" if is_stop else "caution", part.part.name,
-                f"holds {reserve:.2f} times the sideways push at {height:.0f} mm, {_ENOUGH:g} times is asked",
-                cause="it is tall for what it stands on", at_mm=(*middle.tolist(), 0.0), value=reserve,
+                f"resists {reserve:.2f} x the side load at {height:.0f} mm; {_ENOUGH:g} x required",
+                cause="it is tall for its footprint", at_mm=(*middle.tolist(), 0.0), value=reserve,
                 limit=1.0 if is_stop else _ENOUGH, part_id=part.part.id,
-                source=f"assumed: a bond to the plate of {push.bond_mpa:.3g} MPa",
+                source=f"assumed: adhesion to the plate of {push.bond_mpa:.3g} MPa",
                 cures=(
-                    Cure("Stand a wall beside it", AddSupport(part.part.id, "wall-flank")),
+                    Cure("Add a flank wall", AddSupport(part.part.id, "wall-flank")),
                     Cure("Turn the part", about="pose"),
                 ),
             )  # fmt: skip

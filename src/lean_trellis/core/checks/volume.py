@@ -55,8 +55,8 @@ def _outside(
     if points[top, 2] > machine.height + _TOLERANCE_MM:
         yield Finding(
             "outside_volume", "stop", name,
-            f"{what} is {points[top, 2]:.2f} mm high, {machine.name} builds {machine.height:g} mm",
-            cause="the build height of the machine ends there", at_mm=_place(points[top]),
+            f"{what} is {points[top, 2]:.2f} mm high; limit of {machine.name}: {machine.height:g} mm",
+            cause="it is higher than the machine builds", at_mm=_place(points[top]),
             value=float(points[top, 2]), limit=machine.height, unit="mm", part_id=part_id, support_id=support_id,
             cures=(Cure("Turn the part or lower its build offset", about="pose"),),
         )  # fmt: skip

@@ -64,7 +64,7 @@ def _finding(
     zone: Zone, name: str, part_id: str, support_id: str, what: str, place: tuple[float, float, float]
 ) -> Finding:
     return Finding(
-        "keep_out", "stop", name, f"{what} stands over the {zone.name}",
-        cause="the machine takes up that place of the plate", at_mm=place, part_id=part_id, support_id=support_id,
+        "keep_out", "stop", name, f"{what} is over the {zone.name}",
+        cause="the machine needs that place on the plate", at_mm=place, part_id=part_id, support_id=support_id,
         cures=(Cure("Arrange the parts", about="parts"),),
     )  # fmt: skip

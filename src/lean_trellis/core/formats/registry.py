@@ -78,7 +78,7 @@ def _kind_of_zip(path: Path) -> Format:
     except (*DAMAGED_ZIP, OSError, ValueError):
         raise FormatError(path, "is a damaged zip archive", "copy or export it again") from None
     if "job.json" in names:
-        raise FormatError(path, "is a job, not a part", "open it with Open job, or name it where a JOB is asked")
+        raise FormatError(path, "is a job, not a part", "open it with Open job, or pass it as JOB")
     if not any(name.lower().endswith(".model") for name in names) and any(n.lower().endswith(".amf") for n in names):
         return AMF
     return THREE_MF

@@ -157,7 +157,7 @@ def unite_shells(mesh: Mesh) -> Mesh:
             solids[min(holders, key=lambda other: volumes[other])].append(pieces[shell])
     united = Manifold.batch_boolean([to_manifold(weld(join(group))) for group in solids.values()], OpType.Add)
     if united.is_empty():
-        raise EditError("", "nothing would be left of it", "turn its shells first")
+        raise EditError("", "nothing would be left", "turn its shells first")
     return from_manifold(united)
 
 

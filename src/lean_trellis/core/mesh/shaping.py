@@ -116,7 +116,7 @@ def drilled(mesh: Mesh, place: Floats, inwards: Floats, diameter: float, depth: 
     solid = to_manifold(mesh)
     opened = solid - bore
     if abs(opened.volume() - solid.volume()) < 1e-9:
-        raise EditError("hole", "meets nothing there", "pick another place")
+        raise EditError("hole", "meets nothing there", "click another place")
     radius = max(diameter / 2 - _PLUG_GAP_MM, 0.1)
     return Drilled(from_manifold(opened), from_manifold(_rod(place, inwards, radius, _PLUG_TAPER * radius, depth)))
 
@@ -163,7 +163,7 @@ def _corner_steps(corners: Longs, normals: Floats, count: int) -> Floats:
     steps = np.einsum("nij,nj->ni", np.linalg.pinv(matrix, rcond=1e-3, hermitian=True), right)
     lengths = np.linalg.norm(steps, axis=1, keepdims=True)
     if not (lengths > 0.2).all():
-        raise EditError("allowance", "the picked faces look against each other", "pick one side")
+        raise EditError("allowance", "the selected faces face each other", "select one side")
     result: Floats = steps * np.minimum(1.0, 3.0 / lengths)
     return result
 

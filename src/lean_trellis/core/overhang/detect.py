@@ -137,7 +137,7 @@ def detect(
     rim = find_rim(topology, placed, of_face, faces, layer_normal)
     regions = _face_regions(placed, faces, labels, angle, cosines, rim, marks, normal)
     if bridging is not None:
-        watch.at(0.8, "looking for what holds itself")
+        watch.at(0.8, "looking for self-supporting regions")
         regions = _told_what_holds_itself(topology, placed, regions, rim, bridging, normal, taken_back)
     regions += _low_regions(placed, low, len(regions), normal)
     return Overhangs(

@@ -17,8 +17,8 @@ FIGURES: dict[str, tuple[str, str]] = {
     "critical_area": ("Critical area", "mm²"),
     "support_volume": ("Support volume", "mm³"),
     "height": ("Height", "mm"),
-    "unsteadiness": ("Unsteadiness", ""),
-    "protected_area": ("Protected surface held", "mm²"),
+    "unsteadiness": ("Tipping risk", ""),
+    "protected_area": ("Protected surface supported", "mm²"),
 }
 """The figures of a pose, all the better the smaller: title and unit."""
 _KEYS = tuple(FIGURES)

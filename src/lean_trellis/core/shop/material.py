@@ -37,8 +37,8 @@ class Detection(Frozen):
 
     critical_angle: float = Field(ge=0, le=90)
     watch_angle: float = Field(ge=0, le=90)
-    bridge_span: float = Field(ge=0, description="ceilings between opposite walls up to this width hold themselves")
-    ledge_limit: float = Field(ge=0, description="ledges free on one side up to this width hold themselves")
+    bridge_span: float = Field(ge=0, description="ceilings between opposite walls need no support up to this width")
+    ledge_limit: float = Field(ge=0, description="ledges free on one side need no support up to this width")
     smallest_region: float = Field(ge=0, description="mm²")
     source: str
 

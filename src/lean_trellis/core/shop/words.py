@@ -25,11 +25,11 @@ CONSTANTS = {
     "density": ValueWords("Density", help="Of the built material: turns volume into weight."),
     "price": ValueWords("Price", help="Of the material as it is bought."),
     "loss": ValueWords("Loss", help="Share that cannot be used again."),
-    "plate_temperature": ValueWords("Plate temperature", help="What is built on one plate together must agree on it."),
-    "strength": ValueWords("Strength", help="Of freshly made layers: what a contact bears."),
-    "stiffness": ValueWords("Stiffness", help="Of fresh material: what keeps a bar from buckling."),
+    "plate_temperature": ValueWords("Plate temperature", help="Everything built on one plate must suit it."),
+    "strength": ValueWords("Strength", help="Of freshly built layers, which contacts rely on."),
+    "stiffness": ValueWords("Stiffness", help="Of freshly built material; resists buckling."),
     "thermal_lift": ValueWords("Thermal lift", help="Pull along a region's rim as the metal cools."),
-    "recoater_push": ValueWords("Recoater push", help="Sideways push of the blade on what stands up."),
+    "recoater_push": ValueWords("Recoater push", help="Side load of the recoater blade on what sticks up."),
     "recoat_time": ValueWords("Recoating", help="Time for a new layer of powder."),
     "hatch_speed": ValueWords("Hatch speed", help="Of the beam inside the outlines."),
     "outline_speed": ValueWords("Outline speed", help="Of the beam along the outlines."),
@@ -43,11 +43,11 @@ CONSTANTS = {
     "path_speed": ValueWords("Path speed", help="Of the nozzle along its paths."),
     "path_width": ValueWords("Path width", help="Of one extruded track."),
     "nozzle_temperature": ValueWords("Nozzle temperature"),
-    "nozzle_push": ValueWords("Nozzle push", help="Sideways push of the nozzle on what stands up."),
+    "nozzle_push": ValueWords("Nozzle push", help="Side load of the nozzle on what sticks up."),
     "change_time": ValueWords("Material change", help="Time to change from one nozzle to the other."),
     "purge_volume": ValueWords("Purge", help="What each change leaves in the purge tower."),
-    "wait_before": ValueWords("Wait before exposure", help="The resin comes to rest."),
-    "wait_after": ValueWords("Wait after exposure", help="The layer sets before the lift."),
+    "wait_before": ValueWords("Settling time", help="Before exposure: the resin comes to rest."),
+    "wait_after": ValueWords("Hold time", help="After exposure: the layer sets before the lift."),
     "edge_smoothing": ValueWords("Edge smoothing", help="Share of grey at the pixels of an edge."),
 }
 _PLAIN = {
@@ -56,7 +56,7 @@ _PLAIN = {
     "plate.shape": ValueWords("Plate shape", help="rectangle or round"),
     "plate.width": ValueWords("Plate width", "mm", "Along X; the diameter of a round one."),
     "plate.depth": ValueWords("Plate depth", "mm", "Along Y."),
-    "height": ValueWords("Build height", "mm", "Nothing may stand higher."),
+    "height": ValueWords("Build height", "mm", "Nothing may be higher."),
     "layer_least": ValueWords("Thinnest layer", "mm"),
     "layer_most": ValueWords("Thickest layer", "mm"),
     "nozzles": ValueWords("Nozzles", help="How many materials it can change between."),
@@ -65,13 +65,19 @@ _PLAIN = {
     "gas_flow_deg": ValueWords("Gas flows towards", "°", "From X, counter-clockwise seen from above."),
     "purge_tower.name": ValueWords("Purge tower: name"),
     "build_offset": ValueWords("Build offset", "mm", "Height of a part's lowest point above the plate."),
-    "pose_range.0": ValueWords("Pose range from", "°", "Recommended angle from the plate: a guide, never a ban."),
-    "pose_range.1": ValueWords("Pose range to", "°", "Recommended angle from the plate: a guide, never a ban."),
-    "contact": ValueWords("Supports hold by", help="bite: into the part. gap: away from it, with dense layers below."),
+    "pose_range.0": ValueWords("Pose range from", "°", "Recommended angle from the plate: a recommendation."),
+    "pose_range.1": ValueWords("Pose range to", "°", "Recommended angle from the plate: a recommendation."),
+    "contact": ValueWords(
+        "Contact of supports", help="bite: into the part. gap: away from it, with dense layers below."
+    ),
     "detection.critical_angle": ValueWords("Critical angle", "°", "Flatter undersides than this need support."),
     "detection.watch_angle": ValueWords("Watch angle", "°", "Undersides up to this are doubtful."),
-    "detection.bridge_span": ValueWords("Bridges up to", "mm", "A ceiling between opposite walls holds itself."),
-    "detection.ledge_limit": ValueWords("Ledges up to", "mm", "A ledge free on one side holds itself."),
+    "detection.bridge_span": ValueWords(
+        "Bridges up to", "mm", "A ceiling between opposite walls needs no support up to this width."
+    ),
+    "detection.ledge_limit": ValueWords(
+        "Ledges up to", "mm", "A ledge free on one side needs no support up to this width."
+    ),
     "detection.smallest_region": ValueWords("Smallest region", "mm²", "Smaller ones are left out."),
 }
 _ZONE = {
@@ -84,7 +90,7 @@ _ZONE = {
 _LISTED = {
     "surfaces": "Plate surface",
     "fittings": "Tray that fits",
-    "validated_modes": "Validated mode",
+    "validated_modes": "Proven settings",
     "validated_fittings": "Validated tray",
 }
 
@@ -106,7 +112,9 @@ def words_of(key: str, values: dict[str, Any]) -> ValueWords:
     if steps[0] in ("keep_out", "purge_tower"):
         whose = values.get(f"keep_out.{steps[1]}.name", "zone") if steps[0] == "keep_out" else "Purge tower"
         told_zone = _ZONE[steps[-1]]
-        return ValueWords(f"{whose}: {told_zone.label}", told_zone.unit, told_zone.help or "Nothing may stand there.")
+        return ValueWords(
+            f"{whose}: {told_zone.label}", told_zone.unit, told_zone.help or "Nothing may be placed there."
+        )
     if steps[0] == "plate_temperatures":
         return ValueWords(f"Plate temperature on {key.partition('.')[2]}", "°C")
     if steps[0] == "processes":
@@ -125,9 +133,9 @@ def _free_span(steps: list[str], values: dict[str, Any]) -> ValueWords:
     if len(steps) < 3:
         return ValueWords("Free span")
     if steps[1] == "angles":
-        return ValueWords(f"Free span: angle {int(steps[2]) + 1}", "°", "Surface angle for which the span is given.")
+        return ValueWords(f"Free span: angle {int(steps[2]) + 1}", "°", "Surface angle that the span is valid for.")
     angle = values.get(f"free_span.angles.{steps[2]}", 0.0)
-    return ValueWords(f"Free span at {angle:g}°", "mm", "How far a surface may lie from the nearest hold.")
+    return ValueWords(f"Free span at {angle:g}°", "mm", "Largest distance of a surface from the nearest support.")
 
 
 def _process(steps: list[str], values: dict[str, Any]) -> ValueWords:

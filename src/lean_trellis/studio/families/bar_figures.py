@@ -57,7 +57,7 @@ class FiguresSection(Section):
     """Figures of the bars of the support in hand."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Loads and figures", is_open=False)
+        super().__init__(session, "Figures", is_open=False)
         self.choice = ChoiceField()
         self.choice.setObjectName("figures.colour")
         offered = [("", "plain"), *((key, words) for key, (words, _) in FIGURES.items())]
@@ -106,7 +106,7 @@ class FiguresSection(Section):
         self.table.setVisible(has_figures)
         self.source.setVisible(has_figures)
         if figures is None or bars is None or not has_figures:
-            self.words.setText("Pick a support in the list." if support is None else "Working out loads …")
+            self.words.setText("Select a support in the list." if support is None else "Working out loads …")
             if figures is not None:
                 self.words.setText("There is no bar.")
             self.table.show_rows([], [])
@@ -156,11 +156,11 @@ def bar_in_words(bars: Bars, figures: BarFigures | None, bar: int) -> str:
 def picked_words(which: list[int], support: Support | None, bars: Bars | None) -> str:
     """What of a support is picked, in a line."""
     if support is None or bars is None:
-        return "Add begins a support of the set above, or pick a support in the list."
+        return "Select a support in the list, or press Add to start one with the set above."
     if not which:
-        return "No bar is picked: click one, Ctrl adds."
+        return "No bar selected. Click one; Ctrl adds more."
     if len(which) > 1:
-        return f"{len(which):,} bars picked"
+        return f"{len(which):,} bars selected"
     number = int(bars.by_hand[which[0]])
     kind = "generated" if number < 0 else "locked" if support.hand.bars[number].is_locked else "by hand"
-    return f"Bar {which[0] + 1} picked, {kind}"
+    return f"Bar {which[0] + 1} selected, {kind}"

@@ -41,14 +41,14 @@ from lean_trellis.studio.messages import Ghost, ShowPoints
 from lean_trellis.studio.session import Session
 
 _MODES = (
-    ("add", "Add", "Click an underside, in the view or on the map; the way is shown before. Escape ends."),
-    ("stroke", "Along a line", "Draw over the underside: bars at the spacing along it. Escape ends."),
-    ("pull", "Pull", "Pull a bar by its upper end, its foot or its middle. Escape ends."),
+    ("add", "Add bar", "Click an underside, in the view or on the map; its path is shown first. Escape ends."),
+    ("stroke", "Add along a line", "Draw over the underside to add bars at the spacing. Escape ends."),
+    ("pull", "Move", "Drag a bar by its upper end, its foot or its middle. Escape ends."),
 )
 _PICKERS = (
-    ("box", "In a box", "Drag a box: the bars that take hold in it are picked. Escape ends."),
-    ("patch", "On a patch", "Click a surface: the bars that take hold of it are picked. Escape ends."),
-    ("tie", "Tie", "Click two places of the part: a bar between them against distortion. Escape ends."),
+    ("box", "Select in a box", "Drag a box to select the bars whose contact is in it. Escape ends."),
+    ("patch", "Select on a surface", "Click a surface to select the bars under it. Escape ends."),
+    ("tie", "Add tie", "Click two places of the part to tie them with a bar, against distortion. Escape ends."),
 )
 _AGAIN_MS = 70
 _SAME_MM = 1e-4
@@ -63,20 +63,20 @@ class BarTools(HandTools):
         self.body.addWidget(self.modes)
         self.pickers = ModeButtons(_PICKERS, "hand")
         self.body.addWidget(self.pickers)
-        self.edges = button("Along picked edges", self.add_along_edges, "Bars at the spacing along low edges that are "
-                            "picked", name="hand.edges")  # fmt: skip
+        self.edges = button("Add along selected edges", self.add_along_edges, "Bars at the spacing along the "
+                            "selected low edges", name="hand.edges")  # fmt: skip
         self.picked_note = muted()
         self.body.addWidget(self.picked_note)
-        self.take_out = button("Take out", self.delete, "The picked bars (Del)", name="hand.delete")
-        self.second = button("Every second", self.every_second, "Of the picked bars, or of all, take out one of each "
-                             "two neighbours", name="hand.second")  # fmt: skip
+        self.take_out = button("Delete bars", self.delete, "Delete the selected bars (Del)", name="hand.delete")
+        self.second = button("Delete every second", self.every_second, "Delete one of every two neighbours, "
+                             "of the selected bars or of all", name="hand.second")  # fmt: skip
         self.stouter = button(
-            "Stouter", lambda: self._reshape(STOUTER), "The picked bars by a quarter", name="hand.stouter"
+            "Thicker", lambda: self._reshape(STOUTER), "Make the selected bars a quarter thicker", name="hand.stouter"
         )
         self.thinner = button(
-            "Thinner", lambda: self._reshape(1 / STOUTER), "The picked bars by a fifth", name="hand.thinner"
+            "Thinner", lambda: self._reshape(1 / STOUTER), "Make the selected bars a fifth thinner", name="hand.thinner"
         )
-        self.lock = button("Lock", self.lock_or_free, "The picked bars stay as they are, whatever the values become",
+        self.lock = button("Lock", self.lock_or_free, "Keep the selected bars as they are when settings change",
                            name="hand.lock")  # fmt: skip
         self.body.addWidget(row(self.take_out, self.second, 1, spacing=5))
         self.body.addWidget(row(self.stouter, self.thinner, self.lock, 1, spacing=5))
@@ -207,7 +207,7 @@ class BarTools(HandTools):
                 self.session.select(support=self.session.job.supports[-1].id)
             self._again = places
             if on_any_slope:
-                self.session.said.emit("note", "Nothing needs holding there; the bar stays as it was set")
+                self.session.said.emit("note", "Nothing needs support there; the bar is kept where you set it")
 
     # --- picks and strokes ---
 
@@ -283,7 +283,7 @@ class BarTools(HandTools):
             if part.id != self.session.selection.part:
                 return
             if not len(placed.places):
-                self.session.said.emit("stop", "A bar takes hold of an underside, and there is none")
+                self.session.said.emit("stop", "A bar needs an underside to support; there is none here")
                 return
             self._add(placed.places, on_any_slope=placed.on_any_slope)
 
@@ -378,13 +378,13 @@ class BarTools(HandTools):
 
         def take(placed: Placed) -> None:
             if not len(placed.places):
-                self.session.said.emit("stop", "A bar takes hold of an underside, and there is none")
+                self.session.said.emit("stop", "A bar needs an underside to support; there is none here")
                 return
             x, y, z = placed.places[0].tolist()
             self._do(lambda job, key, now: move_hold(job, key, now, pull.bar, (x, y, z)), placed.places[:1])
 
         stroke = ((pull.face, pull.place),)
-        self.session.ask("Moving a hold point", HandPlaces(part, self.session.job, stroke), take)
+        self.session.ask("Moving a support point", HandPlaces(part, self.session.job, stroke), take)
 
     # --- what is shown ---
 
@@ -404,7 +404,7 @@ class BarTools(HandTools):
         self.lock.setText("Unlock" if self._are_locked() else "Lock")
         self.picked_note.setText(picked_words(which, support, bars))
         hand = hand_of(support)
-        words = counted_words((len(hand.bars), "set or changed"), (len(hand.removed), "taken out"),
+        words = counted_words((len(hand.bars), "set or changed"), (len(hand.removed), "deleted"),
                               (len(hand.ties), "ties"))  # fmt: skip
         reasons = () if bars is None else bars.unkept.reasons
         counted = {reason: reasons.count(reason) for reason in dict.fromkeys(reasons)}
@@ -423,7 +423,7 @@ class BarTools(HandTools):
         limit = None if support is None else bar_parameters(support).height_limit
         if limit is None:
             return ""
-        bare = "" if bars is None else f" It leaves {len(bars.missed.above_limit)} hold points without a bar."
+        bare = "" if bars is None else f" It leaves {len(bars.missed.above_limit)} support points without a bar."
         return f"Height limit {limit:g} mm is on: nothing higher gets a bar.{bare}"
 
     def _has_picked_edge(self) -> bool:

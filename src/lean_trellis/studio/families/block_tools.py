@@ -37,10 +37,10 @@ class BlockTools(HandTools):
         self.body.addWidget(self.modes)
         self.from_file = button("Shape from a file …", self.body_from_file, "Any body as the block's shape",
                                 name="shapes.file")  # fmt: skip
-        self.from_part = button("Shape of the other picked part", self.body_from_part, "Pick the block's part first, "
-                                "then with Ctrl the one whose shape it takes", name="shapes.part")  # fmt: skip
-        self.whole = button("Make the other picked part the block", self.part_becomes, "It keeps its place and is a "
-                            "support from then on, no part", name="shapes.whole")  # fmt: skip
+        self.from_part = button("Use shape of other selected part", self.body_from_part, "Select the block's part "
+                                "first, then with Ctrl the other part", name="shapes.part")  # fmt: skip
+        self.whole = button("Turn the other selected part into the block", self.part_becomes, "It keeps its "
+                            "place and becomes a support", name="shapes.whole")  # fmt: skip
         for made in (self.from_file, self.from_part, self.whole):
             self.body.addWidget(row(made, 1))
         self.add_lost_and_kept("shapes")

@@ -107,7 +107,7 @@ class BlockSketch(Drawing):
             "size_z": "up to the part" if v.size_z is None else f"{v.size_z:g} mm high",
             "trim_clearance": f"{v.trim_clearance:g} mm clear",
             "density": f"{v.density:.0%} filled",
-            "acts_as": "holds the part" if v.acts_as == "support" else "keeps apart",
+            "acts_as": "supports the part" if v.acts_as == "support" else "keeps apart",
             "place_z": f"{v.place_z:g} mm up",
         }.get(self.key, "")
         if self.key == "trim_clearance" and gap > 2:

@@ -211,7 +211,7 @@ class LatticePlan(Drawing):
             "skew": f"skewed by {getattr(v, 'skew', 0):g}°",
             "largest_piece": "not cut" if v.largest_piece is None else f"pieces to {v.largest_piece:g} mm",
             "cut_width": f"cuts {v.cut_width:g} mm wide",
-            "trim": "makes room for bars" if v.trim == "bars" else "makes no room",
+            "trim": "keeps clear of bars" if v.trim == "bars" else "makes no room",
             "trim_clearance": f"{v.trim_clearance:g} mm round them",
         }.get(self.key, "")
         if self.key == "inset":

@@ -19,7 +19,7 @@ class RaftTools(HandTools):
         super().__init__(session, chosen_set)
         self.picked_note = muted()
         self.body.addWidget(self.picked_note)
-        self.share = button("Share with picked parts", self.share_raft, "One raft under all parts that are picked",
+        self.share = button("Share with selected parts", self.share_raft, "One raft under all selected parts",
                             name="shapes.share")  # fmt: skip
         self.alone = button("Own part alone", self.own_raft, "The raft is for its own part", name="shapes.alone")
         self.body.addWidget(row(self.share, self.alone, 1, spacing=5))
@@ -40,6 +40,6 @@ class RaftTools(HandTools):
         self.share.setEnabled(support is not None and len(self.picked) > 1)
         self.alone.setEnabled(support is not None and bool(support.others))
         names = [] if support is None else [self.session.job.part(part_id).name for part_id in support.parts]
-        more = "Pick more parts with Ctrl in the list to share it."
+        more = "Select more parts with Ctrl in the list to share it."
         self.picked_note.setText(f"Under {', '.join(names)}. {more}" if names else "")
         self.show_kept("", ())

@@ -32,7 +32,7 @@ from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.gestures import Pull, Stroke
 from lean_trellis.studio.session import Session
 
-_CUT = ("cut", "Cut out", "Draw round what is to go, on the map or in the view. Escape ends.")
+_CUT = ("cut", "Cut out", "Draw around what to cut away, on the map or in the view. Escape ends.")
 _LINES = (
     _CUT,
     ("path", "Draw", "Draw where a wall is to run, on the map or over the underside. Escape ends."),
@@ -54,16 +54,16 @@ class LatticeTools(HandTools):
         self.body.addWidget(self.modes)
         self.picked_note = muted()
         self.body.addWidget(self.picked_note)
-        self.wall = button("Delete wall", self.delete_walls, "The picked walls (Del)", name="shapes.wall")
-        self.piece = button("Delete piece", self.delete_pieces, "All that comes off with the picked walls",
+        self.wall = button("Delete wall", self.delete_walls, "Delete the selected walls (Del)", name="shapes.wall")
+        self.piece = button("Delete piece", self.delete_pieces, "Delete the pieces that the selected walls belong to",
                             name="shapes.piece")  # fmt: skip
         self.body.addWidget(row(self.wall, self.piece, 1, spacing=5))
         self.by = NumberField("mm", width=64)
         self.by.show_value(5.0)
         self.by.setObjectName("shapes.by")
         self.by.setAccessibleName("Extend by")
-        self.extend = button("Extend by", self.extend_walls, "Lead the picked wall on beyond its end that is farther "
-                             "from the part's middle", name="shapes.extend")  # fmt: skip
+        self.extend = button("Extend by", self.extend_walls, "Extend the selected wall at the end farther from the "
+                             "part's middle", name="shapes.extend")  # fmt: skip
         self.body.addWidget(row(self.extend, self.by, QLabel("mm"), 1, spacing=5))
         self.add_lost_and_kept("shapes")
 
@@ -151,7 +151,7 @@ class LatticeTools(HandTools):
         for made in (self.wall, self.piece, self.extend):
             made.setEnabled(picked > 0)
         self.picked_note.setText(
-            f"{picked} wall{'s' * (picked != 1)} picked" if picked else "Click a wall to pick it, Ctrl adds."
+            f"{picked} wall{'s' * (picked != 1)} selected" if picked else "Click a wall to select it; Ctrl adds more."
         )
         hand = hand_of(support)
         words = counted_words((len(hand.paths), "drawn"), (len(hand.cut_out), "cut out"), (len(hand.gone), "deleted"),

@@ -22,7 +22,7 @@ class Sketch(QWidget):
         self._layer = 0.05
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedSize(250, 150)
-        self.setAccessibleName("Drawing of the value in hand")
+        self.setAccessibleName("Drawing of the current setting")
 
     def sizeHint(self) -> QSize:
         """Small enough to leave the part in view."""
@@ -52,7 +52,7 @@ class Sketch(QWidget):
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         if self._values is None:
             painter.setPen(QColor(self._tokens.muted))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "A drawing of the value in hand")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "A drawing of the current setting")
             return
         area = self.rect().toRectF()
         sketching = Sketching(painter, area, self._tokens, self._values, self._key, self._layer)

@@ -350,11 +350,11 @@ class OverhangsStation(Station):
     def _picked_words(self, overhangs: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:
         """All figures of the one picked region, or the sum over several."""
         if not picked:
-            return "Click a region here, in the view or on the map; Ctrl adds to it."
+            return "Click a region here, in the view or on the map; Ctrl adds more."
         chosen = [overhangs.regions[number] for number in sorted(picked) if number < len(overhangs.regions)]
         if len(chosen) != 1:
             area = sum(region.area_mm2 for region in chosen)
-            return f"{len(chosen)} regions picked, {area:,.1f} mm²"
+            return f"{len(chosen)} regions selected, {area:,.1f} mm²"
         return region_in_words(chosen[0], facts, self._held_by(), from_vertical=self._from_vertical)
 
     def fact(self) -> Fact:
@@ -404,7 +404,7 @@ def region_in_words(
     if region.left_out:
         lines.append(f"left out: {region.left_out}")
     else:
-        lines.append(f"held by {held_by[region.id]}" if region.id in held_by else "no support is for it")
+        lines.append(f"supported by {held_by[region.id]}" if region.id in held_by else "not supported")
     return "\n".join(lines)
 
 

@@ -36,7 +36,7 @@ class PartsStation(Station):
         bring.setProperty("role", "main")
         bring.clicked.connect(lambda: self.wanted.emit("import"))
         self.remove = QPushButton("Remove")
-        self.remove.setToolTip("Remove the picked parts with their supports")
+        self.remove.setToolTip("Remove the selected parts with their supports")
         self.remove.clicked.connect(lambda: session.do(lambda job: remove_parts(job, session.selection.parts)))
         self.page.addWidget(row(bring, self.remove, 1))
         self._empty = muted(f"No parts yet. Import here, or drop on the window, {KNOWN_FILES}.")
@@ -69,7 +69,7 @@ class PartsStation(Station):
         self._empty.setVisible(not self.session.job.parts)
         self.remove.setEnabled(part is not None)
         count = len(self.session.selection.parts)
-        hint = "Pick a part in the view or in the sheet."
+        hint = "Select a part in the view or in the sheet."
         words = hint if part is None else part.name if count == 1 else f"{part.name} and {count - 1} more"
         self.selected.setText(words)
         for section in self.sections:

@@ -53,13 +53,13 @@ class PoseStation(Station):
         """Show the part in hand."""
         part = self.session.part
         count = len(self.session.selection.parts)
-        words = "Pick a part in the view or in the list." if part is None else part.name
+        words = "Select a part in the view or in the list." if part is None else part.name
         self.selected.setText(words if count < 2 else f"{words} and {count - 1} more")
         tilt = None if part is None else self.session.tilt(part)
         self.tilt_words.setVisible(tilt is not None)
         if tilt is not None:
             low, high = self.session.job.material.pose_range
-            what = {"plane": "Its plane stands", "axis": "Its long axis stands"}.get(tilt.of, "")
+            what = {"plane": "Its plane is", "axis": "Its long axis is"}.get(tilt.of, "")
             state = "" if low <= tilt.angle_deg <= high else ", outside it"
             asked = f"{self.session.job.material.name} asks for {low:g}° to {high:g}°"
             self.tilt_words.setText(

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lean_trellis.core.checks import NOT_EXAMINED, Cure, Finding
+from lean_trellis.core.checks.finding import CODE_TITLES
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
@@ -31,7 +32,7 @@ _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 
 def _short(finding: Finding) -> str:
     """What was found in a few words with its measure; the whole message stands below the list."""
-    words = finding.code.replace("_", " ")
+    words = CODE_TITLES.get(finding.code, finding.code.replace("_", " ")).capitalize()
     return words if finding.value is None else f"{words}, {finding.value:,.2f} {finding.unit}"
 
 
@@ -95,7 +96,7 @@ class ReleaseStation(Station):
         page.addWidget(row(self.merged, self.separate, 1))
         self.each_bar, self.beams = QCheckBox("Each bar as its own body"), QCheckBox("Bars as beams (3MF)")
         self.each_bar.setToolTip("What bars share is one more body")
-        self.beams.setToolTip("Bars by their middle lines and radii, as in the beam lattice extension of 3MF")
+        self.beams.setToolTip("Centre lines and radii, by the beam lattice extension of 3MF")
         page.addWidget(self.each_bar)
         page.addWidget(self.beams)
         self.export_button = QPushButton("Export…")
@@ -133,12 +134,12 @@ class ReleaseStation(Station):
             return
         set_role(self.message, {"stop": "stop", "caution": "warn", "note": "good"}[chosen.severity])
         self.message.setText(f"{chosen.part}: {chosen.message}")
-        measured = "nothing holds it" if chosen.value is None else f"{chosen.value:,.2f} {chosen.unit}"
+        measured = "no support" if chosen.value is None else f"{chosen.value:,.2f} {chosen.unit}"
         limit = "" if chosen.limit is None else f", limit {chosen.limit:,.2f} {chosen.unit}"
         place = "" if chosen.at_mm is None else "\nat x {:.1f}  y {:.1f}  z {:.1f}".format(*chosen.at_mm)
         self.measured.setText(f"Measured: {measured}{limit}{place}")
         source = f"  Limit: {chosen.source}." if chosen.source else ""
-        self.cause.setText(f"Because {chosen.cause}.{source}")
+        self.cause.setText(f"Cause: {chosen.cause}.{source}")
         for cure in chosen.cures:
             button = QPushButton(cure.words)
             button.clicked.connect(lambda _, c=cure: self.apply_cure(c))
@@ -194,7 +195,7 @@ class ReleaseStation(Station):
         set_role(self.verdict, "stop" if stops else "warn" if cautions else "good")
         counts = f"{stops} stop{'s' * (stops != 1)}, {cautions} caution{'s' * (cautions != 1)}"
         if stops:
-            self.verdict.setText(f"Not ready: {counts}. A stop must be cured.")
+            self.verdict.setText(f"Not ready: {counts}. Every stop must be resolved.")
         else:
             self.verdict.setText(f"Ready: {counts}." if findings else "Ready: no findings.")
         if self._chosen not in findings:
@@ -203,7 +204,7 @@ class ReleaseStation(Station):
         picked = [findings.index(self._chosen)] if self._chosen is not None else []
         rows = [(n, (_SIGNS[f.severity], f.part, _short(f))) for n, f in enumerate(findings)]
         self.table.show_rows(rows, picked)
-        self.note.setText("Files can be exported in any case; what is not ready says so here." if stops else "")
+        self.note.setText("You can export before the build is ready." if stops else "")
 
     def fact(self) -> Fact:
         """Ready or not."""

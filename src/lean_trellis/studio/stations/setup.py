@@ -61,19 +61,19 @@ class SetupStation(Station):
         self._fitting_row = row("Fitted", self.fitting, 1)
         self.page.addWidget(self._surface_row)
         self.page.addWidget(self._fitting_row)
-        self.machine_values = ValuesSection(session, "Values of the machine", "machine",
+        self.machine_values = ValuesSection(session, "Change machine values", "machine",
                                             lambda job: job.machine, change_machine)  # fmt: skip
-        self.material_values = ValuesSection(session, "Values of the material", "material",
+        self.material_values = ValuesSection(session, "Change material values", "material",
                                              lambda job: job.material, change_material)  # fmt: skip
         self.another, self.newer = AnotherSection(session), NewerSection(session)
         self.sections = (self.newer, self.machine_values, self.material_values, self.another)
         for section in self.sections:
             section.asks.connect(self.asks)
             self.page.addWidget(section)
-        self.page.addWidget(head("What the machine is"))
+        self.page.addWidget(head("Machine"))
         self._machine_facts = figure()
         self.page.addWidget(self._machine_facts)
-        self.page.addWidget(head("What the material brings"))
+        self.page.addWidget(head("Material values"))
         self._facts = QWidget()
         self._grid = QGridLayout(self._facts)
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -81,7 +81,7 @@ class SetupStation(Station):
         self._grid.setVerticalSpacing(3)
         self._grid.setColumnStretch(0, 1)
         self.page.addWidget(self._facts)
-        self.page.addWidget(muted("○ assumed: measure it in your shop.  ● has a source: rest the pointer on it."))
+        self.page.addWidget(muted("○ assumed: measure it in your shop.  ● has a source, shown in the tooltip."))
         self.page.addStretch(1)
         self._shown: object = None
 
@@ -91,7 +91,7 @@ class SetupStation(Station):
         self._surface_row.setVisible(bool(job.machine.surfaces))
         self._fitting_row.setVisible(bool(job.machine.fittings))
         self.surface.offer([(name, name) for name in job.machine.surfaces], job.surface)
-        self.fitting.offer([("", "not said"), *((name, name) for name in job.machine.fittings)], job.fitting)
+        self.fitting.offer([("", "none"), *((name, name) for name in job.machine.fittings)], job.fitting)
         if not self.lot.hasFocus():
             self.lot.setText(job.lot)
         for section in self.sections:

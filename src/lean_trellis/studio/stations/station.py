@@ -18,9 +18,9 @@ from lean_trellis.studio.theme import Tokens
 
 Mark = Literal["open", "fine", "look", "stop", "stale"]
 MARK_WORDS: dict[Mark, str] = {
-    "open": "not begun",
+    "open": "not started",
     "fine": "fine",
-    "look": "needs a look",
+    "look": "check",
     "stop": "has stops",
     "stale": "out of date",
 }

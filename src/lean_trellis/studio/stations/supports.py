@@ -71,7 +71,7 @@ class SupportsStation(Station):
         self.set_choice = ChoiceField()
         self.set_choice.setObjectName("supports.set")
         self.set_choice.setAccessibleName("Parameter set of the next support")
-        self.set_choice.setToolTip("What the next support is made with; supports that are there stay as they are")
+        self.set_choice.setToolTip("What the next support is made with; existing supports stay as they are")
         self.set_choice.chosen.connect(lambda _: self.refresh())
         self.set_choice.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.head.addWidget(row("Next support", self.set_choice))

@@ -330,7 +330,7 @@ def paint_key(painter: QPainter, width: int, height: int, tokens: Tokens) -> Non
         ("low edge", tokens.plum, "line", 3.2), ("low point", tokens.plum, "square", 7.0),
         ("island", tokens.stop, "ring", 9.0), ("contact", tokens.copper, "disc", 6.0),
         ("foot", tokens.copper, "ring", 9.0),
-        ("holds itself", tokens.ochre, "screen", 10.0),
+        ("self-supporting", tokens.ochre, "screen", 10.0),
     )  # fmt: skip
     left = RULER_PX + 6.0
     widths = [26 + painter.fontMetrics().horizontalAdvance(words) + 12 for words, *_ in items]

@@ -88,7 +88,7 @@ def test_stouter_is_by_a_quarter_and_thinner_by_what_is_asked(job, bars):
     assert (bar.shaft_diameter, bar.tip_diameter) == pytest.approx((1.25 * shaft, 1.25 * tip), abs=1e-4)
     thin = edits.make_stouter(job, ME, bars, [1], 0.8)
     assert hand(thin).bars[0].shaft_diameter == pytest.approx(0.8 * shaft, abs=1e-4)
-    assert ("stouter" in stout.title, "thinner" in thin.title) == (True, True)
+    assert ("thicker" in stout.title, "thinner" in thin.title) == (True, True)
 
 
 def test_locked_bars_keep_their_way_and_are_neither_moved_nor_taken_out(job, bars):

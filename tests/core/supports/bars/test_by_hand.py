@@ -151,7 +151,7 @@ def test_a_locked_bar_stays_as_it_is_whatever_the_values_become(slab, pipeline):
     assert bars.trunk[mine] == -1
     with pytest.raises(EditError, match="locked"):
         edits.move_hold(job, ME, bars, mine, (0.0, 0.0, 0.0))
-    with pytest.raises(EditError, match="taken out"):
+    with pytest.raises(EditError, match="locked"):
         edits.delete_bars(job, ME, bars, [mine])
     free = edits.lock_bars(job, ME, bars, [mine], locked=False).job
     assert not free.support(ME).hand.bars[0].is_locked

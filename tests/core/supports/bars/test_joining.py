@@ -168,7 +168,7 @@ def test_the_side_of_a_foot_leans_as_asked(slope, wider):
     ],
 )
 def test_what_would_not_hold_itself_is_refused_with_the_value_that_makes_it_so(values, key):
-    with pytest.raises(ParameterError, match="would not hold itself") as caught:
+    with pytest.raises(ParameterError, match="below the critical angle") as caught:
         bars_for(PLATE, **values)
     assert caught.value.subject == key
 

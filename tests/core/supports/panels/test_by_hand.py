@@ -80,7 +80,7 @@ def test_the_end_nearest_to_the_place_is_led_on_and_closed_walls_have_none():
     for nowhere in ((3, 3), (8, 7), (0, 5)):
         paths, unkept = done(extended=(Extended(place(*nowhere), 1.0),))
         assert len(paths) == 3
-        assert unkept.reasons == ("the wall that was led on does not end there any more",)
+        assert unkept.reasons == ("the extended wall no longer ends there",)
 
 
 def test_what_lies_within_an_outline_is_cut_out():

@@ -232,7 +232,7 @@ def test_tops_follow_a_curved_surface_to_its_facets():
 def test_walls_end_on_the_plate_on_what_is_below_or_at_a_level():
     on_plate = generate_lattice(request_for(bridge(), LatticeParameters(ends_on="plate", cell_along=3), offset=2))
     assert on_plate.slabs.low.min() == 0 and not len(on_plate.low_tabs)
-    assert set(on_plate.left_out.reasons) == {"a part is between it and the plate"}
+    assert set(on_plate.left_out.reasons) == {"a part is between the surface and the plate"}
     below = generate_lattice(request_for(bridge(), LatticeParameters(ends_on="below", cell_along=3), offset=2))
     assert len(below.low_tabs) and not below.left_out.reasons
     assert below.low_tabs.places[:, 2] == pytest.approx(6.0, abs=1e-4)
@@ -315,7 +315,7 @@ def test_protected_surfaces_get_no_tab():
 @pytest.mark.parametrize(
     ("values", "words"),
     [
-        ({"rim_walls": 0, "cell_along": 0, "cell_across": 0}, "neither walls round the rim nor cells"),
+        ({"rim_walls": 0, "cell_along": 0, "cell_across": 0}, "no rim walls and no cells"),
         ({"thickness": 2.0, "cell_along": 1.5}, "as thick as the cells"),
         ({"largest_piece": 1.5}, "hold no cell"),
         ({"open_share": 0.3, "rib": 6.0}, "no rib"),

@@ -29,7 +29,7 @@ def add_bars(job: Job, support_id: str, places: Floats, *, on_any_slope: bool = 
     support = job.support(support_id)
     part = job.part(support.part_id)
     if not len(places):
-        raise EditError(part.name, "no place was given", "click on an underside of it")
+        raise EditError(part.name, "no place was given", "click an underside of the part")
     fresh = tuple(HandBar(place, on_any_slope=on_any_slope) for place in _own(part, places))
     hand = replace(support.hand, bars=support.hand.bars + fresh)
     return Edit(f"Add {_count(len(fresh))}", _with_hand(job, support, hand))
@@ -40,7 +40,7 @@ def move_hold(job: Job, support_id: str, bars: Bars, bar: int, place: Place) -> 
     support, part = _free_support(job, support_id, bars, (bar,))
     moved = replace(_kept(support, bars, bar, part), place=_own(part, np.array([place]))[0], foot=None, bend=None)
     hand = _without(support, bars, (bar,), part)
-    return Edit("Move a hold point", _with_hand(job, support, replace(hand, bars=(*hand.bars, moved))))
+    return Edit("Move a support point", _with_hand(job, support, replace(hand, bars=(*hand.bars, moved))))
 
 
 def move_missed(job: Job, support_id: str, missed: Floats, places: Floats) -> Edit:
@@ -50,8 +50,8 @@ def move_missed(job: Job, support_id: str, missed: Floats, places: Floats) -> Ed
     fresh = tuple(HandBar(place) for place in dict.fromkeys(_own(part, places)))
     gone = tuple(Removed(place, bar_parameters(support).bound_mm) for place in _own(part, missed))
     hand = replace(support.hand, bars=support.hand.bars + fresh, removed=support.hand.removed + gone)
-    what = "a hold point" if len(missed) == 1 else f"{len(missed)} hold points"
-    return Edit(f"Move {what} to where there is a way", _with_hand(job, support, hand))
+    what = "a support point" if len(missed) == 1 else f"{len(missed)} support points"
+    return Edit(f"Move {what} to where there is a clear path", _with_hand(job, support, hand))
 
 
 def lead_bar(
@@ -82,8 +82,8 @@ def delete_bars(job: Job, support_id: str, bars: Bars, which: Sequence[int]) -> 
     part = job.part(support.part_id)
     free = [bar for bar in which if not _is_locked(support, bars, bar)]
     if not free:
-        raise EditError(part.name, "no bar of these may be taken out", "pick bars that are not locked")
-    return Edit(f"Take out {_count(len(free))}", _with_hand(job, support, _without(support, bars, free, part)))
+        raise EditError(part.name, "these bars are locked", "select bars that are not locked")
+    return Edit(f"Delete {_count(len(free))}", _with_hand(job, support, _without(support, bars, free, part)))
 
 
 def every_second(bars: Bars, which: Sequence[int]) -> tuple[int, ...]:
@@ -113,7 +113,7 @@ def make_stouter(job: Job, support_id: str, bars: Bars, which: Sequence[int], fa
         shaft, tip = 2 * bars.radii[bar, SHAFT_START] * factor, 2 * bars.radii[bar, TIP_END] * factor
         kept = _kept(support, bars, bar, part)
         changed[bar] = replace(kept, shaft_diameter=round(float(shaft), 4), tip_diameter=round(float(tip), 4))
-    what = "stouter" if factor > 1 else "thinner"
+    what = "thicker" if factor > 1 else "thinner"
     return Edit(f"Make {_count(len(changed))} {what}", _with_hand(job, support, _replaced(support, bars, changed)))
 
 
@@ -134,7 +134,7 @@ def add_tie(job: Job, support_id: str, start: Place, stop: Place, diameter: floa
     support = job.support(support_id)
     part = job.part(support.part_id)
     if np.linalg.norm(np.array(start) - stop) < diameter:
-        raise EditError(part.name, "both ends lie at one place", "pick two places apart from each other")
+        raise EditError(part.name, "both ends lie at one place", "click two places apart from each other")
     one, other = _own(part, np.array([start, stop]))
     hand = replace(support.hand, ties=(*support.hand.ties, Tie(one, other, diameter)))
     return Edit("Tie two places", _with_hand(job, support, hand))
@@ -142,17 +142,17 @@ def add_tie(job: Job, support_id: str, start: Place, stop: Place, diameter: floa
 
 def drop_hand_work(job: Job, support_id: str) -> Edit:
     """Give up what was done by hand: the support is as its values make it."""
-    return Edit("Give up work by hand", _with_hand(job, job.support(support_id), HandWork()))
+    return Edit("Discard manual edits", _with_hand(job, job.support(support_id), HandWork()))
 
 
 def again_on(job: Job, support_id: str, target: tuple[RegionPick, ...]) -> Edit:
     """The same support once more, on other regions of its part."""
     support = job.support(support_id)
     if not target:
-        raise EditError(job.part(support.part_id).name, "no region is picked", "pick the regions it shall go to")
+        raise EditError(job.part(support.part_id).name, "no region is selected", "select the regions first")
     fresh = fresh_id("support", (known.id for known in job.supports))
     again = replace(support, id=fresh, target=target, hand=HandWork())
-    return Edit("Support other regions the same way", replace(job, supports=(*job.supports, again)))
+    return Edit("Repeat the support on selected regions", replace(job, supports=(*job.supports, again)))
 
 
 def copies_of(job: Job, part_id: str) -> tuple[str, ...]:
@@ -169,7 +169,7 @@ def copy_support(job: Job, support_id: str, part_ids: Sequence[str]) -> Edit:
     if wrong or not part_ids:
         name = job.part((wrong or [support.part_id])[0]).name
         reason = "is no copy of the part" if wrong else "has no copies"
-        raise EditError(name, reason, "copy the part first, or pick a part of the same shape")
+        raise EditError(name, reason, "copy the part first, or select a part of the same shape")
     supports = list(job.supports)
     for part_id in part_ids:
         fresh = fresh_id("support", (entry.id for entry in supports))

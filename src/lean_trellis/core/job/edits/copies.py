@@ -67,7 +67,7 @@ def stack_part(
     if not 2 <= count <= MOST_COPIES:
         raise EditError("stack", f"{count} parts are no stack", f"give 2 to {MOST_COPIES}")
     if job.stack_of(part_id) is not None:
-        raise EditError(part.name, "already stands in a stack", "change that one")
+        raise EditError(part.name, "is already in a stack", "change that one")
     members = [part_id]
     for _ in range(count - 1):
         supports = job.supports

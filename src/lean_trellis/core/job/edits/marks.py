@@ -49,7 +49,7 @@ def take_from_regions(job: Job, part_id: str, faces: Longs) -> Edit:
 def merge_regions(job: Job, part_id: str, regions: Sequence[Longs]) -> Edit:
     """Make several regions, given by their faces, one."""
     if len(regions) < 2:
-        raise EditError("merge", "takes two regions or more", "pick more of them")
+        raise EditError("merge", "takes two regions or more", "select more of them")
     merged = np.unique(np.concatenate(list(regions)))
     return region_by_hand(job, part_id, merged, f"Merge {len(regions)} regions of {job.part(part_id).name}")
 
@@ -69,7 +69,9 @@ def split_region(job: Job, part_id: str, region_faces: Longs, is_left: Bools) ->
 def regions_by_angle(job: Job, part_id: str) -> Edit:
     """Forget all regions made by hand: what is below the critical angle is a region again, nothing else."""
     part = job.part(part_id)
-    return Edit(f"Regions of {part.name} by angle alone", _marked(job, part_id, replace(part.marks, hand=None)))
+    return Edit(
+        f"Regions of {part.name} reset to the critical angle", _marked(job, part_id, replace(part.marks, hand=None))
+    )
 
 
 def protect_faces(job: Job, part_id: str, faces: Longs, level: int) -> Edit:
@@ -110,9 +112,9 @@ def leave_out(job: Job, part_id: str, place: Floats) -> Edit:
 def _some(job: Job, part_id: str, faces: Longs) -> Longs:
     part = job.part(part_id)
     if not len(faces):
-        raise EditError(part.name, "no face is picked", "pick some first")
+        raise EditError(part.name, "no faces are selected", "select some first")
     if faces.min() < 0 or faces.max() >= len(part.mesh.faces):
-        raise EditError(part.name, "its mesh has changed since the faces were picked", "pick them again")
+        raise EditError(part.name, "its mesh has changed since the faces were selected", "select them again")
     return faces
 
 

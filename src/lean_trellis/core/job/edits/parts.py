@@ -107,7 +107,7 @@ def flag_parts(
 def group_parts(job: Job, part_ids: Sequence[str]) -> Edit:
     """Make parts a group, which is moved and turned together."""
     if len(part_ids) < 2:
-        raise EditError("group", "takes two parts or more", "pick more of them")
+        raise EditError("group", "takes two parts or more", "select more of them")
     name = fresh_id("group", {part.group for part in job.parts if part.group})
     title = f"Group {named(job, list(part_ids))}"
     for part_id in part_ids:
@@ -135,7 +135,7 @@ def replace_mesh(job: Job, part_id: str, nominal: Mesh, title: str, *, origin: O
     """
     part = job.part(part_id)
     if not len(nominal.faces):
-        raise EditError(part.name, "nothing would be left of it", "undo, or choose other values")
+        raise EditError(part.name, "nothing would be left", "undo, or choose other values")
     changed = with_nominal(part, nominal, keeps_place=origin is None)
     return Edit(title, job.with_part(changed if origin is None else replace(changed, origin=origin)))
 

@@ -141,7 +141,7 @@ def face_to_angle(job: Job, part_id: str, face: int, degrees: float) -> Edit:
     if not 0 <= degrees <= 180:
         raise EditError("angle", f"{degrees:g}° is no angle from the plate", "give 0 to 180")
     if not 0 <= face < len(part.mesh.faces) or part.mesh.areas[face] == 0:
-        raise EditError(part.name, "this face has no direction", "pick another one")
+        raise EditError(part.name, "this face has no direction", "choose another one")
     normal: Floats = part.pose.matrix @ part.mesh.normals[face]
     across = normal * [1, 1, 0]
     length = float(np.linalg.norm(across))

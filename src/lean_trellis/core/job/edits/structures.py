@@ -70,7 +70,7 @@ def delete_pieces(job: Job, support_id: str, places: Floats) -> Edit:
 def _delete(job: Job, support_id: str, places: Floats, what: Any) -> Edit:
     support = _panels(job, support_id)
     if not len(places):
-        raise EditError(support.set_name, f"no {what} is picked", "click one")
+        raise EditError(support.set_name, f"no {what} is selected", "click one")
     gone = tuple(Gone(place, what) for place in _own(job, support, places))
     words = f"a {what}" if len(gone) == 1 else f"{len(gone)} {what}s"
     return Edit(f"Delete {words}", _with(job, support, gone=support.hand.gone + gone))
@@ -80,7 +80,7 @@ def extend_wall(job: Job, support_id: str, end: Place, by: float) -> Edit:
     """Lead the wall that ends at a place of the plate's frame on by so many mm."""
     support = _panels(job, support_id)
     if not 0 < by <= 1000:
-        raise EditError("extend", f"{by:g} mm is no way on", "give more than 0, up to 1000 mm")
+        raise EditError("extend", f"{by:g} mm is not a length to extend by", "give more than 0, up to 1000 mm")
     place = _own(job, support, np.array([end]))[0]
     return Edit(
         f"Extend a wall by {by:g} mm", _with(job, support, extended=(*support.hand.extended, Extended(place, by)))
@@ -91,7 +91,7 @@ def share_raft(job: Job, support_id: str, part_ids: Sequence[str]) -> Edit:
     """Make a raft for its own part and others; for its own alone where there are none."""
     support = job.support(support_id)
     if support.family != "raft":
-        raise EditError(support.set_name, "is no raft", "pick one")
+        raise EditError(support.set_name, "is no raft", "select one")
     others = tuple(job.part(part_id).id for part_id in dict.fromkeys(part_ids) if part_id != support.part_id)
     words = f"Share a raft with {len(others)} more" if others else "A raft of its own"
     return Edit(words, job.with_support(replace(support, others=others)))
@@ -101,7 +101,7 @@ def give_body(job: Job, support_id: str, body: Mesh, name: str) -> Edit:
     """Make any body a block's shape, in its own size."""
     support = job.support(support_id)
     if not isinstance(support.parameters, BlockParameters):
-        raise EditError(support.set_name, "is no block", "pick one")
+        raise EditError(support.set_name, "is no block", "select one")
     size = body.bounds[1] - body.bounds[0]
     values = support.parameters.model_dump() | {
         "shape": "own", "size_x": float(size[0]), "size_y": float(size[1]), "size_z": float(size[2]),
@@ -117,9 +117,9 @@ def become_block(job: Job, support_id: str, part_id: str) -> Edit:
     """
     support, part = job.support(support_id), job.part(part_id)
     if not isinstance(support.parameters, BlockParameters):
-        raise EditError(support.set_name, "is no block", "pick one")
+        raise EditError(support.set_name, "is no block", "select one")
     if part_id in support.parts:
-        raise EditError(part.name, "is the block's own part", "pick another with it")
+        raise EditError(part.name, "is the block's own part", "select another part with it")
     if job.supports_of(part_id):
         raise EditError(part.name, "has supports of its own", "remove them first")
     body = part.placed
@@ -145,7 +145,7 @@ def change_values(job: Job, support_id: str, values: Mapping[str, Any], title: s
 def _panels(job: Job, support_id: str) -> Support:
     support = job.support(support_id)
     if not isinstance(support.parameters, PanelParameters):
-        raise EditError(support.set_name, "has no walls", "pick a lattice or a wall")
+        raise EditError(support.set_name, "has no walls", "select a lattice or a wall")
     return support
 
 

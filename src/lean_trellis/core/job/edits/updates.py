@@ -56,7 +56,7 @@ def take_newer(job: Job, library: Library, sets: Mapping[str, ParameterSet]) -> 
         raise EditError(job.name, "has been released", "copy it and change the copy")
     newer = newer_values(job, library, sets)
     if not newer:
-        raise EditError(job.name, "holds what the library has", "nothing to take")
+        raise EditError(job.name, "has the library's values", "nothing to take")
     taken = replace(
         job,
         machine=library.machines.get(job.machine.id, job.machine),

@@ -184,9 +184,9 @@ def _faults_of(
         elif leans[number] > parameters.lean_limit + 0.01:
             reasons.append(f"it would lean more than {parameters.lean_limit:g}°")
         elif not stands[number]:
-            reasons.append("the plate ends there, or is kept free")
+            reasons.append("outside the plate or in a keep-out zone")
         elif rooms[number] < shaft - 1e-9:
-            reasons.append("a part is nearer than the clearance")
+            reasons.append("too close to the part")
         else:
             reasons.append("")
     return reasons, rooms

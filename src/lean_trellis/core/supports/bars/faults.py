@@ -89,10 +89,10 @@ def _no_way(view: BarView) -> Iterator[Fault]:
             remedies.append(Remedy("Allow landing on the part", ("landing", "plate_first")))
         if parameters.lean_limit < steepest - 0.5:
             remedies.append(Remedy(f"Let bars lean by {steepest:g}°", ("lean_limit", steepest)))
-        remedies.append(Remedy("Move them to where there is a way", moves_missed=reason))
+        remedies.append(Remedy("Move them to where there is a clear path", moves_missed=reason))
         yield Fault(
             "bar_no_way", "caution",
-            f"{len(holds)} hold point{'s' * (len(holds) > 1)} found no way: {NO_WAY_WORDS[reason]}",
+            f"{len(holds)} support point{'s' * (len(holds) > 1)} have no clear path: {NO_WAY_WORDS[reason]}",
             cause=NO_WAY_WORDS[reason], at_mm=place_of(holds[0]), value=float(len(holds)), limit=0.0, unit="bars",
             remedies=tuple(remedies),
         )  # fmt: skip
@@ -109,9 +109,9 @@ def _slender(view: BarView) -> Iterator[Fault]:
         worst = int(long[free[long].argmax()])
         yield Fault(
             "bar_slender", "caution",
-            f"{len(long)} bar{'s' * (len(long) > 1)} stand{'s' * (len(long) == 1)} free over more than "
-            f"{parameters.free_length:g} mm, the worst over {free[worst]:.1f} mm",
-            cause="no neighbour stands near enough for a brace that holds itself, or a part is in its way",
+            f"{len(long)} bar{'s' * (len(long) > 1)} {'are' if len(long) > 1 else 'is'} unbraced over more than "
+            f"{parameters.free_length:g} mm: {free[worst]:.1f} mm at worst",
+            cause="no neighbour is close enough for a brace, or a part is in between",
             at_mm=place_of((bars.holds[worst] + bars.centres[worst, 0]) / 2), value=float(free[worst]),
             limit=parameters.free_length, unit="mm", remedies=(LOOK,),
         )  # fmt: skip
@@ -122,7 +122,7 @@ def _above_limit(view: BarView) -> Iterator[Fault]:
     if len(bare) and limit is not None:
         yield Fault(
             "limit_leaves_bare", "caution",
-            f"the height limit of {limit:g} mm leaves {len(bare)} hold point{'s' * (len(bare) > 1)} without a bar",
+            f"the height limit of {limit:g} mm leaves {len(bare)} support point{'s' * (len(bare) > 1)} without a bar",
             cause="they lie higher above the plate than the limit", at_mm=place_of(bare[bare[:, 2].argmax()]),
             value=float(bare[:, 2].max()), limit=limit, unit="mm",
             remedies=(Remedy("Switch the height limit off", ("height_limit", None)),),

@@ -73,7 +73,7 @@ class BarFigures:
 
 
 FIGURES: dict[str, tuple[str, str]] = {
-    "used": ("Strength used", ""),
+    "used": ("Utilisation", ""),
     "loads_n": ("Load", "N"),
     "slenderness": ("Slenderness", ""),
     "free_mm": ("Free length", "mm"),

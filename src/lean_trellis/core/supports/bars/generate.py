@@ -103,7 +103,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     """
     parameters, own = request.parameters, request.obstacles[0]
     require_self_holding(parameters, request.overhangs.critical_angle)
-    watch.at(0.05, "placing hold points")
+    watch.at(0.05, "placing support points")
     hold_points = find_holds(request) if known is None else known
     holds, by_hand, lost = hold_points.generated, hold_points.by_hand, hold_points.lost
     limit = np.inf if parameters.height_limit is None else parameters.height_limit

@@ -20,24 +20,24 @@ class BarParameters(ContactParameters):
 
     spacing: float = parameter(
         3.0, "Spacing", unit="mm", least=0.3, most=100, question="where",
-        help="Distance between neighbouring hold points, measured in plan.",
+        help="Distance between neighbouring support points, measured in plan.",
     )  # fmt: skip
     pattern: Literal["hexagonal", "square", "scattered"] = parameter(
         "hexagonal", "Pattern", question="where",
         words={"hexagonal": "Hexagonal", "square": "Square", "scattered": "Scattered"},
-        help="How the hold points lie. Hexagonal takes fewer bars than square; scattered follows the shape.",
+        help="How the support points lie. Hexagonal takes fewer bars than square; scattered follows the shape.",
     )  # fmt: skip
     edge_inset: float = parameter(
         0.6, "Inset from free edges", unit="mm", least=0, most=50, question="where",
-        help="Hold points keep this far from an edge with air beyond it.",
+        help="Support points keep this far from an edge with air beyond it.",
     )  # fmt: skip
     wall_inset: float = parameter(
         0.8, "Inset from walls", unit="mm", least=0, most=50, question="where",
-        help="Hold points keep this far from an edge where a wall goes down.",
+        help="Support points keep this far from an edge where a wall goes down.",
     )  # fmt: skip
     rim_row: bool = parameter(
         False, "Row along the rim", question="where",
-        help="A row of hold points along free edges and walls, at the inset, besides the pattern.",
+        help="A row of support points along free edges and walls, at the inset, in addition to the pattern.",
     )  # fmt: skip
     dense_layers: int = parameter(
         3, "Dense layers", unit="layers", least=0, most=50, question="holds",
@@ -45,7 +45,7 @@ class BarParameters(ContactParameters):
     )  # fmt: skip
     tip_diameter: float = parameter(
         0.5, "Tip diameter", unit="mm", least=0.05, most=30, question="holds",
-        help="Width of the bar where it meets the part. Wider holds more and leaves a larger mark.",
+        help="Width of the bar where it meets the part. Wider is stronger and leaves a larger mark.",
     )  # fmt: skip
     tip_length: float = parameter(
         2.0, "Tip length", unit="mm", least=0.1, most=30, question="holds",
@@ -61,19 +61,19 @@ class BarParameters(ContactParameters):
     )  # fmt: skip
     lean_limit: float = parameter(
         35.0, "Lean limit", unit="°", least=0, most=60, question="carries",
-        help="The most a tip or a shaft may lean from vertical. A bar that leans more would not hold itself.",
+        help="The most a tip or a shaft may lean from vertical. A bar that leans more needs support itself.",
     )  # fmt: skip
     height_limit: float | None = parameter(
         None, "Height limit", unit="mm", least=0.1, most=5000, question="carries",
-        help="Hold points higher than this above the plate get no bar. Off unless a value is given.",
+        help="Support points higher than this above the plate get no bar. Empty: no limit.",
     )  # fmt: skip
     join: Literal["off", "on"] = parameter(
-        "off", "Join into trees", question="carries", words={"off": "Each bar alone", "on": "Joined"},
+        "off", "Trees", question="carries", words={"off": "No, each bar alone", "on": "Yes, bars join"},
         help="Bars lean together and go on as one trunk, whose thickness grows with what it carries.",
     )  # fmt: skip
     contacts_per_trunk: int = parameter(
-        6, "Contacts on a trunk", least=2, most=100, question="carries", applies_when=lambda p: p.join == "on",
-        help="The most hold points that one trunk carries.",
+        6, "Contacts per trunk", least=2, most=100, question="carries", applies_when=lambda p: p.join == "on",
+        help="Most support points on one trunk.",
     )  # fmt: skip
     first_join_below: float = parameter(
         3.0, "First join below", unit="mm", least=0, most=200, question="carries",
@@ -82,23 +82,23 @@ class BarParameters(ContactParameters):
     )  # fmt: skip
     brace: Literal["none", "zigzag", "x", "k"] = parameter(
         "none", "Braces", question="carries",
-        words={"none": "None", "zigzag": "Zigzag", "x": "Crossed", "k": "Two to a point"},
-        help="Slanted struts between neighbouring bars, so that none stands free over a long way.",
+        words={"none": "None", "zigzag": "Zigzag", "x": "Crossed", "k": "K, two to a point"},
+        help="Slanted struts between neighbouring bars, so that no bar is unbraced over a long stretch.",
     )  # fmt: skip
     free_length: float = parameter(
-        16.0, "Free length", unit="mm", least=1, most=500, question="carries",
-        applies_when=lambda p: p.brace != "none", help="The most of a bar that may stand between braces.",
+        16.0, "Unbraced length", unit="mm", least=1, most=500, question="carries",
+        applies_when=lambda p: p.brace != "none", help="Longest unbraced stretch of a bar.",
     )  # fmt: skip
     brace_diameter: float = parameter(
         0.8, "Brace diameter", unit="mm", least=0.1, most=30, question="carries",
         applies_when=lambda p: p.brace != "none", help="Width of a brace.",
     )  # fmt: skip
     landing: Literal["plate_only", "plate_first", "anywhere"] = parameter(
-        "plate_first", "Landing", question="stands",
+        "plate_first", "May stand on", question="stands",
         words={
-            "plate_only": "On the plate only",
-            "plate_first": "On the plate, else on the part",
-            "anywhere": "On whatever is below",
+            "plate_only": "Plate",
+            "plate_first": "Plate, else part",
+            "anywhere": "Nearest",
         },
         help="What a bar may stand on.",
     )  # fmt: skip
@@ -108,7 +108,7 @@ class BarParameters(ContactParameters):
     )  # fmt: skip
     foot_diameter: float = parameter(
         2.4, "Foot diameter", unit="mm", least=0.1, most=60, question="stands",
-        help="Width of the bar on the plate. It shrinks where a part stands in its way.",
+        help="Width of the bar on the plate. It is smaller where a part is in the way.",
     )  # fmt: skip
     foot_height: float = parameter(
         1.0, "Foot height", unit="mm", least=0, most=30, question="stands",
@@ -120,11 +120,11 @@ class BarParameters(ContactParameters):
         "tool gets under. Without a value it narrows evenly to the shaft over its height.",
     )  # fmt: skip
     group_span: float = parameter(
-        0.0, "Feet shared within", unit="mm", least=0, most=200, question="stands",
+        0.0, "Share feet within", unit="mm", least=0, most=200, question="stands",
         help="Bars whose feet lie within this of each other stand on one foot; 0: each on its own.",
     )  # fmt: skip
     lever_gap: float = parameter(
-        0.0, "Gap for a lever", unit="mm", least=0, most=10, question="stands",
+        0.0, "Lever gap", unit="mm", least=0, most=10, question="stands",
         applies_when=lambda p: p.group_span > 0, help="Height of the gap under a shared foot's edge, for a tool.",
     )  # fmt: skip
 
@@ -158,7 +158,7 @@ def require_self_holding(parameters: BarParameters, critical_angle: float) -> No
             raise ParameterError(
                 key,
                 f"{what} leaning {lean:.3g}° has a surface angle of {90 - lean:.3g}°, "
-                f"below the critical angle of {critical_angle:g}°, and would not hold itself",
+                f"below the critical angle of {critical_angle:g}°",
                 f"use {most:g}° or less" if key == "lean_limit" else f"lean no more than {most:g}°",
             )
 

@@ -45,7 +45,7 @@ def missed_in_words(bars: Bars) -> str:
         return ""
     counts = zip(*np.unique(missed.reasons, return_counts=True), strict=True)
     reasons = [f"{count} {NO_WAY_WORDS[int(reason)]}" for reason, count in counts]
-    return f"{len(missed.holds)} hold points found no way: {'; '.join(reasons)}."
+    return f"{len(missed.holds)} support points have no clear path:  {'; '.join(reasons)}."
 
 
 def exported_bars(bars: Bars, name: str, wish: ExportWish) -> list[Named]:

@@ -16,11 +16,11 @@ from lean_trellis.core.supports.common.structure import Counted, Unkept
 
 ON_PLATE, ON_PART, ON_TRUNK = 0, 1, 2
 NO_WAY_WORDS = {
-    1: "the part is in the way and landing on it is not allowed",
-    2: "a part is nearer than the clearance",
-    3: "there is too little room above what is below",
-    4: "the surface below is too steep to stand on, or protected",
-    5: "the plate ends there, or is kept free",
+    1: "the part is in the way and landing on it is off",
+    2: "too close to the part",
+    3: "too little height above the surface below",
+    4: "the surface below is too steep or protected",
+    5: "outside the plate or in a keep-out zone",
 }
 BLOCKED, TOO_NEAR, TOO_SHORT, TOO_STEEP, OFF_PLATE = 1, 2, 3, 4, 5
 RINGS = 7

@@ -72,7 +72,7 @@ def _too_thick(view: FamilyView[Any, Bodies], thickness: float, what: str) -> It
             x, y, _ = place_of(part.mesh.bounds.mean(axis=0))
             yield Fault(
                 "raft_too_thick", "stop",
-                f"its {what} is {thickness:g} mm thick and it stands {offset:g} mm above the plate",
+                f"the {what} is {thickness:g} mm thick, the build offset only {offset:g} mm",
                 cause="the build offset counts from the plate, raft included", at_mm=(x, y, offset), value=thickness,
                 limit=offset, unit="mm", part=number,
                 remedies=(Remedy(f"Lift by the difference, {thickness - offset:.3g} mm", lift_to=thickness),),
@@ -87,7 +87,7 @@ def _closed_holes(view: FamilyView[RaftParameters, Raft]) -> Iterator[Fault]:
             kept = float(np.floor(hole.closes_at * 98) / 100)
             yield Fault(
                 "raft_hole_closed", "caution",
-                f"a hole of its raft is closed at a margin of {margin:g} mm; it closes at {hole.closes_at:.2f} mm",
+                f"the margin of {margin:g} mm closes a hole of the raft; it stays open below {hole.closes_at:.2f} mm",
                 cause="the margin goes inward from the rim of holes as well", at_mm=(*hole.place, raft.thickness),
                 value=float(margin), limit=hole.closes_at, unit="mm",
                 remedies=(Remedy(f"Use a margin of {kept:g} mm", ("margin", kept)),),

@@ -159,7 +159,7 @@ def _kept_clear(line: Shape, request: FlankRequest, p: FlankParameters) -> Shape
         line = line.difference(shadow(other.placed).buffer(p.wall_thickness / 2 + away))
     stretches = [part for part in shapely.get_parts(line) if part.length > p.wall_thickness]
     if not stretches:
-        raise ParameterError("standoff", "there is no room beside the part for the wall", "move the parts apart")
+        raise ParameterError("standoff", "there is no space beside the part for the wall", "move the parts apart")
     return max(stretches, key=lambda part: part.length)
 
 

@@ -16,7 +16,7 @@ class FlankParameters(FamilyParameters):
     form: ClassVar[str] = "flank"
 
     along_start: float = parameter(
-        0.0, "Begins at", unit="mm", least=-1e5, most=1e5, question="where",
+        0.0, "Start along outline", unit="mm", least=-1e5, most=1e5, question="where",
         help="How far along the part's outline the wall begins, from the outline's frontmost corner, turning left.",
     )  # fmt: skip
     along_length: float | None = parameter(
@@ -60,7 +60,7 @@ class FlankParameters(FamilyParameters):
     )  # fmt: skip
     tipping_reserve: float = parameter(
         2.0, "Tipping reserve", least=1, most=20, question="stands",
-        help="How many times the process's sideways push the base holds against.",
+        help="How many times the side load the base resists.",
     )  # fmt: skip
     base_width: float | None = parameter(
         None, "Base width", unit="mm", least=0.1, most=500, question="stands", follows=lambda _: float("nan"),

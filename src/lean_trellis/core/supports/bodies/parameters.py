@@ -17,7 +17,7 @@ class RaftParameters(FamilyParameters):
 
     outline: Literal["follow", "hull", "rectangle"] = parameter(
         "follow", "Outline", question="where",
-        words={"follow": "Follows the outline", "hull": "Its hull", "rectangle": "Its rectangle"},
+        words={"follow": "Follows the outline", "hull": "Convex hull", "rectangle": "Rectangle"},
         help="The shape that the margin is counted from: part and supports as seen from above.",
     )  # fmt: skip
     margin: float = parameter(
@@ -55,7 +55,7 @@ class BlockParameters(FamilyParameters):
 
     shape: Literal["box", "cylinder", "wedge", "own"] = parameter(
         "box", "Shape", question="where",
-        words={"box": "Box", "cylinder": "Cylinder", "wedge": "Wedge", "own": "A body of its own"},
+        words={"box": "Box", "cylinder": "Cylinder", "wedge": "Wedge", "own": "Own body"},
         help="A body of its own is a part or a file that was made into a block.",
     )  # fmt: skip
     size_x: float = parameter(
@@ -81,18 +81,18 @@ class BlockParameters(FamilyParameters):
     )  # fmt: skip
     acts_as: Literal["support", "separator"] = parameter(
         "support", "Acts as", question="holds", words={"support": "Support", "separator": "Separator"},
-        help="A support holds what rests on it; a separator only keeps parts apart.",
+        help="A support carries what rests on it; a separator only keeps parts apart.",
     )  # fmt: skip
     trim_clearance: float = parameter(
-        0.0, "Trimmed to", unit="mm", least=0, most=20, question="holds",
+        0.0, "Clearance to parts", unit="mm", least=0, most=20, question="holds",
         help="What runs into a part is cut away, and this far round it as well; 0: it touches.",
     )  # fmt: skip
     density: float = parameter(
         1.0, "Density", least=0.02, most=1, question="carries",
-        help="Share of it that is filled when it is sliced; its weight and time count by this.",
+        help="Fill when it is sliced; weight and time follow from it.",
     )  # fmt: skip
     place_z: float = parameter(
-        0.0, "Height of foot", unit="mm", least=0, most=2000, question="stands",
+        0.0, "Height above plate", unit="mm", least=0, most=2000, question="stands",
         help="Height of its lowest point above the plate.",
     )  # fmt: skip
 
@@ -115,7 +115,7 @@ class CradleParameters(FamilyParameters):
         help="Posts along y. Unless typed, as many as the part covers.",
     )  # fmt: skip
     heights: Literal["fitted", "equal"] = parameter(
-        "fitted", "Heights", question="where", words={"fitted": "As the part asks", "equal": "All the same"},
+        "fitted", "Heights", question="where", words={"fitted": "Fitted to the part", "equal": "All equal"},
         help="Posts as tall as the surface above each asks, or all as tall as the shortest of these.",
     )  # fmt: skip
     post_tip: float = parameter(

@@ -91,7 +91,7 @@ def cradle_in_words(cradle: Cradle) -> str:
     counts = {kind: kinds.count(kind) for kind in dict.fromkeys(kinds)}
     counted = ", ".join(f"{count} {kind if count == 1 else several[kind]}" for kind, count in counts.items())
     off = f", {len(posts.kept_off)} left out below protected surfaces" * bool(len(posts.kept_off))
-    crowded = f", {posts.crowded} had no room beside a slope" * bool(posts.crowded)
+    crowded = f", {posts.crowded} had no space beside a slope" * bool(posts.crowded)
     grid = f"{Counted(len(posts), 'post', 'posts')} in {cradle.rows} rows and {cradle.columns} columns"
     return _lines(grid, cradle, counted + off + crowded)
 

@@ -11,7 +11,7 @@ class ContactParameters(FamilyParameters):
     """Bite or gap."""
 
     contact: Literal["bite", "gap"] = parameter(
-        "bite", "Contact", question="holds", words={"bite": "Bites into the part", "gap": "Stays away by layers"},
+        "bite", "Contact", question="holds", words={"bite": "Bites into the part", "gap": "Gap of whole layers"},
         help="Bite goes into the part by a depth; gap stays away by whole layers.",
     )  # fmt: skip
     bite_depth: float = parameter(

@@ -120,8 +120,8 @@ def empty_support(structure: Structure) -> Iterator[Fault]:
     """A support with nothing to build, which would otherwise be silent."""
     if structure.is_empty:
         yield Fault(
-            "support_empty", "caution", "a support of it has nothing to build",
-            cause="its regions are not there any more or are none that this family serves, or all was deleted by hand",
+            "support_empty", "caution", "a support has nothing to build",
+            cause="its regions no longer exist or do not suit this family, or everything was deleted by hand",
         )  # fmt: skip
 
 
@@ -131,7 +131,7 @@ def manual_edits_lost(unkept: Unkept) -> Iterator[Fault]:
     if count:
         yield Fault(
             "hand_work_lost", "caution",
-            f"{count} thing{'s' * (count > 1)} done by hand could not be kept: {unkept.reasons[0]}",
+            f"{count} manual edit{'s' * (count > 1)} could not be kept: {unkept.reasons[0]}",
             cause=unkept.reasons[0], at_mm=place_of(unkept.places[0]), value=float(count), limit=0.0,
         )  # fmt: skip
 

@@ -14,12 +14,12 @@ from lean_trellis.core.errors import ParameterError
 _SPARE_DEG = 1.0
 Question = Literal["where", "holds", "carries", "stands", "comes_off", "empties"]
 QUESTIONS: dict[Question, str] = {
-    "where": "Where it goes",
-    "holds": "How it holds",
-    "carries": "What carries",
-    "stands": "Where it stands",
-    "comes_off": "How it comes off",
-    "empties": "How it empties",
+    "where": "Where",
+    "holds": "Contact",
+    "carries": "Shape",
+    "stands": "Base",
+    "comes_off": "Removal",
+    "empties": "Openings",
 }
 
 

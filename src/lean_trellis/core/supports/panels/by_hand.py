@@ -41,7 +41,7 @@ def with_hand_work(paths: list[Path], hand: HandWork, own: Obstacle, open_floor:
         place = on_plate((led.place,), own)[0]
         further = _led_on(paths, place[:2], led.by, open_floor)
         if further is None:
-            lost.append((place, "the wall that was led on does not end there any more"))
+            lost.append((place, "the extended wall no longer ends there"))
         else:
             paths.append(further)
     for line in hand.cut_out:

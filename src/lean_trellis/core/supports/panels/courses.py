@@ -26,12 +26,12 @@ _LEAST_UP = 0.15
 """A wall stands on what looks up by this much at least: steeper than 81 degrees nothing stands."""
 FREE, NO_SURFACE, IN_THE_WAY, TOO_STEEP, OFF_PLATE, TOO_LOW, TOO_NEAR = range(7)
 REASONS = {
-    NO_SURFACE: "no surface is above there",
-    IN_THE_WAY: "a part is between it and the plate",
-    TOO_STEEP: "the surface below is too steep to stand on, or protected",
-    OFF_PLATE: "the plate ends there, or is kept free",
-    TOO_LOW: "there is too little room above what is below",
-    TOO_NEAR: "a part is beside it",
+    NO_SURFACE: "no surface above",
+    IN_THE_WAY: "a part is between the surface and the plate",
+    TOO_STEEP: "the surface below is too steep or protected",
+    OFF_PLATE: "outside the plate or in a keep-out zone",
+    TOO_LOW: "too little height above the surface below",
+    TOO_NEAR: "a part is too close at the side",
 }
 
 

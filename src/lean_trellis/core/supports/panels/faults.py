@@ -73,7 +73,7 @@ def _left_out(view: PanelView) -> Iterator[Fault]:
             continue
         place = left_out.places[int(np.flatnonzero(mine)[0])]
         yield Fault(
-            "wall_left_out", "caution", f"{length:.1f} mm of wall could not be built: {reason}", cause=reason,
+            "wall_left_out", "caution", f"{length:.1f} mm of wall left out: {reason}", cause=reason,
             at_mm=place_of(place), value=length, limit=0.0, unit="mm",
         )  # fmt: skip
 
@@ -100,7 +100,7 @@ def _in_the_air(view: PanelView) -> Iterator[Fault]:
         height = float(slabs.low[hanging[0]].mean())
         yield Fault(
             "walls_end_in_air", "caution", f"{length:.1f} mm of wall end in the air at {height:.2f} mm",
-            cause="they end at a level and nothing is there to stand on",
+            cause="they end at a level with nothing below to stand on",
             at_mm=(*middles[~stands][0].tolist(), height), value=length, limit=0.0, unit="mm",
-            remedies=(Remedy("Let them end on what is below", ("ends_on", "below")),),
+            remedies=(Remedy("End them on the surface below", ("ends_on", "below")),),
         )  # fmt: skip

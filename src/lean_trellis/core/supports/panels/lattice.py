@@ -85,7 +85,7 @@ def panels_along(paths: list[Path], roofs: list[Roof], request: Request[Any], wa
         paths = without(paths, request.around.buffer(p.trim_clearance + p.thickness / 2))
     if not paths:
         return replace(NO_PANELS, unkept=unkept)
-    watch.at(0.5, f"leading {len(paths):,} walls down")
+    watch.at(0.5, f"projecting {len(paths):,} walls down")
     footing = Footing(p.ends_on, p.level, p.level_from)
     surveyor = Surveyor(paths, roofs, request.obstacles, request.ground, footing, p.thickness)
     lift = max(p.lift_mm(request.layer_height), 0.0)

@@ -18,20 +18,20 @@ class PanelParameters(ContactParameters):
 
     tab_width: float = parameter(
         0.8, "Tab width", unit="mm", least=0.05, most=50, question="holds",
-        help="Length of edge, along the wall, with which a tab takes hold.",
+        help="Length of a tab along the wall.",
     )  # fmt: skip
     tab_free: float = parameter(
-        0.5, "Edge left free", least=0, most=0.95, question="holds",
-        help="Share of the upper edge that lies free between tabs; 0: the whole edge takes hold.",
+        0.5, "Free share of edge", least=0, most=0.95, question="holds",
+        help="Share of the upper edge without tabs; 0: the whole edge touches the part.",
     )  # fmt: skip
     tab_height: float = parameter(
         0.6, "Tab height", unit="mm", least=0, most=20, question="holds",
         applies_when=lambda p: p.tab_free > 0, help="How far the edge between tabs stays below the surface.",
     )  # fmt: skip
     lower_edge: Literal["same", "own"] = parameter(
-        "same", "Lower edge", question="holds", words={"same": "Tabs as above", "own": "Tabs of its own"},
+        "same", "Lower edge", question="holds", words={"same": "Tabs as above", "own": "Own tabs"},
         applies_when=lambda p: p.ends_on != "plate",
-        help="How walls take hold of a part that they stand on. On the plate they stand with their whole edge.",
+        help="How walls end on a part below. On the plate they stand with their whole edge.",
     )  # fmt: skip
     lower_bite_depth: float = parameter(
         0.08, "Bite below", unit="mm", least=0, most=5, question="holds", applies_when=lambda p: p.has_own_lower_edge,
@@ -39,10 +39,10 @@ class PanelParameters(ContactParameters):
     )  # fmt: skip
     lower_tab_width: float = parameter(
         0.6, "Tab width below", unit="mm", least=0.05, most=50, question="holds",
-        applies_when=lambda p: p.has_own_lower_edge, help="Length of lower edge with which a tab takes hold.",
+        applies_when=lambda p: p.has_own_lower_edge, help="Length of a tab at the lower edge.",
     )  # fmt: skip
     lower_tab_free: float = parameter(
-        0.6, "Lower edge left free", least=0, most=0.95, question="holds",
+        0.6, "Free share, lower edge", least=0, most=0.95, question="holds",
         applies_when=lambda p: p.has_own_lower_edge, help="Share of the lower edge that lies free between tabs.",
     )  # fmt: skip
     lower_tab_height: float = parameter(
@@ -56,15 +56,15 @@ class PanelParameters(ContactParameters):
     )  # fmt: skip
     ends_on: Literal["plate", "below", "level"] = parameter(
         "below", "Ends on", question="stands",
-        words={"plate": "The plate only", "below": "Whatever is below", "level": "A level"},
-        help="What walls stand on. Where a part is in the way of the plate, the stretch is left out.",
+        words={"plate": "Plate", "below": "Surface below", "level": "A level"},
+        help="What walls stand on. Where a part covers the plate, that stretch is left out.",
     )  # fmt: skip
     level: float = parameter(
         5.0, "Level", unit="mm", least=0, most=2000, question="stands", applies_when=lambda p: p.ends_on == "level",
         help="Height at which walls end, or how far they reach down.",
     )  # fmt: skip
     level_from: Literal["plate", "top"] = parameter(
-        "plate", "Level counts from", question="stands", words={"plate": "The plate", "top": "The surface held"},
+        "plate", "Level measured from", question="stands", words={"plate": "The plate", "top": "The supported surface"},
         applies_when=lambda p: p.ends_on == "level", help="Whether the level is one height, or follows the surface.",
     )  # fmt: skip
     largest_piece: float | None = parameter(
@@ -77,7 +77,7 @@ class PanelParameters(ContactParameters):
         applies_when=lambda p: p.largest_piece is not None, help="Width of the cuts between pieces.",
     )  # fmt: skip
     open_share: float = parameter(
-        0.0, "Share open", least=0, most=0.9, question="empties",
+        0.0, "Open area", least=0, most=0.9, question="empties",
         help="Share of the panels taken up by openings, for powder or resin to leave; as much as ribs and edges let.",
     )  # fmt: skip
     rib: float | None = parameter(
@@ -86,12 +86,12 @@ class PanelParameters(ContactParameters):
     )  # fmt: skip
 
     trim: Literal["none", "bars"] = parameter(
-        "none", "Makes room for", question="carries", words={"none": "Nothing", "bars": "Bars of the same part"},
-        help="Walls are left out where bars of the part pass, so that no two supports are built into each other.",
+        "none", "Keep clear of", question="carries", words={"none": "Nothing", "bars": "Bars of the same part"},
+        help="Walls are left out where bars of the part pass, so that supports do not overlap.",
     )  # fmt: skip
     trim_clearance: float = parameter(
-        0.2, "Room round them", unit="mm", least=0, most=20, question="carries",
-        applies_when=lambda p: p.trim != "none", help="How far walls stay away from what they make room for.",
+        0.2, "Clearance", unit="mm", least=0, most=20, question="carries",
+        applies_when=lambda p: p.trim != "none", help="Distance that the walls keep from it.",
     )  # fmt: skip
 
     @property
@@ -129,11 +129,11 @@ class LatticeParameters(PanelParameters):
         "away it goes to the rim.",
     )  # fmt: skip
     rim_walls: int = parameter(
-        1, "Walls round the rim", least=0, most=200, question="where",
+        1, "Rim walls", least=0, most=200, question="where",
         help="How many walls follow the outline, one inside the other.",
     )  # fmt: skip
     rim_spacing: float = parameter(
-        1.0, "Between rim walls", unit="mm", least=0.1, most=100, question="where",
+        1.0, "Rim wall spacing", unit="mm", least=0.1, most=100, question="where",
         applies_when=lambda p: p.rim_walls > 1, help="Distance from one wall round the rim to the next.",
     )  # fmt: skip
     cell_along: float = parameter(
@@ -168,7 +168,7 @@ class LatticeParameters(PanelParameters):
     @model_validator(mode="after")
     def _is_a_lattice(self) -> LatticeParameters:
         if not self.rim_walls and not self.cells:
-            raise ValueError("there are neither walls round the rim nor cells")
+            raise ValueError("there are no rim walls and no cells")
         for cell in self.cells:
             if cell < 0.2:
                 raise ValueError(f"cells of {cell:g} mm are no cells: 0.2 mm is the least, 0 is none")

@@ -43,9 +43,9 @@ class AlreadySupported(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.words = muted()
-        self.replace = button("Replace", self.replaced.emit, "Delete what is there and add the new one, in one step",
+        self.replace = button("Replace", self.replaced.emit, "Delete them and add the new support, as one step",
                               name="supports.replace")  # fmt: skip
-        self.beside = button("Add beside", self.added.emit, "Keep what is there and add the new support",
+        self.beside = button("Add another", self.added.emit, "Keep them and add the new support",
                              name="supports.beside")  # fmt: skip
         self.cancel: QPushButton = button("Cancel", self.hide, "Add nothing", name="supports.cancel")
         column = QVBoxLayout(self)

@@ -19,7 +19,7 @@ class AnotherSection(Section):
     """Make a second job of this one."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "The same build elsewhere", is_open=False)
+        super().__init__(session, "Copy build to another machine or material", is_open=False)
         self.machine, self.material = ChoiceField(), ChoiceField()
         self.machine.setObjectName("another.machine")
         self.material.setObjectName("another.material")
@@ -27,7 +27,7 @@ class AnotherSection(Section):
         self.material.chosen.connect(lambda _: self.refresh())
         self.body.addWidget(row("On", self.machine, 1))
         self.body.addWidget(row("In", self.material, 1))
-        self.go = button("Make a second job", self._make, "Poses and supports stay; this job is kept",
+        self.go = button("Copy build", self._make, "Poses and supports are kept; this job stays as it is",
                          name="another.go")  # fmt: skip
         self.body.addWidget(row(self.go, 1))
         self.note = muted()
@@ -63,5 +63,5 @@ class AnotherSection(Section):
         ]
         more = f" and {len(sentences) - _MOST_SAID} more" if len(sentences) > _MOST_SAID else ""
         self.note.setText(
-            f"Other values: {'; '.join(sentences[:_MOST_SAID])}{more}." if sentences else "No value is another."
+            f"Other values: {'; '.join(sentences[:_MOST_SAID])}{more}." if sentences else "All values are the same."
         )

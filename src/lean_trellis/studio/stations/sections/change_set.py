@@ -30,7 +30,7 @@ class ChangeSet(QMenu):
             if not chosen.suits(process):
                 continue
             action = self.addAction(self._words(support, chosen))
-            assert action is not None, "a menu makes the actions it is given words for"
+            assert action is not None, "a menu makes its actions"
             action.setData(chosen.name)
             action.setEnabled(chosen.name != support.set_name)
             action.triggered.connect(lambda _, chosen=chosen: self.change(chosen))
@@ -42,7 +42,7 @@ class ChangeSet(QMenu):
         spec, totals = spec_for(chosen.parameters), self.session.totals(support)
         if spec is spec_of(support):
             return f"{chosen.title}: other values"
-        there = "what is there" if totals is None else str(totals.counted)
+        there = "the support there" if totals is None else str(totals.counted)
         by_hand = " and all manual edits" if support.hand != HandWork() else ""
         return f"{chosen.title}: {spec.title.lower()} instead of {there}{by_hand}"
 

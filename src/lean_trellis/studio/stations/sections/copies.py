@@ -31,7 +31,7 @@ class CopiesSection(Section):
         beside, in_place = (
             button(words, partial(copy_in_hand, session, in_place=stays), hint, name=name)
             for words, stays, hint, name in (
-                ("Copy beside", False, "A copy at the nearest free place", "copies.beside"),
+                ("Copy", False, "A copy at the nearest free place", "copies.beside"),
                 ("Copy in place", True, "A copy exactly where the part is", "copies.in_place"),
             )
         )
@@ -52,14 +52,14 @@ class CopiesSection(Section):
         self.unit.setObjectName("stack.unit")
         self.unit.offer([("layers", "layers"), ("mm", "mm")], "layers")
         self.unit.chosen.connect(lambda _: self._change())
-        self.stack_button = button("Stack", self._stack, "Copies that stand on one another", name="stack.make")
+        self.stack_button = button("Stack", self._stack, "Copies stacked on each other", name="stack.make")
         self.unit.setFixedWidth(92)
         self.body.addWidget(row(self.count, "upwards, apart by", self.gap, self.unit, 1, spacing=5))
         self.filling = ChoiceField()
         self.filling.setObjectName("stack.filling")
         self.filling.offer(_FILLINGS, "none")
         self.filling.chosen.connect(lambda _: self._filling_chosen())
-        self.body.addWidget(row("Between them", self.filling, 1))
+        self.body.addWidget(row("Filling", self.filling, 1))
         self.material = ChoiceField()
         self.material.setObjectName("stack.material")
         self.material.chosen.connect(lambda _: self._change())
@@ -71,8 +71,8 @@ class CopiesSection(Section):
         self.layers.show_value(2)
         for field in (self.inset, self.layers):
             field.taken.connect(lambda _: self._change())
-        self._inset_row = number_row("Drawn in by", self.inset, help_text="Negative lets it stand out.")
-        self._layers_row = number_row("Layers of it", self.layers)
+        self._inset_row = number_row("Inset", self.inset, help_text="Negative lets it project.")
+        self._layers_row = number_row("Separator layers", self.layers)
         for widget in (self._separator_row, self._inset_row, self._layers_row):
             self.body.addWidget(widget)
         self.body.addWidget(row(self.stack_button, 1))
@@ -158,7 +158,7 @@ class CopiesSection(Section):
         for widget in (self._separator_row, self._inset_row, self._layers_row):
             widget.setVisible(is_separator)
         if stack is None:
-            self.note.setText("Gaps given in layers follow the layer height.")
+            self.note.setText("Gaps in layers follow the layer height.")
         else:
             gap, changes = stack.gap_mm(session.job.layer_height), material_changes(session.job)
             words = f"{len(stack.parts)} parts, {gap:.3f} mm apart"

@@ -17,12 +17,12 @@ from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.session import Session
 
 _MODES = (
-    ("face", "Face", "Click faces of the part in hand, here or on the map. Escape ends."),
-    ("patch", "Patch", "Click: the smooth patch round it, up to the angle below. Escape ends."),
-    ("plane", "Plane", "Click: all faces in its plane. Escape ends."),
-    ("alike", "Alike", "Click: every patch like it, such as all bores of one size. Escape ends."),
+    ("face", "Face", "Click faces of the current part, in the view or on the map. Escape ends."),
+    ("patch", "Patch", "Click to select a smooth patch, up to the angle below. Escape ends."),
+    ("plane", "Plane", "Click to select all faces in the plane. Escape ends."),
+    ("alike", "Similar", "Click to select every similar patch, such as all bores of one size. Escape ends."),
     ("box", "Box", "Drag a box over the part. Shift and drag turns the view. Escape ends."),
-    ("lasso", "Lasso", "Draw round what is meant. Shift and drag turns the view. Escape ends."),
+    ("lasso", "Lasso", "Draw around the faces. Shift and drag turns the view. Escape ends."),
 )
 _AREAS = ("box", "lasso")
 
@@ -36,27 +36,31 @@ class FacesSection(Section):
     """Picked faces are of the part in hand; they stay picked until others are, or the part changes."""
 
     def __init__(self, session: Session, *, makes_regions: bool = True) -> None:
-        super().__init__(session, "Pick faces by hand", is_open=False)
+        super().__init__(session, "Select faces by hand", is_open=False)
         self.modes = ModeButtons(_MODES, "faces", per_row=4)
         self.body.addWidget(self.modes)
         self.angle = NumberField("°")
         self.angle.setObjectName("faces.angle")
         self.angle.show_value(12)
-        self.body.addWidget(number_row("Patch bends by up to", self.angle, help_text="From one face to the next."))
-        self.takes_away = QCheckBox("clicks take away")
+        self.body.addWidget(number_row("Patch bends up to", self.angle, help_text="From one face to the next."))
+        self.takes_away = QCheckBox("Clicks deselect")
         self.takes_away.setObjectName("faces.away")
         self.body.addWidget(row(self.takes_away, 1))
         self.more = button(
-            "More", lambda: self._around(more=True), "One more row of faces all round", name="faces.more"
+            "More", lambda: self._around(more=True), "Grow the selection by one row of faces", name="faces.more"
         )
-        self.less = button("Less", lambda: self._around(more=False), "Without the outermost row", name="faces.less")
-        self.none = button("None", lambda: session.pick_faces(_nothing()), "Nothing is picked", name="faces.none")
+        self.less = button(
+            "Less", lambda: self._around(more=False), "Shrink the selection by one row of faces", name="faces.less"
+        )
+        self.none = button("Clear", lambda: session.pick_faces(_nothing()), "Clear the selection", name="faces.none")
         self.body.addWidget(row(self.more, self.less, self.none, 1, spacing=5))
         self.words = figure()
         self.body.addWidget(self.words)
-        self.new = button("New region", self._new, "The picked faces are a region of their own", name="faces.new")
-        self.add = button("Add to it", self._add, "To the region that is picked", name="faces.add")
-        self.take = button("Take out", self._take, "Of whatever region they belong to", name="faces.take")
+        self.new = button("Make a region", self._new, "Make the selected faces a region", name="faces.new")
+        self.add = button("Add to region", self._add, "Add the selected faces to the selected region", name="faces.add")
+        self.take = button(
+            "Remove from region", self._take, "Remove the selected faces from their regions", name="faces.take"
+        )
         regions = row(self.new, self.add, self.take, 1, spacing=5)
         regions.setVisible(makes_regions)
         self.body.addWidget(regions)
@@ -88,7 +92,7 @@ class FacesSection(Section):
         self._ask(FacesAt(self.session.job.part(part_id), tool, face, place, self.angle.value))
 
     def _ask(self, request: FacesAt | FacesInArea) -> None:
-        self.session.ask("Picking faces", request, lambda faces: self._picked(request.part.id, faces))
+        self.session.ask("Selecting faces", request, lambda faces: self._picked(request.part.id, faces))
 
     def _picked(self, part_id: str, faces: Longs) -> None:
         if part_id != self.session.selection.part:
@@ -106,7 +110,7 @@ class FacesSection(Section):
         part = self.part
         if part is not None and len(self.session.picked_faces):
             request = FacesAround(part, self.session.picked_faces, more)
-            self.session.ask("Picking faces", request, self.session.pick_faces)
+            self.session.ask("Selecting faces", request, self.session.pick_faces)
 
     # --- regions ---
 
@@ -121,7 +125,7 @@ class FacesSection(Section):
         regions = None if part is None else self.session.regions(part)
         chosen = sorted(self.session.selection.regions)
         if regions is None or len(chosen) != 1:
-            self.session.said.emit("note", "Pick the one region to which they shall be added")
+            self.session.said.emit("note", "Select the one region to add them to")
             return
         whole = regions.regions[chosen[0]].faces
         self._do(lambda part, faces: lambda job: add_to_region(job, part, whole, faces))
@@ -143,8 +147,8 @@ class FacesSection(Section):
             widget.setEnabled(len(faces) > 0)
         self.add.setEnabled(len(faces) > 0 and len(self.session.selection.regions) == 1)
         area = 0.0 if part is None else float(part.mesh.areas_of(faces).sum())
-        count = f"{len(faces):,} face{'s' * (len(faces) != 1)} picked, {area:,.1f} mm²"
-        self.words.setText(count if len(faces) else "No face is picked.")
+        count = f"{len(faces):,} face{'s' * (len(faces) != 1)} selected, {area:,.1f} mm²"
+        self.words.setText(count if len(faces) else "No faces selected.")
 
 
 def _nothing() -> Longs:

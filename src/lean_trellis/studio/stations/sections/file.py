@@ -27,7 +27,7 @@ class FileSection(Section):
         self.body.addWidget(self.words)
         self.units: dict[str, QPushButton] = {}
         for unit in _UNITS:
-            made = button(unit, partial(self._retake, unit), f"Take the file's lengths in {unit}",
+            made = button(unit, partial(self._retake, unit), f"Read the file's lengths as {unit}",
                           name=f"parts.unit.{unit}")  # fmt: skip
             made.setCheckable(True)
             self.units[unit] = made
@@ -36,11 +36,11 @@ class FileSection(Section):
         self.tolerance.setObjectName("parts.tolerance")
         self.tolerance.taken.connect(self._tessellate)
         self._tolerance_row = number_row(
-            "Tessellated to", self.tolerance, help_text="No facet lies further from the true surface than this."
+            "Facet tolerance", self.tolerance, help_text="Largest distance of a facet from the true surface."
         )
         self.body.addWidget(self._tolerance_row)
-        self.replace_button = button("Replace by a revised file…", self._replace,
-                                     "Pose, owner, order and supports stay", name="parts.replace")  # fmt: skip
+        self.replace_button = button("Replace with a revised file…", self._replace,
+                                     "Pose, owner, order and supports are kept", name="parts.replace")  # fmt: skip
         self.body.addWidget(row(self.replace_button, 1))
 
     def _retake(self, unit: str) -> None:
@@ -71,7 +71,7 @@ class FileSection(Section):
             made.setChecked(part is not None and part.origin.unit == unit)
         self._tolerance_row.setVisible(part is not None and part.origin.tolerance_mm is not None)
         if part is None:
-            self.words.setText("Pick a part.")
+            self.words.setText("Select a part.")
             return
         origin = part.origin
         place = f", body {origin.body + 1}" if origin.body else ""

@@ -16,7 +16,7 @@ class IslandsSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Islands", is_open=False)
-        self.table = PickTable(("From mm", "Middle", "mm²", "Held"), several=False, stretch=1)
+        self.table = PickTable(("From mm", "Middle", "mm²", "Supported"), several=False, stretch=1)
         self.table.setObjectName("islands.table")
         self.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.table.setFixedHeight(150)
@@ -49,5 +49,5 @@ class IslandsSection(Section):
         self.table.setVisible(bool(rows))
         self.set_words(f"Islands: {len(rows)}" if rows else "Islands")
         layer = f"{self.session.job.layer_height:g} mm layers"
-        self.note.setText(f"In {layer}; what begins and ends within one is none." if rows else
+        self.note.setText(f"In {layer}; islands within one layer do not count." if rows else
                           "Looking …" if part is not None and known is None else f"None, in {layer}.")  # fmt: skip

@@ -22,10 +22,14 @@ class LiftSection(Section):
         self.offset.setObjectName("pose.offset")
         self.offset.taken.connect(self._set_offset)
         self.body.addWidget(
-            number_row("Build offset", self.offset, help_text="Height of the lowest point above the plate. It stays.")
+            number_row(
+                "Build offset",
+                self.offset,
+                help_text="Height of the lowest point above the plate. Turning and moving keep it.",
+            )
         )
         self.all_parts = QCheckBox("for every part of the build")
-        self.drop = button("Drop to the plate", self._drop, "Build offset 0, now and only now", name="pose.drop")
+        self.drop = button("Drop to the plate", self._drop, "Set the build offset to 0", name="pose.drop")
         self.body.addWidget(row(self.all_parts, 1, self.drop))
         self.note = muted()
         self.body.addWidget(self.note)
@@ -51,7 +55,7 @@ class LiftSection(Section):
         usual = self.session.job.material.build_offset
         held = len(self.session.job.supports_of(part.id))
         under = f"with {held} support{'s' * (held > 1)} under it" if held else "no supports under it yet; it stays up"
-        self.note.setText(f"The material's own is {usual:g} mm. {under.capitalize()}.")
+        self.note.setText(f"Usual for the material: {usual:g} mm. {under.capitalize()}.")
 
 
 class PlaceSection(Section):
@@ -60,7 +64,7 @@ class PlaceSection(Section):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Place and align")
         self.x_field, self.y_field = NumberField("mm"), NumberField("mm")
-        for label, field, axis in (("Middle at x", self.x_field, 0), ("Middle at y", self.y_field, 1)):
+        for label, field, axis in (("Centre X", self.x_field, 0), ("Centre Y", self.y_field, 1)):
             field.setObjectName(f"pose.{'xy'[axis]}")
             field.taken.connect(lambda value, axis=axis: self._move(axis, value))
             self.body.addWidget(number_row(label, field))
@@ -68,14 +72,14 @@ class PlaceSection(Section):
         self.target.setObjectName("pose.target")
         self.body.addWidget(row("Against", self.target, 1))
         self.centring = {
-            axes: button(words, partial(self._centre, axes), "Middle over middle", name=f"pose.centre.{axes}")
+            axes: button(words, partial(self._centre, axes), "Align the centres", name=f"pose.centre.{axes}")
             for axes, words in (("x", "Centre in X"), ("y", "in Y"), ("xy", "in both"))
         }
         self.body.addWidget(row(*self.centring.values(), 1, spacing=6))
         self.clearance = NumberField("mm", width=64)
         self.clearance.setObjectName("pose.clearance")
         self.clearance.show_value(0)
-        self.stand = button("Stand on it", self._stand, "Above its surface by so much; negative goes in",
+        self.stand = button("Place on it", self._stand, "Distance above its surface; negative goes in",
                             name="pose.stand")  # fmt: skip
         self._stand_row = row("Clearance", self.clearance, "mm", self.stand, 1, spacing=6)
         self.body.addWidget(self._stand_row)

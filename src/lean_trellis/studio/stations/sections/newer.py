@@ -22,7 +22,7 @@ class NewerSection(Section):
         super().__init__(session, "Newer values in the library")
         self.list = muted()
         self.body.addWidget(self.list)
-        self.take = button("Take newer values", self._take, "Machine, material and parameter sets as the library has "
+        self.take = button("Use newer values", self._take, "Machine, material and parameter sets as the library has "
                            "them now; values changed by hand stay", name="setup.newer")  # fmt: skip
         self.body.addWidget(row(self.take, 1))
         self._of: tuple[object, ...] = ()

@@ -16,9 +16,9 @@ from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.gestures import Stroke
 from lean_trellis.studio.session import Session
 
-_LEVELS = [("1", "keep off: nothing touches it"), ("2", "avoid: only where it must"), ("0", "none")]
-_DETAIL_HINT = "Picks the faces of features smaller than this, for you to look at and protect"
-_INNER_HINT = "Picks the faces that look at the part itself, such as the inside of a splint"
+_LEVELS = [("1", "Keep off: no contact"), ("2", "Avoid: contact only if needed"), ("0", "Not protected")]
+_DETAIL_HINT = "Select the faces of features smaller than this; look at them, then protect them"
+_INNER_HINT = "Select the faces that face the part itself, such as the inside of a splint"
 _MODES = (("brush", "Paint", "Drag over the part, here or on the map. Shift and drag turns the view. Escape ends."),)
 
 
@@ -36,17 +36,21 @@ class ProtectSection(Section):
         self.brush.setObjectName("protect.brush")
         self.brush.show_value(4)
         when_taken(self.brush, lambda _: self.modes.changed.emit(self.modes.mode))
-        self.body.addWidget(number_row("Brush", self.brush, help_text="Its diameter."))
+        self.body.addWidget(number_row("Brush", self.brush, help_text="Diameter of the brush."))
         self.modes = ModeButtons(_MODES, "protect")
-        self.take = button("The picked faces", self._take, "Those picked by hand or suggested", name="protect.picked")
+        self.take = button(
+            "Protect selected faces", self._take, "The faces selected by hand or suggested", name="protect.picked"
+        )
         self.body.addWidget(self.modes)
         self.body.addWidget(row(self.take, 1))
         self.size_field = NumberField("mm", width=62)
         self.size_field.setObjectName("protect.size")
         self.size_field.show_value(3)
-        self.detail = button("Find detail under", lambda: self._suggest("detail"), _DETAIL_HINT, name="protect.detail")
+        self.detail = button(
+            "Select detail under", lambda: self._suggest("detail"), _DETAIL_HINT, name="protect.detail"
+        )
         self.body.addWidget(row(self.detail, self.size_field, "mm", 1, spacing=6))
-        self.inner = button("Find inner faces", lambda: self._suggest("inner"), _INNER_HINT, name="protect.inner")
+        self.inner = button("Select inner faces", lambda: self._suggest("inner"), _INNER_HINT, name="protect.inner")
         self.body.addWidget(row(self.inner, 1))
         self.words = figure()
         self.body.addWidget(self.words)
@@ -98,10 +102,10 @@ class ProtectSection(Section):
                 return
             self.session.pick_faces(faces)
             area = float(part.mesh.areas_of(faces).sum())
-            hint = f"{len(faces):,} faces, {area:,.1f} mm², are picked; protect them, or pick others"
-            self.session.said.emit("note", hint if len(faces) else "Nothing of that kind was found")
+            hint = f"{len(faces):,} faces, {area:,.1f} mm², selected; protect them, or select others"
+            self.session.said.emit("note", hint if len(faces) else "No such faces found")
 
-        self.session.ask(f"Looking over {part.name}", SuggestProtected(part, what, self.size_field.value), take)
+        self.session.ask(f"Searching {part.name}", SuggestProtected(part, what, self.size_field.value), take)
 
     def leave(self) -> None:
         """Painting ends."""

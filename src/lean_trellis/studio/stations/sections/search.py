@@ -118,7 +118,7 @@ class SearchSection(Section):
     """Look for poses and take one."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Look for a pose", is_open=False)
+        super().__init__(session, "Find a pose", is_open=False)
         self.poses: FoundPoses | None = None
         self._of: Part | None = None
         self._chosen = -1
@@ -129,8 +129,10 @@ class SearchSection(Section):
         self.height_limit = NumberField("mm", may_be_empty=True)
         self.height_limit.setObjectName("search.height")
         self.height_limit.setPlaceholderText("machine")
-        self.body.addWidget(number_row("No higher than", self.height_limit))
-        self.go = button("Look for poses", self.search, "In thousands of directions; turns nothing", name="search.go")
+        self.body.addWidget(number_row("Height limit", self.height_limit))
+        self.go = button(
+            "Search", self.search, "Tries thousands of directions; the part stays as it is", name="search.go"
+        )
         self.body.addWidget(row(self.go, 1))
         self.across, self.up = ChoiceField(), ChoiceField()
         titles = [(key, FIGURES[key][0]) for key in _SHOWN]
@@ -176,7 +178,7 @@ class SearchSection(Section):
             turn = rotation_between(part.pose.matrix @ poses.ups[place], np.array([0.0, 0.0, 1.0])) @ part.pose.matrix
             made.setIcon(drawn_pose(part.mesh, turn, self.scatter.tokens, number))
             made.setIconSize(QSize(56, 56))
-            made.setToolTip(f"Take pose {number}: {_figures_words(poses.figures[place])}")
+            made.setToolTip(f"Use pose {number}: {_figures_words(poses.figures[place])}")
             made.clicked.connect(lambda _, place=place: self._choose(place))
             self._pictures_row.addWidget(made)
             self.pictures.append(made)
@@ -192,7 +194,7 @@ class SearchSection(Section):
         except TrellisError:
             same = False
         if not same:
-            self.session.said.emit("note", "The part has changed: look for poses again")
+            self.session.said.emit("note", "The part has changed: search again")
             return
         self._chosen = place
         self.session.do(lambda job: take_pose(job, part_id, up))
@@ -208,12 +210,12 @@ class SearchSection(Section):
         low, high = self.session.job.material.pose_range
         self.in_range.setText(f"within the material's range, {low:g}° to {high:g}°")
         if not fits or poses is None:
-            self.words.setText("Finds where little hangs, little is held and the part is low.")
+            self.words.setText("Looks for poses with little overhang, little support and low height.")
             return
         axes = str(self.across.currentData()), str(self.up.currentData())
         self.scatter.show_poses(poses, axes, self._chosen)
         shown = poses.now if self._chosen < 0 else poses.figures[self._chosen]
-        who = "As it stands (cross)" if self._chosen < 0 else "Taken"
+        who = "Current pose (cross)" if self._chosen < 0 else "Used"
         self.words.setText(f"{who}: {_figures_words(shown)}. {poses.tried:,} directions tried.")
 
 

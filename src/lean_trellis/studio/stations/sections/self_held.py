@@ -17,9 +17,9 @@ _VALUES = (
         "bridge_span",
         "Bridges up to",
         "mm",
-        "A ceiling between walls on opposite sides, no further apart, holds itself.",
+        "A ceiling between opposite walls needs no support up to this width.",
     ),
-    ("ledge_limit", "Ledges up to", "mm", "A ledge that is free on one side holds itself up to this."),
+    ("ledge_limit", "Ledges up to", "mm", "A ledge that is free on one side needs no support up to this width."),
     ("smallest_region", "Smallest region", "mm²", "Smaller ones are left out, but never where a piece begins."),
 )
 
@@ -28,7 +28,7 @@ class SelfHeldSection(Section):
     """Values of the material, changed for this build alone."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "What holds itself", is_open=False)
+        super().__init__(session, "Self-supporting", is_open=False)
         self.fields: dict[str, NumberField] = {}
         self._rows = []
         for key, words, unit, hint in _VALUES:
@@ -38,15 +38,17 @@ class SelfHeldSection(Section):
             self.fields[key] = field
             self._rows.append(number_row(words, field, help_text=hint))
             self.body.addWidget(self._rows[-1])
-        self.table = PickTable(("", "Why it is left out", "mm²"), stretch=1)
+        self.table = PickTable(("", "Reason", "mm²"), stretch=1)
         self.table.setObjectName("left_out.table")
         self.table.setFixedHeight(150)
         self.table.picked.connect(lambda keys: session.select(regions=frozenset(keys)))
         self.body.addWidget(self.table)
         self.back = button(
-            "Hold it after all", self._take_back, "The picked regions are held again", name="left_out.back"
+            "Support anyway", self._take_back, "The selected regions need support again", name="left_out.back"
         )
-        self.again = button("Leave out again", self._leave_out, "What was taken back last", name="left_out.again")
+        self.again = button(
+            "Leave out again", self._leave_out, "The region that was brought back last", name="left_out.again"
+        )
         self.body.addWidget(row(self.back, self.again, 1, spacing=5))
         self.note = muted()
         self.body.addWidget(self.note)
@@ -89,7 +91,11 @@ class SelfHeldSection(Section):
         self.back.setVisible(bool(rows))
         self.back.setEnabled(any(region.id in self.session.selection.regions for region in left))
         self.again.setVisible(part is not None and bool(part.marks.taken_back))
-        self.set_words(f"What holds itself: {len(left)} left out" if left else "What holds itself")
-        words = "In a vat nothing holds itself: every layer is pulled." if in_vat else "Nothing is left out."
+        self.set_words(f"Self-supporting: {len(left)} left out" if left else "Self-supporting")
+        words = (
+            "In a vat nothing is self-supporting: each layer is peeled off the film."
+            if in_vat
+            else "Nothing is left out."
+        )
         self.note.setText("" if left else words)
         self.note.setVisible(not left)

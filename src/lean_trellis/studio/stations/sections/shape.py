@@ -14,8 +14,8 @@ from lean_trellis.studio.part_requests import AddAllowance, AddCutOff, Drill, Ho
 from lean_trellis.studio.session import Session
 
 _HOLES = (
-    ("drain", "Place a drain", "Click where resin shall run out, at the lowest place. Escape ends."),
-    ("vent", "Place a vent", "Click where air shall come in, away from the drain. Escape ends."),
+    ("drain", "Place a drain", "Click where resin should drain, at the lowest place. Escape ends."),
+    ("vent", "Place a vent", "Click where air should enter, away from the drain. Escape ends."),
 )
 
 
@@ -24,8 +24,8 @@ class ShapeSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Hollow, allowance, cut-off", is_open=False)
-        self.wall = self._field("shape.wall", 2.0, "Wall", "Thickness of the wall round the cavity.")
-        self.hollow_button = button("Hollow", self._hollow, "See it with the section plane, X", name="shape.hollow")
+        self.wall = self._field("shape.wall", 2.0, "Wall", "Thickness of the wall around the cavity.")
+        self.hollow_button = button("Hollow", self._hollow, "The section plane (X) shows it", name="shape.hollow")
         self.body.addWidget(row(self.hollow_button, 1))
         self.diameter = self._field("shape.diameter", 3.5, "Hole diameter", "Of drains and vents.")
         self.plug = QCheckBox("with a plug as a part of its own")
@@ -34,8 +34,8 @@ class ShapeSection(Section):
         self.holes = ModeButtons(_HOLES, "shape")
         self.body.addWidget(self.holes)
         self.body.addWidget(rule())
-        self.allowance = self._field("shape.allowance", 0.5, "Machining allowance", "On the picked faces.")
-        self.allow_button = button("On the picked faces", self._allow, "Pick them by hand first, below",
+        self.allowance = self._field("shape.allowance", 0.5, "Machining allowance", "On the selected faces.")
+        self.allow_button = button("Add to selected faces", self._allow, "Select them by hand first, below",
                                    name="shape.allow")  # fmt: skip
         self.body.addWidget(row(self.allow_button, 1))
         self.body.addWidget(rule())

@@ -46,15 +46,13 @@ class SizeSection(Section):
         self.same.setObjectName("size.same")
         self.same.setChecked(True)
         self.body.addWidget(row(self.same, 1))
-        self.from_material = button("The material's shrinkage", self._from_material, name="size.material")
-        self.plain = button("As given", self._plain, "No scale, no shrinkage", name="size.plain")
+        self.from_material = button("Use the material's shrinkage", self._from_material, name="size.material")
+        self.plain = button("Original size", self._plain, "No scale, no shrinkage", name="size.plain")
         self.body.addWidget(row(self.from_material, self.plain, 1, spacing=6))
         self.measured, self.wanted = NumberField("mm", width=62), NumberField("mm", width=62)
         self.measured.setObjectName("size.measured")
         self.wanted.setObjectName("size.wanted")
-        self.fit = button(
-            "Scale", self._fit, "Find the factor that makes a measure come out as wanted", name="size.fit"
-        )
+        self.fit = button("Scale", self._fit, "Find the scale that gives a wanted measure", name="size.fit")
         self.measure = button("Measure", lambda: self.asks.emit(Measure()), "In the view, M", name="size.measure")
         self.body.addWidget(row("A bore, a span or a wall, as it is and as wanted", 1))
         self.body.addWidget(row(self.measure, self.measured, "→", self.wanted, self.fit, 1, spacing=6))
@@ -124,7 +122,7 @@ class SizeSection(Section):
             widget.setEnabled(part is not None)
         if part is None:
             self.table.setText("")
-            self.note.setText("Pick a part.")
+            self.note.setText("Select a part.")
             return
         stages = {stage.name: stage.rates for stage in part.size.stages}
         for key, fields in self._fields.items():

@@ -26,13 +26,15 @@ class SupportMenu(QMenu):
         self.setToolTipsVisible(True)
         self.sets = ChangeSet(session, self)
         self.addMenu(self.sets)
-        self.extend = self._entry("Add selected regions", "It supports the selected regions as well", self.extended)
-        self.again = self._entry("Repeat on selected regions", "The same values once more, on the selected regions",
+        self.extend = self._entry(
+            "Add selected regions", "The support is extended to the selected regions", self.extended
+        )
+        self.again = self._entry("Repeat on selected regions", "A new support with the same settings",
                                  self.repeated)  # fmt: skip
         self.copies = self._entry("Apply to copies", "The same support on all copies of the part, or on the selected "
                                   "copies", self.copied)  # fmt: skip
         self.addSeparator()
-        self.delete = self._entry("Delete support", "Del does it, too, while no bar is selected", self.deleted)
+        self.delete = self._entry("Delete support", "Del, while no bar or wall is selected", self.deleted)
 
     def _entry(self, words: str, hint: str, signal: object) -> QAction:
         action = QAction(words, self)

@@ -20,10 +20,10 @@ from lean_trellis.studio.session import Session
 _FRAMES = [("plate", "the plate's axes"), ("own", "its own axes")]
 _PIVOTS = [("each", "each part's middle"), ("together", "their common middle"), ("plate", "the plate's middle")]
 _MODES = (
-    ("down", "Face down", "Click the face that goes down. Escape ends."),
-    ("angle", "Face at …", "Click the face that goes to this angle from the plate. Escape ends."),
-    ("points", "3 points", "Click three points of a part: their plane goes level. Escape ends."),
-    ("patch", "Patch", "Click a smooth patch: the plane that fits it best goes level. Escape ends."),
+    ("down", "Face down", "Click the face that should face the plate. Escape ends."),
+    ("angle", "Face at angle", "Click the face to bring to this angle to the plate. Escape ends."),
+    ("points", "3 points", "Click three points: their plane is made level. Escape ends."),
+    ("patch", "Patch", "Click a smooth patch: its best-fit plane is made level. Escape ends."),
 )
 
 
@@ -35,7 +35,9 @@ class TurnSection(Section):
         self.degrees = NumberField("°")
         self.degrees.setObjectName("pose.degrees")
         self.degrees.show_value(90)
-        self.body.addWidget(number_row("By", self.degrees, help_text="Counter-clockwise, looking against the axis."))
+        self.body.addWidget(
+            number_row("Angle", self.degrees, help_text="Counter-clockwise, seen from the tip of the axis.")
+        )
         self.frame, self.pivot = ChoiceField(), ChoiceField()
         self.frame.setObjectName("pose.frame")
         self.pivot.setObjectName("pose.pivot")
@@ -88,7 +90,7 @@ class LayDownSection(Section):
         self.angle = NumberField("°")
         self.angle.setObjectName("pose.angle")
         self.angle.show_value(45)
-        self.body.addWidget(number_row("Angle from the plate", self.angle, help_text="0 looks down, 90 is a wall."))
+        self.body.addWidget(number_row("Angle to the plate", self.angle, help_text="0 faces down, 90 is a wall."))
         self._points: list[np.ndarray] = []
         self._points_of = ""
 

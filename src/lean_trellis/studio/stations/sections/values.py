@@ -48,13 +48,13 @@ class ValuesSection(Section):
         self.field = QLineEdit()
         self.field.setObjectName(f"{name}.value")
         self.field.returnPressed.connect(self._set)
-        self.set_button = button("Set", self._set, "For this build alone; undo takes it back", name=f"{name}.set")
+        self.set_button = button("Set", self._set, "For this build only; undo reverts it", name=f"{name}.set")
         self.back = button("↺", self._take_back, "Back to the library's value", name=f"{name}.back")
         self.body.addWidget(row(QLabel("Change to"), self.field, self.set_button, self.back, spacing=6))
         self.own_name = QLineEdit()
         self.own_name.setObjectName(f"{name}.own.name")
         self.own_name.setPlaceholderText("a name of your own")
-        self.keep = button("Keep as my own", self._keep, "In your library, to choose from now on", name=f"{name}.own")
+        self.keep = button("Save to my library", self._keep, "To choose it in other jobs", name=f"{name}.own")
         self.body.addWidget(row(self.own_name, self.keep, spacing=6))
         self.note = muted()
         self.body.addWidget(self.note)
@@ -82,7 +82,7 @@ class ValuesSection(Section):
     def _set(self) -> None:
         key = self._key()
         if not key:
-            self.session.said.emit("note", "Pick a value of the list first")
+            self.session.said.emit("note", "Select a value in the list first")
             return
         old = flat_values(self._thing()).get(key)
         try:
@@ -112,7 +112,7 @@ class ValuesSection(Section):
         job = self.session.job
         machine, material = (kept, job.material) if isinstance(kept, Machine) else (job.machine, kept)
         self.session.choose_shop(machine.id, material.id)
-        self.session.said.emit("fine", f"Kept as {kept.name}, in your own library")
+        self.session.said.emit("fine", f"Saved to your library as {kept.name}")
         self.own_name.clear()
 
     def refresh(self) -> None:
@@ -138,7 +138,7 @@ class ValuesSection(Section):
         self.table.show_rows(rows, self.table.picked_keys())
         self.set_words(f"{self._title}, {len(changed)} changed for this build" if changed else self._title)
         self.back.setEnabled(self._key() in changed)
-        self.note.setText(f"{thing.name}: ● is not what the library holds." if changed else f"{thing.name}.")
+        self.note.setText(f"{thing.name}: ● differs from the library." if changed else f"{thing.name}.")
 
 
 def _is_usual(key: str) -> bool:

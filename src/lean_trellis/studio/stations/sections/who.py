@@ -18,7 +18,7 @@ class WhoSection(Section):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Name, owner, order")
         self.part_name, self.owner, self.order = TextField(), TextField(), TextField()
-        self.owner.setPlaceholderText("nobody named")
+        self.owner.setPlaceholderText("Owner")
         self.order.setPlaceholderText("none")
         self.part_name.editingFinished.connect(self._rename)
         self.owner.editingFinished.connect(lambda: self._describe("owner", self.owner))
@@ -32,8 +32,10 @@ class WhoSection(Section):
         self.body.addWidget(self.figures)
         self.hide_button = button("Hide", self._hide, "Hidden parts are still built", name="parts.hide")
         self.lock_button = button("Lock", self._lock, "A locked part is not moved or turned", name="parts.lock")
-        self.group_button = button("Group", self._group, "Move and turn the picked parts together", name="parts.group")
-        self.ungroup_button = button("Ungroup", self._ungroup, "Take groups and stacks apart", name="parts.ungroup")
+        self.group_button = button(
+            "Group", self._group, "Move and turn the selected parts together", name="parts.group"
+        )
+        self.ungroup_button = button("Ungroup", self._ungroup, "Break up groups and stacks", name="parts.ungroup")
         self._buttons = (self.hide_button, self.lock_button, self.group_button, self.ungroup_button)
         self.body.addWidget(row(*self._buttons, 1, spacing=6))
         self.paste = button(
@@ -108,4 +110,4 @@ class WhoSection(Section):
         width, depth, height = (part.bounds()[1] - part.bounds()[0]).tolist()
         shown = self.session.shown_part(part)
         volume = f"\n{shown.health.volume_mm3 / 1000:,.2f} cm³, {shown.health.triangles:,} triangles" if shown else ""
-        self.figures.setText(f"{width:.2f} × {depth:.2f} × {height:.2f} mm as it stands{volume}")
+        self.figures.setText(f"{width:.2f} × {depth:.2f} × {height:.2f} mm in this pose{volume}")

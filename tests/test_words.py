@@ -1,0 +1,107 @@
+"""Texts that people read are plain trade English: turns that read as if translated are not used anywhere."""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+PACKAGE = ROOT / "src" / "lean_trellis"
+
+RULED_OUT = {
+    "hold point": "support point",
+    "found no way": "no clear path",
+    "has no way": "no clear path",
+    "where there is a way": "a clear path",
+    "in hand": "current, selected",
+    "picked": "selected",
+    "pick a": "select a",
+    "pick one": "select one",
+    "pick the": "select the",
+    "pick some": "select some",
+    "is told": "say it actively",
+    "is given": "say it actively",
+    "is asked": "required",
+    "times is": "x required",
+    "holds? itself": "self-supporting",
+    "hold themselves": "self-supporting",
+    "nothing holds": "no support",
+    "not held": "not supported",
+    "takes? hold": "touches, supports",
+    "makes? room": "keep clear of",
+    "room round": "clearance",
+    "give up": "discard",
+    "take out": "delete, remove",
+    "taken out": "deleted",
+    "after all": "anyway",
+    "stouter": "thicker",
+    "led on": "extended",
+    "leading": "projecting",
+    "nobody named": "an empty field with a hint",
+    "not begun": "not started",
+    "needs a look": "check",
+    "night shift": "dark theme",
+    "validated mode": "proven settings",
+    "strength used": "utilisation",
+    "worst ten": "ten most loaded",
+    "what the machine is": "machine",
+    "what the material brings": "material values",
+    "by angle alone": "reset to angle",
+    "same again": "repeat on selected regions",
+    "look for poses?": "find a pose, search",
+    "wait (before|after)": "settling time, hold time",
+    "edge left free": "free share of edge",
+    "share open": "open area",
+    "built into each other": "overlap",
+    "nearer than the clearance": "too close",
+    "elsewhere": "to another machine or material",
+    "sideways push": "side load",
+    "as it stands": "in this pose",
+    "done by hand": "manual",
+    "lead .* on beyond": "extend",
+}
+_NOT_SAID = ("object", "logger")
+
+
+def texts(source: str) -> Iterator[tuple[int, str]]:
+    """What a module may show: its string constants, doc strings and dictionary keys left out."""
+    tree = ast.parse(source)
+    quiet = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in quiet:
+            yield node.lineno, node.value
+
+
+def everything() -> Iterator[tuple[str, str]]:
+    """All texts with where they are: of the package, and of the sets, recipes, machines and materials that ship."""
+    for path in sorted(PACKAGE.rglob("*.py")):
+        for line, text in texts(path.read_text()):
+            if " " in text:
+                yield f"{path.relative_to(ROOT)}:{line}", text
+    for path in sorted(PACKAGE.rglob("*.toml")):
+        for number, line in enumerate(path.read_text().splitlines(), start=1):
+            yield f"{path.relative_to(ROOT)}:{number}", line
+
+
+@pytest.mark.parametrize("turn", sorted(RULED_OUT))
+def test_no_text_uses_a_turn_that_is_ruled_out(turn):
+    used = re.compile(rf"\b{turn}\b", re.IGNORECASE)
+    found = [f"{place}: {text!r}" for place, text in everything() if used.search(text)]
+    assert not found, f"say {RULED_OUT[turn]!r} instead:\n" + "\n".join(found)
+
+
+def test_the_test_sees_texts_also_in_parts_and_formats():
+    source = '''"""No hold point."""\nx = f"{n} hold " "points"\ny = ["one hold " "point"]\n'''
+    seen = [text for _, text in texts(source)]
+    assert " hold points" in seen
+    assert "one hold point" in seen
+    assert not any(text.startswith("No") for text in seen)
+
+
+def test_sentences_end_once():
+    found = [f"{place}: {text!r}" for place, text in everything() if re.search(r"[a-z]\.\.(?!\.)", text)]
+    assert not found
