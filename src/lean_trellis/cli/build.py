@@ -5,31 +5,14 @@ from __future__ import annotations
 import time
 from dataclasses import replace
 from pathlib import Path
-from typing import Annotated, Any, cast
+from typing import Any, cast
 
 import typer
 
-from lean_trellis.cli.options import (
-    CriticalOption,
-    FilesArgument,
-    JsonOption,
-    KeepOption,
-    LayerOption,
-    MachineOption,
-    MaterialOption,
-    OffsetOption,
-    Read,
-    RotateOption,
-    UnitsOption,
-    WatchOption,
-    choose_shop,
-    posed,
-    read_files,
-    require_angle,
-    require_offset,
-)  # fmt: skip
+from lean_trellis.cli.options import choose_shop, posed, require_angle, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
+from lean_trellis.cli.reading import Read, read_files
 from lean_trellis.core.checks import NOT_EXAMINED, Finding, is_releasable
 from lean_trellis.core.derive.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.errors import EditError
@@ -47,36 +30,25 @@ from lean_trellis.core.shop import full_library
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
 
-_FORMAT_HELP = f"{', '.join(WRITERS)}; default: by the name."
-JobArgument = Annotated[Path, typer.Argument(help="A job file.", metavar="JOB")]
-
-
-def register(app: typer.Typer) -> None:
-    """Add the commands."""
-    app.command("prepare")(prepare)
-    app.command("check")(check)
-    app.command("updates")(updates)
-    app.command("export")(export)
-
 
 def prepare(
-    files: FilesArgument,
-    out: Annotated[Path, typer.Option("-o", "--out", help="The job file to write.")],
-    sets: Annotated[list[str] | None, typer.Option("--set", help="Parameter set by name; may repeat.")] = None,
-    recipe: Annotated[str | None, typer.Option("--recipe", help="Recipe by name.")] = None,
-    parameters: Annotated[list[str] | None, typer.Option("--param", help="KEY=VALUE over the set's values.")] = None,
-    machine: MachineOption = None,
-    material: MaterialOption = None,
-    critical_angle: CriticalOption = None,
-    watch_angle: WatchOption = None,
-    units: UnitsOption = "mm",
-    rotate: RotateOption = (0.0, 0.0, 0.0),
-    build_offset: OffsetOption = None,
-    keep_position: KeepOption = False,
-    layer_height: LayerOption = None,
-    as_json: JsonOption = False,
+    files: list[Path],
+    out: Path,
+    sets: list[str] | None,
+    recipe: str | None,
+    parameters: list[str] | None,
+    machine: str | None,
+    material: str | None,
+    critical_angle: float | None,
+    watch_angle: float | None,
+    units: str,
+    rotate: tuple[float, float, float],
+    build_offset: float | None,
+    keep_position: bool,
+    layer_height: float | None,
+    as_json: bool,
 ) -> None:
-    """Read parts, pose and lift them, find overhangs, make supports, write a job."""
+    """Make a job of files, sets and recipes, and tell what came of it."""
     begin = time.perf_counter()
     if out.suffix != SUFFIX:
         raise EditError(out, "is no name for a job", f"let it end in {SUFFIX}")
@@ -179,7 +151,7 @@ def _say_prepared(document: dict[str, Any]) -> None:
     say_table(f"Prepared {document['job']}", ("part", "regions", "set", "count", "volume mm³", "no way"), rows)
 
 
-def check(path: JobArgument, as_json: JsonOption = False) -> None:
+def check(path: Path, as_json: bool) -> None:
     """Check everything in a shared build; exit 1 when it is not releasable."""
     job = open_job(path, full_library())
     with progress() as watch:
@@ -211,15 +183,8 @@ def _finding(finding: Finding) -> dict[str, Any]:
     }
 
 
-def updates(
-    path: JobArgument,
-    take: Annotated[bool, typer.Option("--take", help="Take what is newer, and save the job to --out.")] = False,
-    out: Annotated[
-        Path | None, typer.Option("-o", "--out", help="Where the job is saved; default: over itself.")
-    ] = None,
-    as_json: JsonOption = False,
-) -> None:
-    """List values that the library has newer than a job holds; with --take, take them."""
+def updates(path: Path, take: bool, out: Path | None, as_json: bool) -> None:
+    """The newer values, and the job with them where they are to be used."""
     library = full_library()
     job = open_job(path, library)
     newer = newer_values(job, library, shipped_sets())
@@ -234,18 +199,16 @@ def updates(
 
 
 def export(
-    path: JobArgument,
-    out: Annotated[Path, typer.Option("-o", "--out", help="A file (--merged) or a folder (--separate).")],
-    file_format: Annotated[
-        str | None, typer.Option("--format", help="stl, 3mf, amf, ply or obj; default: by the name.")
-    ] = None,
-    what: Annotated[str, typer.Option("--what", help="parts, supports or all.")] = "all",
-    separate: Annotated[bool, typer.Option("--separate/--merged", help="One file a body, or one file.")] = False,
-    each_bar: Annotated[bool, typer.Option("--each-bar", help="Every bar as a body of its own.")] = False,
-    beams: Annotated[bool, typer.Option("--beams", help="Bars as a beam lattice (3mf only).")] = False,
-    as_json: JsonOption = False,
+    path: Path,
+    out: Path,
+    file_format: str | None,
+    what: str,
+    separate: bool,
+    each_bar: bool,
+    beams: bool,
+    as_json: bool,
 ) -> None:
-    """Write parts and supports to open formats."""
+    """The files of a job."""
     chosen = file_format or out.suffix.lstrip(".").lower() or "stl"
     if chosen not in WRITERS:
         raise EditError("--format", f"{chosen!r} cannot be written", f"give one of {', '.join(WRITERS)}")

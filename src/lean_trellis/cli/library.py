@@ -2,32 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Any
 
-import typer
-
-from lean_trellis.cli.options import JsonOption
 from lean_trellis.cli.output import say_json, say_table, say_warning
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
 from lean_trellis.core.shop import full_library, own_problems
-
-NameArgument = Annotated[str, typer.Argument(help="The name, as 'list' gives it.", metavar="NAME")]
-
-
-def register(app: typer.Typer) -> None:
-    """Add the commands."""
-    app.command("machines")(machines)
-    app.command("materials")(materials)
-    sets = typer.Typer(help="Saved parameter sets.", no_args_is_help=True)
-    sets.command("list")(list_sets)
-    sets.command("show")(show_set)
-    app.add_typer(sets, name="sets")
-    recipes = typer.Typer(help="Saved recipes.", no_args_is_help=True)
-    recipes.command("list")(list_recipes)
-    recipes.command("show")(show_recipe)
-    app.add_typer(recipes, name="recipes")
 
 
 def _warn_of_own() -> None:
@@ -35,7 +16,7 @@ def _warn_of_own() -> None:
         say_warning(str(problem))
 
 
-def machines(as_json: JsonOption = False) -> None:
+def machines(as_json: bool) -> None:
     """List the machines of the library."""
     _warn_of_own()
     known = full_library().machines.values()
@@ -46,7 +27,7 @@ def machines(as_json: JsonOption = False) -> None:
     say_table("Machines", ("id", "name", "process", "plate", "width mm", "depth mm", "height mm"), rows)
 
 
-def materials(as_json: JsonOption = False) -> None:
+def materials(as_json: bool) -> None:
     """List the materials of the library."""
     _warn_of_own()
     known = full_library().materials.values()
@@ -70,7 +51,7 @@ def _set_document(kept: ParameterSet) -> dict[str, Any]:
     }
 
 
-def list_sets(as_json: JsonOption = False) -> None:
+def list_sets(as_json: bool) -> None:
     """List the parameter sets."""
     known = shipped_sets().values()
     if as_json:
@@ -80,7 +61,7 @@ def list_sets(as_json: JsonOption = False) -> None:
               [(s.name, s.title, s.family, s.version, s.process) for s in known])  # fmt: skip
 
 
-def show_set(name: NameArgument, as_json: JsonOption = False) -> None:
+def show_set(name: str, as_json: bool) -> None:
     """Show one parameter set with all its values."""
     kept = find_set(shipped_sets(), name)
     if as_json:
@@ -91,7 +72,7 @@ def show_set(name: NameArgument, as_json: JsonOption = False) -> None:
     say_table(f"{kept.name}, version {kept.version}: {kept.note}", ("key", "value", "unit", "what"), rows)
 
 
-def list_recipes(as_json: JsonOption = False) -> None:
+def list_recipes(as_json: bool) -> None:
     """List the recipes."""
     known = shipped_recipes().values()
     if as_json:
@@ -104,7 +85,7 @@ def list_recipes(as_json: JsonOption = False) -> None:
     )
 
 
-def show_recipe(name: NameArgument, as_json: JsonOption = False) -> None:
+def show_recipe(name: str, as_json: bool) -> None:
     """Show one recipe with its rules."""
     recipe = find_recipe(shipped_recipes(), name)
     if as_json:

@@ -1,38 +1,22 @@
-"""Commands that look at meshes: `inspect`, `overhangs`."""
+"""The command that finds what needs support: `overhangs`."""
 
 from __future__ import annotations
 
 import csv
 import io
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Any
 
 import numpy as np
-import typer
 
-from lean_trellis.cli.options import (
-    FilesArgument,
-    JsonOption,
-    KeepOption,
-    LayerOption,
-    MachineOption,
-    MaterialOption,
-    OffsetOption,
-    RotateOption,
-    UnitsOption,
-    WatchOption,
-    choose_shop,
-    posed,
-    read_files,
-    require_angle,
-    require_offset,
-)  # fmt: skip
+from lean_trellis.cli.options import choose_shop, posed, require_angle, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
+from lean_trellis.cli.reading import read_files
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import EditError
-from lean_trellis.core.mesh import build_topology, examine
+from lean_trellis.core.mesh import build_topology
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.overhang import Island, Overhangs, Region, SelfBridging, detect, find_islands
 from lean_trellis.core.overhang.beneath import in_words, shares_beneath
@@ -44,62 +28,21 @@ _USUAL_LAYER_MM = 0.05
 _NOT_IN_TABLE = ("outline", "rim_mm", "centroid_mm", "along_normal_mm")
 
 
-def register(app: typer.Typer) -> None:
-    """Add the commands."""
-    app.command("inspect")(inspect)
-    app.command("overhangs")(overhangs)
-
-
-def inspect(files: FilesArgument, units: UnitsOption = "mm", as_json: JsonOption = False) -> None:
-    """Tell what is in mesh files and whether it is sound."""
-    with progress() as watch:
-        bodies = read_files(files, units, watch).bodies
-        documents = [_inspected(file, body.name, body.triangles_read, body.mesh) for file, body in bodies]
-    if as_json:
-        say_json(documents)
-        return
-    columns = ("file", "name", "triangles", "shells", "watertight", "volume mm³", "open edges")
-    rows = [
-        (entry["file"], entry["name"], entry["triangles"], entry["shells"], entry["watertight"],
-         entry["volume_mm3"], entry["defects"]["open_edges"])
-        for entry in documents
-    ]  # fmt: skip
-    say_table("Bodies", columns, rows)
-
-
-def _inspected(file: Path, name: str, triangles: int, mesh: Any) -> dict[str, Any]:
-    health = examine(build_topology(mesh))
-    figures = asdict(health)
-    defects = ("open_edges", "non_manifold_edges", "degenerate_faces", "duplicate_faces", "inward_shells",
-               "misoriented_edges")  # fmt: skip
-    return {
-        "file": str(file),
-        "name": name,
-        **{key: value for key, value in figures.items() if key not in defects},
-        "triangles": triangles,
-        "bounds_mm": [list(corner) for corner in health.bounds_mm],
-        "defects": {key: figures[key] for key in defects},
-    }
-
-
 def overhangs(
-    file: Annotated[Path, typer.Argument(help="A mesh file.", metavar="FILE")],
-    critical_angle: Annotated[float, typer.Option("--critical-angle", help="Surface angle in degrees.")],
-    watch_angle: WatchOption = None,
-    machine: MachineOption = None,
-    material: MaterialOption = None,
-    units: UnitsOption = "mm",
-    rotate: RotateOption = (0.0, 0.0, 0.0),
-    build_offset: OffsetOption = 0.0,
-    keep_position: KeepOption = False,
-    layer_height: LayerOption = None,
-    table: Annotated[Path | None, typer.Option("--csv", help="Write the regions as a table to this file.")] = None,
-    as_json: JsonOption = False,
+    file: Path,
+    critical_angle: float,
+    watch_angle: float | None,
+    machine: str | None,
+    material: str | None,
+    units: str,
+    rotate: tuple[float, float, float],
+    build_offset: float | None,
+    keep_position: bool,
+    layer_height: float | None,
+    table: Path | None,
+    as_json: bool,
 ) -> None:
-    """Find what will not hold by itself: regions, low edges and points, islands.
-
-    With a material, what holds itself by its detection values is told with the reason; no area is left out of the sums.
-    """
+    """The regions and islands of every body in a file as it would be posed."""
     require_angle("--critical-angle", critical_angle)
     height = _layer_height(layer_height, material)
     built_on = full_library().machine(machine) if machine else None

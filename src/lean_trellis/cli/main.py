@@ -7,7 +7,7 @@ import sys
 import typer
 
 from lean_trellis import __version__
-from lean_trellis.cli import build, library, look
+from lean_trellis.cli.commands import register
 from lean_trellis.core.errors import Cancelled, TrellisError
 
 app = typer.Typer(
@@ -18,9 +18,7 @@ app = typer.Typer(
     rich_markup_mode=None,
 )
 _UsageError: type[Exception] = typer.BadParameter.__bases__[0]  # typer gives its base no public name
-look.register(app)
-build.register(app)
-library.register(app)
+register(app)
 
 
 @app.callback(invoke_without_command=True)

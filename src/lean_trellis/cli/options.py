@@ -1,48 +1,12 @@
-"""Options that several commands share, and what they come to: machine, material, bodies, pose."""
+"""What options of several commands come to: machine, material, pose."""
 
 from __future__ import annotations
 
-import time
-from dataclasses import dataclass
-from pathlib import Path
-from typing import Annotated
-
-import typer
-
 from lean_trellis.core.errors import EditError
-from lean_trellis.core.formats import Body, read_bodies
-from lean_trellis.core.formats.body import UNIT_MM
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
-from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.shop.library import Library
 from lean_trellis.core.shop.machine import Machine, Process
 from lean_trellis.core.shop.material import Material
-
-FilesArgument = Annotated[
-    list[Path], typer.Argument(help="STL, 3MF, OBJ, PLY, AMF, OFF or STEP files.", metavar="FILE...")
-]
-JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
-MachineOption = Annotated[str | None, typer.Option("--machine", help="Machine by id (see 'machines').")]
-MaterialOption = Annotated[str | None, typer.Option("--material", help="Material by id (see 'materials').")]
-UnitsOption = Annotated[str, typer.Option("--units", help="Unit of files that carry none: mm, cm, m or in.")]
-RotateOption = Annotated[
-    tuple[float, float, float],
-    typer.Option("--rotate", help="Degrees about X, then Y, then Z.", metavar="RX RY RZ"),
-]
-OffsetOption = Annotated[
-    float | None, typer.Option("--build-offset", help="Height of the lowest point above the plate, mm.")
-]
-KeepOption = Annotated[bool, typer.Option("--keep-position", help="Leave x and y as read.")]
-CriticalOption = Annotated[float | None, typer.Option("--critical-angle", help="Degrees; default: the material's.")]
-WatchOption = Annotated[float | None, typer.Option("--watch-angle", help="Degrees; default: the material's.")]
-LayerOption = Annotated[float | None, typer.Option("--layer-height", help="mm; default: the material's usual one.")]
-
-
-def require_unit(unit: str) -> str:
-    """The unit, when files may carry it."""
-    if unit not in UNIT_MM:
-        raise EditError("--units", f"{unit!r} is no unit known here", "give mm, cm, m or in")
-    return unit
 
 
 def require_angle(name: str, angle: float | None) -> float | None:
@@ -57,25 +21,6 @@ def require_offset(offset: float | None) -> float | None:
     if offset is not None and not 0 <= offset < 10_000:
         raise EditError("--build-offset", f"{offset:g} mm is not above the plate", "give 0 or more")
     return offset
-
-
-@dataclass(frozen=True)
-class Read:
-    """Bodies with the file each came from, and the seconds it took."""
-
-    bodies: tuple[tuple[Path, Body], ...]
-    seconds: float
-
-
-def read_files(files: list[Path], units: str, watch: Watch) -> Read:
-    """Read every file; the first bad one ends it with its error."""
-    begin = time.perf_counter()
-    unit = require_unit(units)
-    bodies = []
-    for number, file in enumerate(files):
-        stretch = Stretch(watch, number / len(files), (number + 1) / len(files))
-        bodies += [(file, body) for body in read_bodies(file, unit=unit, watch=stretch)]
-    return Read(tuple(bodies), time.perf_counter() - begin)
 
 
 def posed(rotate: tuple[float, float, float], build_offset: float, x: float, y: float) -> Pose:

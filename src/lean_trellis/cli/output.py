@@ -7,13 +7,12 @@ import math
 import sys
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from typing import Any
-
-from rich.console import Console
-from rich.progress import BarColumn, Progress, TextColumn
-from rich.table import Table
+from typing import TYPE_CHECKING, Any
 
 from lean_trellis.core.progress import UNWATCHED, Watch
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
 
 _WIDTH_IN_FILES = 140
 
@@ -40,6 +39,9 @@ def _plain(value: Any) -> Any:
 
 def say_table(title: str, columns: Sequence[str], rows: Sequence[Sequence[object]]) -> None:
     """Print a short table."""
+    from rich.console import Console
+    from rich.table import Table
+
     console = Console() if sys.stdout.isatty() else Console(width=_WIDTH_IN_FILES)
     if not rows:
         console.print(title)
@@ -76,6 +78,9 @@ def progress() -> Iterator[Watch]:
     if not sys.stderr.isatty():
         yield UNWATCHED
         return
+    from rich.console import Console
+    from rich.progress import BarColumn, Progress, TextColumn
+
     columns = (TextColumn("{task.description}"), BarColumn())
     with Progress(*columns, console=Console(stderr=True), transient=True) as bars:
         yield _Bar(bars)

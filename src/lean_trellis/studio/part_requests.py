@@ -141,7 +141,7 @@ class MakeDemo:
     def answer(self, pipeline: Pipeline, watch: Watch) -> Job:
         """The job."""
         watch.at(0.1, "making the parts of the demo")
-        return DEMOS[self.name][1](full_library())
+        return DEMOS[self.name].build(full_library())
 
 
 @dataclass(frozen=True)

@@ -244,11 +244,11 @@ def test_a_region_is_taken_back_by_its_place():
 
 
 def test_nothing_holds_itself_in_a_vat_and_lettering_does_in_extrusion(library):
-    vat = DEMOS["vat"][1](library)
+    vat = DEMOS["vat"].build(library)
     pipeline = Pipeline()
     assert vat.bridging is None
     assert not [r for part in vat.parts for r in pipeline.overhangs(part, vat).regions if r.left_out]
-    job = DEMOS["extrusion"][1](library)
+    job = DEMOS["extrusion"].build(library)
     cover = next(part for part in job.parts if part.name == "Reed cover")
     reasons = [r.left_out for r in pipeline.overhangs(cover, job).regions]
     assert sum("bridges" in reason for reason in reasons) > 30, "the rows of slots"
@@ -296,7 +296,7 @@ def test_a_region_by_hand_may_lie_in_pieces_and_is_never_left_out():
 
 @pytest.mark.parametrize("name", ["metal", "extrusion", "belt"])
 def test_islands_of_the_sweep_are_those_of_the_layers(library, name):
-    job = DEMOS[name][1](library)
+    job = DEMOS[name].build(library)
     pipeline = Pipeline()
     for part in job.parts:
         swept = find_islands(

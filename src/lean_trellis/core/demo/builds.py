@@ -8,7 +8,14 @@ from dataclasses import dataclass, replace
 from lean_trellis.core.demo import dental_parts, metal_parts, organ_parts
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats.body import Body
-from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, change_support, copy_part, stack_part
+from lean_trellis.core.job.edits import (
+    add_bodies,
+    add_support,
+    arrange_parts,
+    change_support,
+    copy_part,
+    stack_part,
+)
 from lean_trellis.core.job.job import Job, new_job
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
@@ -16,6 +23,7 @@ from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.proposals import ArrangeWishes, arrangement
 from lean_trellis.core.sets.parameter_set import shipped_sets
 from lean_trellis.core.shop.library import Library
+from lean_trellis.core.supports.common.targets import pick_region
 
 RIVER = "Otterbank Survey"
 CLINIC = "Mallow Lane Dental"
@@ -59,7 +67,7 @@ def _arranged(job: Job, clearance: float, step_deg: float = 0.0) -> Job:
 
 
 def metal_build(library: Library) -> Job:
-    """Friday's metal build: four parts of two customers, three of them supported, one still to do."""
+    """Friday's metal build: four parts of two customers, all supported but for one underside of the elbow."""
     job = new_job(library.machine("metal-260"), library.material("steel-316l"), "Friday metal")
     wanted = (
         _Wanted("Strut bracket", metal_parts.strut_bracket, RIVER, (0.0, 32.0, 0.0), "bars-metal-braced"),
@@ -67,24 +75,31 @@ def metal_build(library: Library) -> Job:
         _Wanted("Exhaust elbow", metal_parts.exhaust_elbow, ORGANS, (0.0, -20.0, 0.0)),
         _Wanted("Impeller", metal_parts.impeller, RIVER, set="lattice-metal"),
     )
-    return _held(arrange_parts(_filled(job, wanted)).job, wanted)
+    job = _held(arrange_parts(_filled(job, wanted)).job, wanted)
+    elbow = job.parts[2]
+    regions = [region for region in Pipeline().overhangs(elbow, job).regions if not region.left_out]
+    faces = sorted((region for region in regions if region.kind == "face"), key=lambda region: region.area_mm2)
+    forgotten = faces[-3]
+    target = tuple(pick_region(region, elbow) for region in regions if region is not forgotten)
+    return add_support(job, elbow.id, shipped_sets()["bars-metal"], target).job
 
 
 def vat_build(library: Library) -> Job:
-    """Friday's vat build for the clinic: arch model, drill guide, bridge frame, two copings."""
+    """Friday's vat build for the clinic: arch model with too few bars, drill guide, bridge frame, two copings."""
     job = new_job(library.machine("vat-150"), library.material("resin-model"), "Friday vat")
     wanted = (
         _Wanted("Arch model", dental_parts.arch_model, CLINIC, (14.0, 0.0, 0.0), "bars-joined"),
         _Wanted("Drill guide", dental_parts.drill_guide, CLINIC, (-28.0, 0.0, 0.0), "bars-resin-fine"),
         _Wanted("Bridge frame", dental_parts.bridge_frame, CLINIC, (180.0, 24.0, 0.0), "bars-resin-fine"),
-        _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0)),
-        _Wanted("Coping 25", lambda: dental_parts.coping(7.4, 6.6, 6.4), CLINIC, (168.0, 0.0, 0.0)),
+        _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0), "bars-resin-fine"),
+        _Wanted("Coping 25", lambda: dental_parts.coping(7.4, 6.6, 6.4), CLINIC, (168.0, 0.0, 0.0), "bars-resin-fine"),
     )
-    return _held(_arranged(_filled(job, wanted), 2.0), wanted)
+    job = _held(_arranged(_filled(job, wanted), 2.0), wanted)
+    return change_support(job, job.supports[0].id, "spacing", 6.0).job
 
 
 def extrusion_build(library: Library) -> Job:
-    """Friday's extrusion build for the organ restorers: a tall panel, stacked grids, a slotted cover, a lever."""
+    """Friday's extrusion build: a tall panel, stacked grids, a slotted cover, a lever on a raft that is too thick."""
     job = new_job(library.machine("filament-320"), library.material("pla"), "Friday extrusion")
     wanted = (
         _Wanted("Reed-box panel", organ_parts.reed_panel, ORGANS, set="wall-flank", offset=0.0),
@@ -98,12 +113,15 @@ def extrusion_build(library: Library) -> Job:
     job = _held(_arranged(job, 6.0), wanted)
     # The panel's wall stands behind it, off the lever before it; the lever's raft nearly closes the hole of its eye.
     job = change_support(job, job.supports_of(job.parts[0].id)[0].id, "along_start", 160.0).job
+    job = add_support(job, job.parts[0].id, shipped_sets()["bars-extrusion"]).job
     job = add_support(job, job.parts[3].id, shipped_sets()["raft-follow"]).job
-    return change_support(job, job.supports[-1].id, "margin", 2.2).job
+    raft = job.supports[-1].id
+    job = change_support(job, raft, "thickness", 4.2).job
+    return change_support(job, raft, "margin", 2.2).job
 
 
 def belt_build(library: Library) -> Job:
-    """A belt build that runs on through the night: levers one behind the other, a cover before them."""
+    """A belt build for the night: levers one behind the other, a cover over the edge before them."""
     job = new_job(library.machine("belt-260"), library.material("pla"), "Night belt")
     wanted = (
         _Wanted("Reed cover", organ_parts.reed_cover, ORGANS, offset=0.0),
@@ -114,16 +132,29 @@ def belt_build(library: Library) -> Job:
     for _ in range(3):
         job = copy_part(job, lever, in_place=True).job
     places = {part.id: (60.0 + 40.0 * number, 200.0) for number, part in enumerate(job.parts[1:])}
-    for part_id, (x, y) in ({job.parts[0].id: (130.0, 70.0)} | places).items():
+    for part_id, (x, y) in ({job.parts[0].id: (46.0, 70.0)} | places).items():
         part = job.part(part_id)
         job = job.with_part(replace(part, pose=replace(part.pose, x=x, y=y)))
+    for part in job.parts[1:]:
+        job = add_support(job, part.id, shipped_sets()["bars-extrusion"]).job
     return job
 
 
-DEMOS: dict[str, tuple[str, Callable[[Library], Job]]] = {
-    "metal": ("Metal: four parts of two customers", metal_build),
-    "vat": ("Vat: dental parts in model resin", vat_build),
-    "extrusion": ("Extrusion: organ parts, grids in a stack", extrusion_build),
-    "belt": ("Belt: levers one behind the other", belt_build),
-}
-"""The demo jobs by name, with what they show."""
+@dataclass(frozen=True)
+class Demo:
+    """A demo job: its title, its story in a line with what to try, and how it is made."""
+
+    title: str
+    story: str
+    build: Callable[[Library], Job]
+
+
+DEMOS: dict[str, Demo] = {
+    "metal": Demo("Metal build", "An underside of the exhaust elbow has no support: find it and support it.",
+                  metal_build),
+    "vat": Demo("Vat build", "The bars under the arch model are too far apart: support the region that is left.", vat_build),
+    "extrusion": Demo("Extrusion build", "The lever's raft is thicker than its build offset: lift the lever.",
+                      extrusion_build),
+    "belt": Demo("Belt build", "The reed cover reaches over the edge of the belt: move it back.", belt_build),
+}  # fmt: skip
+"""The demo jobs by name. Each has one stop, which one cure resolves."""

@@ -26,7 +26,7 @@ def strut_bracket() -> Mesh:
     eye = Manifold.cylinder(22, 11, 11, 96, center=True).rotate((90, 0, 0)).translate((0, 0, 58))
     bore = Manifold.cylinder(40, 7, 7, 96, center=True).rotate((90, 0, 0)).translate((0, 0, 58))
     slot = Manifold.cube((2.2, 40, 14), center=True).translate((0, 0, 69))
-    ears = Manifold.cube((15, 9, 9), center=True).translate((0, 0, 71))
+    ears = Manifold.cube((15, 9, 11), center=True).translate((0, 0, 70))
     bolt = Manifold.cylinder(30, 1.7, 1.7, 40, center=True).rotate((0, 90, 0)).translate((0, 0, 72))
     return from_manifold((foot + (arm - window) + eye + ears) - bore - slot - bolt)
 

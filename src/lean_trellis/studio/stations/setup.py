@@ -42,8 +42,8 @@ class SetupStation(Station):
         self.material.chosen.connect(lambda key: session.choose_shop(session.job.machine.id, key))
         self.layer.chosen.connect(lambda text: session.do(lambda job: set_layer_height(job, float(text))))
         self.demos = {
-            name: button(name.capitalize(), partial(self.wanted.emit, f"demo_{name}"), words, name=f"demo.{name}")
-            for name, (words, _) in DEMOS.items()
+            name: button(name.capitalize(), partial(self.wanted.emit, f"demo_{name}"), demo.story, name=f"demo.{name}")
+            for name, demo in DEMOS.items()
         }
         self._demo_row = row("Demos", *self.demos.values(), 1, spacing=5)
         self.page.addWidget(self._demo_row)
