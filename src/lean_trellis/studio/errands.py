@@ -26,7 +26,7 @@ from lean_trellis.studio.part_requests import (
     Shaped,
     take_shape,
 )
-from lean_trellis.studio.requests import MakeEdit
+from lean_trellis.studio.requests import MakeChange, MakeEdit
 from lean_trellis.studio.session import Session
 
 
@@ -63,15 +63,19 @@ def take_mend(session: Session, part: Part, result: Mended) -> None:
 
 def do_beside(session: Session, title: str, make: Callable[[Job], Edit], words: str = "") -> None:
     """Have an edit made beside the window and do it, if the job is still the same; then say `words`."""
-    before = session.job
+    edit_beside(session, title, MakeEdit(session.job, make), words)
+
+
+def edit_beside(session: Session, title: str, request: MakeEdit | MakeChange, words: str = "") -> None:
+    """The same for a request whose answer is the edit."""
 
     def take(edit: Edit) -> None:
-        if session.job is not before:
+        if session.job is not request.job:
             session.said.emit("note", "The job has moved on: nothing was done")
         elif session.do(lambda _: edit) and words:
             session.said.emit("fine", words)
 
-    session.ask(title, MakeEdit(before, make), take)
+    session.ask(title, request, take)
 
 
 def shape_part(session: Session, part: Part, request: Any, title: str, *, with_plug: bool = False) -> None:

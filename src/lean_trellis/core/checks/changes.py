@@ -27,6 +27,7 @@ from lean_trellis.core.supports.bars.holds import HoldPoints, places_to_hold
 from lean_trellis.core.supports.bars.parameters import bar_parameters
 from lean_trellis.core.supports.bars.route import nearest_with_way
 from lean_trellis.core.supports.bars.struts import Bars
+from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.core.supports.common.targets import pick_region
 
 
@@ -105,13 +106,20 @@ class SupportRegions:
     is_quick: bool = False
 
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
-        """Add the support."""
+        """Add the support. Raises `EditError` where nothing of it could be built."""
         target = None
         if self.regions:
             part = job.part(self.part_id)
             regions = deriving.overhangs(part, job, watch).regions
             target = tuple(pick_region(regions[number], part) for number in self.regions)
-        return add_support(job, self.part_id, _set_in_use(job), target)
+        edit = add_support(job, self.part_id, _set_in_use(job), target)
+        support = edit.job.supports[-1]
+        made = deriving.structure(support, edit.job, watch)
+        if made.is_empty:
+            why = spec_of(support).trouble(made) or "nothing could be built there"
+            raise EditError(job.part(self.part_id).name, f"no support reaches it: {why.rstrip('.')}",
+                            "turn the part, or allow landing on the part")  # fmt: skip
+        return edit
 
 
 def _set_in_use(job: Job) -> ParameterSet:

@@ -49,7 +49,7 @@ def _temperatures(job: Job, stack: Stack, separator: Separator) -> Iterator[Find
         cause="the plate has one temperature: one of the two comes off or sags",
         at_mm=(lowest.pose.x, lowest.pose.y, float(lowest.bounds()[1, 2])), value=abs(own - other),
         limit=MOST_APART_C, unit="°C", source=_SOURCE, part_id=lowest.id,
-        cures=(Cure("Choose another separator", about="parts"),),
+        cures=(Cure("Change the separator's material", about="parts"),),
     )  # fmt: skip
 
 

@@ -152,7 +152,8 @@ class Demo:
 DEMOS: dict[str, Demo] = {
     "metal": Demo("Metal build", "An underside of the exhaust elbow has no support: find it and support it.",
                   metal_build),
-    "vat": Demo("Vat build", "The bars under the arch model are too far apart: support the region that is left.", vat_build),
+    "vat": Demo("Vat build", "The bars under the arch model are too far apart: support what is left.",
+                vat_build),
     "extrusion": Demo("Extrusion build", "The lever's raft is thicker than its build offset: lift the lever.",
                       extrusion_build),
     "belt": Demo("Belt build", "The reed cover reaches over the edge of the belt: move it back.", belt_build),

@@ -49,6 +49,7 @@ class OverhangsStation(Station):
 
     key = "overhangs"
     name = "Overhangs"
+    codes = frozenset({"region_not_held", "island_not_held"})
     has_tabs = True
     shows_angles = True
     shows_map = True
@@ -374,7 +375,7 @@ class OverhangsStation(Station):
         ]
         area = sum(region.area_mm2 for region in regions)
         words = f"{len(regions)} region{'s' * (len(regions) != 1)}, {area:,.0f} mm²"
-        return Fact("look" if regions else "fine", words)
+        return Fact(self.mark(), words)
 
 
 def _held_words(share: float) -> str:

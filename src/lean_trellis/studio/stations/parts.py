@@ -28,6 +28,9 @@ class PartsStation(Station):
     key = "parts"
     deletes_parts = True
     name = "Parts"
+    codes = frozenset(
+        {"mesh_unsound", "parts_overlap", "outside_volume", "keep_out", "stack_gap", "temperatures_disagree"}
+    )
     drags_parts = True
 
     def __init__(self, session: Session) -> None:
@@ -87,7 +90,7 @@ class PartsStation(Station):
             words += f", {owners} owner{'s' * (owners > 1)}"
         if any(shown is not None and not shown.health.is_sound for shown in known):
             return Fact("stop", f"{words}; a mesh is unsound")
-        return Fact("fine" if None not in known else "stale", words)
+        return Fact(self.mark() if None not in known else "stale", words)
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """In a mode, the click is the mode's."""

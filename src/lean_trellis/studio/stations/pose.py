@@ -18,6 +18,7 @@ class PoseStation(Station):
     key = "pose"
     deletes_parts = True
     name = "Pose"
+    codes = frozenset({"pose_out_of_range", "tips_over"})
     drags_parts = True
     shows_tilt = True
 
@@ -82,4 +83,4 @@ class PoseStation(Station):
         if len(tilts) < len(parts):
             return Fact("stale", "looking …")
         outside = sum(tilt.of != "none" and not low - 0.05 <= tilt.angle_deg <= high + 0.05 for tilt in tilts)
-        return Fact("look", f"{words}, {outside} out of range") if outside else Fact("fine", words)
+        return Fact(self.mark(), f"{words}, {outside} out of range" if outside else words)

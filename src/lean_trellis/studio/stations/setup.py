@@ -25,6 +25,7 @@ class SetupStation(Station):
     key = "setup"
     deletes_parts = True
     name = "Setup"
+    codes = frozenset({"fitting_not_validated"})
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -153,4 +154,5 @@ class SetupStation(Station):
     def fact(self) -> Fact:
         """Machine, material, layer."""
         job = self.session.job
-        return Fact("fine", f"{job.machine.name}, {job.layer_height:g} mm")
+        words = f"{job.machine.name}, {job.layer_height:g} mm"
+        return Fact(self.mark() if job.parts else "fine", words)

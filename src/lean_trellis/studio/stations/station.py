@@ -44,6 +44,8 @@ class Station(QWidget):
 
     key = ""
     name = ""
+    codes: frozenset[str] = frozenset()
+    """The findings that are resolved there: the mark in the traveller follows from them."""
     has_tabs = False
     """Whether the bench has tabs below its head; else one page."""
     shows_angles = False
@@ -88,6 +90,14 @@ class Station(QWidget):
     def fact(self) -> Fact:
         """The line in the traveller."""
         return Fact("open", "")
+
+    def mark(self) -> Mark:
+        """Fine where none of its findings is a stop or a caution; out of date while that is being checked."""
+        findings = self.session.findings()
+        if findings is None:
+            return "stale"
+        severities = {finding.severity for finding in findings if finding.code in self.codes}
+        return "stop" if "stop" in severities else "look" if "caution" in severities else "fine"
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """A click in the view. True when the station has used it up; otherwise it picks a part."""

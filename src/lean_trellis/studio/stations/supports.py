@@ -49,6 +49,11 @@ class SupportsStation(Station):
 
     key = "supports"
     name = "Supports"
+    codes = frozenset({
+            "bar_no_way", "bar_slender", "limit_leaves_bare", "support_empty", "support_on_protected",
+            "support_through_part", "supported_twice", "supports_overlap", "hand_work_lost", "raft_hole_closed",
+            "raft_too_thick", "wall_left_out", "walls_end_in_air", "in_the_air", "region_not_held", "island_not_held",
+        })  # fmt: skip
     shows_angles = True
     has_tabs = True
     shows_map = True
@@ -395,5 +400,5 @@ class SupportsStation(Station):
         count = Counted(sum(entry.counted.number for entry in alike), kind.one, kind.several)
         others = len(made) - len(alike)
         if others:
-            return Fact("fine", f"{count}, {others} other{'s' * (others > 1)}")
-        return Fact("fine", f"{count}, {sum(entry.volume_mm3 for entry in made) / 1000:,.2f} cm³")
+            return Fact(self.mark(), f"{count}, {others} other{'s' * (others > 1)}")
+        return Fact(self.mark(), f"{count}, {sum(entry.volume_mm3 for entry in made) / 1000:,.2f} cm³")
