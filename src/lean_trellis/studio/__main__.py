@@ -48,12 +48,10 @@ def _run(demo: str | None, files: list[Path]) -> int:
     window.recovered.offer()
     if files:
         window.files.take_files(files)
-    elif demo or (not settings.started_before and not window.recovered.isVisible()):
-        window.files.open_demo(demo or "metal")
-        window.bench.open("setup")
+    elif demo:
+        window.files.open_demo(demo)
     for problem in own_problems():
         window.session.said.emit("stop", str(problem))
-    settings.started_before = True
     return application.exec()
 
 

@@ -38,7 +38,7 @@ class Bench(QStackedWidget):
         self._session = session
         self.stations = [make(session) for make in STATIONS]
         self._by_key = {station.key: station for station in self.stations}
-        self.setMinimumWidth(318)
+        self.setMinimumWidth(348)
         for station in self.stations:
             self.addWidget(station)
             station.wanted.connect(self._wanted)

@@ -54,10 +54,15 @@ class StatusLine(QWidget):
     def __init__(self, session: Session, tokens: Tokens) -> None:
         super().__init__()
         self._session, self._tokens = session, tokens
+        self._next_words = ""
         self.setObjectName("statusline")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(32)
-        self.task_words, self.message, self.supports_words = QLabel("Ready"), QLabel(), QLabel()
+        self.task_words, self.message, self.supports_words = QLabel(), QLabel(), QLabel()
+        self.next_step = _quiet()
+        self.next_step.setObjectName("status.next")
+        self.next_step.setToolTip("Do the next step (Ctrl+J)")
+        self.next_step.hide()
         self.progress = QProgressBar()
         self.progress.setFixedWidth(120)
         self.progress.setTextVisible(False)
@@ -70,7 +75,7 @@ class StatusLine(QWidget):
         layout.setContentsMargins(12, 0, 12, 0)
         # A long message must not make the window wider: it is cut off here and whole in the tooltip.
         self.message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        for widget in (self.task_words, self.progress, self.cancel):
+        for widget in (self.task_words, self.next_step, self.progress, self.cancel):
             layout.addWidget(widget)
         layout.addWidget(self.message, 1)
         layout.addWidget(self.findings_words)
@@ -101,7 +106,16 @@ class StatusLine(QWidget):
         volume = sum(made.volume_mm3 for made in known if made is not None)
         self.supports_words.setText(f"supports {volume / 1000:,.2f} cm³{' …' if None in known else ''}")
 
+    def show_next(self, words: str) -> None:
+        """Say what to do next, while no task is running."""
+        self._next_words = words
+        self.next_step.setText(f"Next: {words}")
+        self.next_step.setVisible(bool(words) and self.progress.isHidden())
+        if self.progress.isHidden():
+            self.task_words.setText("" if words else "Ready")
+
     def _task_started(self, title: str) -> None:
+        self.next_step.hide()
         self.task_words.setText(title)
         self.progress.setValue(0)
         self.progress.show()
@@ -113,9 +127,9 @@ class StatusLine(QWidget):
             self.task_words.setText(words[:1].upper() + words[1:])
 
     def _task_ended(self) -> None:
-        self.task_words.setText("Ready")
         self.progress.hide()
         self.cancel.hide()
+        self.show_next(self._next_words)
 
     def _fall_silent(self) -> None:
         self.say("", "")

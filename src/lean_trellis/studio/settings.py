@@ -34,9 +34,10 @@ class Settings(BaseModel):
     """Where a job was saved or opened last."""
     night: bool = False
     window: list[int] = []
-    started_before: bool = False
     angles_from_vertical: bool = False
     map_hidden: bool = False
+    next_step: bool = True
+    """Whether the status line says what to do next."""
     window_memory_mb: int = Field(600, ge=50, le=64_000)
     worker_memory_mb: int = Field(1500, ge=50, le=64_000)
     """How much of what follows from jobs is kept at most, by the window and beside it; taken at the start."""

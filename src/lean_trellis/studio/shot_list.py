@@ -6,12 +6,16 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.sip import voidptr
 
+from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.job.edits import add_support
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.families.bar_tools import BarTools
 from lean_trellis.studio.messages import ColourBy
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
+from lean_trellis.studio.start_page import PICTURE, PICTURES
 from lean_trellis.studio.stations.overhangs import OverhangsStation
 from lean_trellis.studio.stations.parts import PartsStation
 from lean_trellis.studio.stations.pose import PoseStation
@@ -325,6 +329,34 @@ _AFTER: dict[str, Callable[[MainWindow], None]] = {
 """What puts things back that the next pictures do not expect."""
 
 
+def take_demo_pictures(window: MainWindow, folder: Path) -> Iterator[Path]:
+    """The small pictures of the demos that an empty job offers."""
+    window.bench.open("parts")
+    for name in DEMOS:
+        show_demo(window, name)
+        job = window.session.job
+        bounds = np.array([part.bounds() for part in job.parts])
+        low, high = bounds[:, 0].min(axis=0), bounds[:, 1].max(axis=0)
+        window.views.view.eye = Eye(azimuth=-62.0, height=16.0).fitted(low, high, 1.25)
+        window.session.select(parts=())
+        settle(window)
+        canvas = window.views.view.canvas
+        screen = window.screen()
+        assert screen is not None, "shown windows are on a screen"
+        corner = canvas.mapToGlobal(canvas.rect().topLeft())
+        whole = screen.grabWindow(voidptr(0), corner.x(), corner.y(), canvas.width(), canvas.height())
+        size = 2 * PICTURE
+        scaled = whole.scaled(
+            size, Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation
+        )
+        left, top = (scaled.width() - size.width()) // 2, (scaled.height() - size.height()) // 2
+        path = folder / f"{name}.png"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if not scaled.copy(left, top, size.width(), size.height()).save(str(path)):
+            raise OSError(f"{path}: cannot be written")
+        yield path
+
+
 def take_all(folder: Path, only: set[str]) -> Iterator[Path]:
     """Take the pictures and give their paths; only the named ones, when some are named."""
     window = open_demo_window()
@@ -339,5 +371,7 @@ def take_all(folder: Path, only: set[str]) -> Iterator[Path]:
         yield path
         if name in _AFTER:
             _AFTER[name](window)
+    if not only or "demos" in only:
+        yield from take_demo_pictures(window, PICTURES)
     window.session.replace_job(window.session.job, None)
     window.close()

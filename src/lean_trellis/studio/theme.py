@@ -135,6 +135,9 @@ QPushButton[role="group"]:focus {{ color: {t.ivy}; }}
 QPushButton[role="back"] {{ background: transparent; border: none; color: {t.muted}; padding: 2px 4px;
   min-height: 16px; }}
 QPushButton[role="back"]:hover {{ color: {t.ivy}; }}
+QToolButton[role="card"] {{ background: {t.card}; border: 1px solid {t.line}; border-radius: {RADIUS}px;
+  padding: 5px; font-weight: 700; }}
+QToolButton[role="card"]:hover, QToolButton[role="card"]:focus {{ border-color: {t.ivy}; }}
 QTabWidget::pane {{ border: none; border-top: 1px solid {t.line}; }}
 QTabBar {{ background: transparent; }}
 QTabBar::tab {{ background: transparent; color: {t.muted}; padding: 6px 10px; border: none;

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFileDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from lean_trellis.core.errors import TrellisError
@@ -43,6 +44,7 @@ class Views(QSplitter):
 
     measured = pyqtSignal(float)
     vertical_changed = pyqtSignal()
+    resized = pyqtSignal()
 
     def __init__(self, session: Session, bench: Bench, tokens: Tokens) -> None:
         super().__init__(Qt.Orientation.Vertical)
@@ -80,6 +82,11 @@ class Views(QSplitter):
         inset.setParent(self.view)
         inset.setAttribute(Qt.WidgetAttribute.WA_NativeWindow)  # as VTK's own: else it lies below it
         self.view.installEventFilter(self)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """What lies over the views goes with them."""
+        super().resizeEvent(event)
+        self.resized.emit()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Insets stay in their corner when the view changes its size."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QSplitter, QVBoxLayout, QWidget
 
@@ -18,11 +18,14 @@ from lean_trellis.studio.forms.fields import NumberField, TextField
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.menus import Menus
+from lean_trellis.studio.next_step import NextStep, next_step
 from lean_trellis.studio.palette import ActionPalette
 from lean_trellis.studio.recovered import RecoveredJobs
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.start_page import StartPage
 from lean_trellis.studio.stations.parts import PartsStation
+from lean_trellis.studio.stations.release import ReleaseStation
 from lean_trellis.studio.stations.station import Station
 from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
 from lean_trellis.studio.traveller import Traveller
@@ -43,6 +46,8 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Lean Trellis")
         self.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "leaf.svg")))
         self.setAcceptDrops(True)
+        self._next: NextStep | None = None
+        self._seen_from_below = False
         self._resized = single_shot(self, _SETTLED_MS)
         self._resized.timeout.connect(self._remember_size)
         self.resize(*(session.settings.window or [1280, 800]))
@@ -54,11 +59,14 @@ class MainWindow(QMainWindow):
         self.header, self.status = Header(session), StatusLine(session, self._tokens)
         self.recovery = Recovery(session, self)
         self.recovered = RecoveredJobs(session, self.recovery, self.files.after_asking, self)
-        self.menus = Menus(self, self._handlers(), self.views.switches() | {"night": self._take_shift})
+        switches = self.views.switches() | {"night": self._take_shift, "next_step": self._switch_next}
+        self.menus = Menus(self, self._handlers(), switches)
         self.menus.add_stations(self.bench.stations, self.bench.open)
         self.menus.check("night", is_on=session.settings.night)
+        self.menus.check("next_step", is_on=session.settings.next_step)
         self.menus.check("vertical", is_on=session.settings.angles_from_vertical)
         self.views.show_switches(self.menus.check)
+        self.start_page = StartPage(session)
         self._build_layout()
         self._connect()
         self.bench.open("parts")
@@ -69,6 +77,7 @@ class MainWindow(QMainWindow):
             "recovered": lambda: self.recovered.offer(even_when_empty=True),
             "quit": self.close,
             "palette": self._show_palette,
+            "do_next": self._do_next,
             "keys": self._show_keys,
             "about": self._show_about,
         }
@@ -88,7 +97,7 @@ class MainWindow(QMainWindow):
         self.splitter.addWidget(self.bench)
         self.splitter.setStretchFactor(0, 1)
         self.splitter.setStretchFactor(1, 0)
-        self.splitter.setSizes([720, 352])
+        self.splitter.setSizes([706, 352])
         self.splitter.setChildrenCollapsible(False)
         row = QHBoxLayout()
         row.setSpacing(0)
@@ -97,6 +106,8 @@ class MainWindow(QMainWindow):
         column.addLayout(row, 1)
         column.addWidget(self.status)
         self.setCentralWidget(centre)
+        self.start_page.setParent(centre)
+        self.views.resized.connect(self._show_start)
 
     def _connect(self) -> None:
         session = self.session
@@ -110,6 +121,8 @@ class MainWindow(QMainWindow):
         session.file_changed.connect(lambda: self.files.list_recent(self.menus.recent))
         self.files.parts_come.connect(lambda: self.bench.open("parts"))
         self.files.job_shown.connect(self.views.view.fit)
+        self.start_page.asked.connect(self.menus.run)
+        self.status.next_step.clicked.connect(self._do_next)
         self.header.find_action.clicked.connect(self._show_palette)
         self.status.findings_words.clicked.connect(lambda: self.bench.open("release"))
         for field in self.findChildren(NumberField):
@@ -238,3 +251,42 @@ class MainWindow(QMainWindow):
         self.traveller.refresh(self.station)
         self.menus.refresh(session, self.station)
         self.views.refresh()
+        self._show_start()
+        self._show_next()
+
+    def _show_start(self) -> None:
+        """While the job is empty, the start page lies over the views."""
+        page, centre = self.start_page, self.centralWidget()
+        page.setGeometry(QRect(self.views.mapTo(centre, QPoint(0, 0)), self.views.size()))
+        if page.isHidden() == page.is_wanted:
+            page.setVisible(page.is_wanted)
+            page.raise_()
+
+    def _show_next(self) -> None:
+        """The next sensible step in the status line, unless that is switched off."""
+        session = self.session
+        if not session.job.supports:
+            self._seen_from_below = False
+        self._next = next_step(session, seen_from_below=self._seen_from_below) if session.settings.next_step else None
+        self.status.show_next("" if self._next is None else self._next.words)
+
+    def _do_next(self) -> None:
+        """Do what is said to be the next step."""
+        step = self._next
+        if step is None:
+            return
+        if step.action == "below":
+            self._seen_from_below = True
+        if step.action:
+            self.menus.run(step.action)
+        else:
+            self.bench.open(step.station)
+        if step.part:
+            self.session.select(parts=(step.part,))
+        if step.finding is not None:
+            self.bench.of(ReleaseStation).show_finding(step.finding)
+        self.refresh()
+
+    def _switch_next(self, is_on: bool) -> None:
+        self.session.settings.next_step = is_on
+        self.refresh()

@@ -122,6 +122,14 @@ class ReleaseStation(Station):
                 self.asks.emit(Fly(chosen.at_mm))
         self._show_chosen()
 
+    def show_finding(self, finding: Finding) -> None:
+        """Open a finding of the list, as a click on its row does."""
+        findings = self.session.findings() or ()
+        if finding in findings:
+            self.tabs.show_page("findings")
+            self._choose([findings.index(finding)])
+            self.refresh()
+
     def _show_chosen(self) -> None:
         while (item := self._cure_list.takeAt(0)) is not None:
             widget = item.widget()

@@ -19,7 +19,7 @@ class WhoSection(Section):
         super().__init__(session, "Name, owner, order")
         self.part_name, self.owner, self.order = TextField(), TextField(), TextField()
         self.owner.setPlaceholderText("Owner")
-        self.order.setPlaceholderText("none")
+        self.order.setPlaceholderText("Order number")
         self.part_name.editingFinished.connect(self._rename)
         self.owner.editingFinished.connect(lambda: self._describe("owner", self.owner))
         self.order.editingFinished.connect(lambda: self._describe("order", self.order))
