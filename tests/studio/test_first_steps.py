@@ -1,0 +1,132 @@
+"""The first five minutes: an empty job offers what to do, the status line says the next step, marks tell the truth."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+
+from lean_trellis.core.demo import DEMOS
+from lean_trellis.core.job import edits
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.studio.pictures import wait_until
+from lean_trellis.studio.start_page import PICTURES
+
+
+def marks(user):
+    """The marks of the traveller by station."""
+    return {entry.station.key: entry.fact.mark for entry in user.window.traveller.entries}
+
+
+def next_words(user):
+    button = user.window.status.next_step
+    return button.text() if button.isVisible() else ""
+
+
+def test_an_empty_job_offers_import_and_every_demo_as_a_picture(user):
+    page = user.window.start_page
+    assert page.isVisible()
+    assert set(page.demos) == set(DEMOS)
+    for name, card in page.demos.items():
+        assert card.isVisible() and card.text() == DEMOS[name].title
+        assert (PICTURES / f"{name}.png").exists()
+        assert not card.icon().isNull()
+    user.press(page.demos["belt"])
+    wait_until(lambda: bool(user.session.job.parts))
+    user.settle()
+    assert user.session.job.name == "Night belt"
+    assert not page.isVisible()
+
+
+def test_the_start_page_is_gone_once_there_is_a_part_and_does_not_come_back_with_undo_to_be_redone(with_parts):
+    user = with_parts(box((10, 10, 10)))
+    assert not user.window.start_page.isVisible()
+
+
+def test_the_next_step_is_said_and_done(with_parts):
+    user = with_parts(box((20, 20, 5)))
+    user.settle()
+    name = user.session.job.parts[0].name
+    assert next_words(user) == f"Next: Support {name}"
+    user.press(user.window.status.next_step)
+    assert user.window.station.key == "supports"
+    user.press(user.window.station.support_all)
+    user.settle()
+    assert next_words(user) == "Next: Look at the supports from below"
+    user.key(Qt.Key.Key_J, Qt.KeyboardModifier.ControlModifier)
+    assert user.window.menus.by_id["below"].isChecked()
+    assert next_words(user).startswith(("Next: Check", "Next: Export"))
+    user.window.menus.by_id["below"].trigger()
+
+
+def test_the_next_step_leads_to_the_stop_that_is_left(with_parts):
+    user = with_parts(box((20, 20, 5)))
+    user.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
+    user.session.do(lambda job: edits.move_part(job, "part-1", 2.0, 100.0))
+    user.settle()
+    assert "outside the build volume" in next_words(user)
+    user.press(user.window.status.next_step)
+    bench = user.window.station
+    assert bench.key == "release"
+    assert "beyond the edge of the plate" in bench.message.text()
+
+
+def test_the_next_step_can_be_switched_off_and_that_is_remembered(user):
+    user.window.menus.by_id["next_step"].trigger()
+    assert next_words(user) == ""
+    assert user.session.settings.next_step is False
+    user.window.menus.by_id["next_step"].trigger()
+    assert next_words(user) == "Next: Import parts"
+
+
+def test_marks_are_fine_only_where_findings_are(with_parts):
+    user = with_parts(box((20, 20, 5)))
+    user.settle()
+    assert marks(user)["overhangs"] == "stop"
+    assert marks(user)["parts"] == "fine"
+    bench = user.station("supports")
+    user.press(bench.support_all)
+    user.settle()
+    assert marks(user)["overhangs"] == "fine"
+    severities = {f.severity for f in user.session.findings() if f.code in bench.codes}
+    assert marks(user)["supports"] == ("stop" if "stop" in severities else "look" if severities else "fine")
+    user.session.do(lambda job: edits.move_part(job, "part-1", 2.0, 100.0))
+    user.settle()
+    assert marks(user)["parts"] == "stop"
+
+
+def test_a_cure_that_cannot_act_says_why_and_adds_nothing(with_parts, shelf):
+    user = with_parts(shelf)
+    user.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
+    bench = user.station("supports")
+    user.press(bench.support_all)
+    support = user.session.job.supports[0].id
+    user.session.do(lambda job: edits.change_support(job, support, "landing", "plate_only"))
+    user.session.do(lambda job: edits.change_support(job, support, "height_limit", 1.0))
+    user.settle()
+    release = user.station("release")
+    findings = user.session.findings()
+    stop = next(f for f in findings if f.code in ("region_not_held", "island_not_held") and f.part_id == "part-1")
+    release.show_finding(stop)
+    before = user.session.job
+    cure = next(cure for cure in stop.cures if cure.change is not None)
+    release.apply_cure(cure)
+    user.settle()
+    made = [user.session.structure(one) for one in user.session.job.supports]
+    if user.session.job is before:
+        assert "no support reaches it" in user.window.status.message.text()
+    else:
+        assert not made[-1].is_empty
+
+
+def test_every_finding_has_a_title_in_words():
+    import re
+    from pathlib import Path
+
+    import lean_trellis.core as core
+    from lean_trellis.core.checks.finding import CODE_TITLES
+
+    found = set()
+    for folder in ("checks", "supports"):
+        for path in (Path(core.__file__).parent / folder).rglob("*.py"):
+            found |= set(re.findall(r'(?:Finding|Fault|_gap)\(\s*"([a-z_]+)"', path.read_text()))
+    assert len(found) > 20
+    assert found <= set(CODE_TITLES)
