@@ -13,13 +13,21 @@ from lean_trellis.studio.display import has_display, prepare_platform, virtual_d
 
 def main() -> int:
     """Start the window, or say what is missing."""
-    parser = argparse.ArgumentParser(prog="trellis demo", description="The window of Lean Trellis.")
+    parser = argparse.ArgumentParser(prog="lean-trellis-studio", description="The window of Lean Trellis.")
     parser.add_argument(
         "--demo", nargs="?", const="metal", choices=sorted(DEMOS), help="open a demo build (default: metal)"
     )
     parser.add_argument("--picture", type=Path, metavar="OUT.png", help="write a picture of the window and end")
+    parser.add_argument("--install", action="store_true", help="add menu entry, icon, file type and manual page")
+    parser.add_argument("--remove", action="store_true", help="take these away again")
     parser.add_argument("files", nargs="*", type=Path, help="a job, or parts to import")
     options = parser.parse_args()
+    if options.install or options.remove:
+        from lean_trellis.studio.desktop import install, remove
+
+        for path in install() if options.install else remove():
+            sys.stdout.write(f"{'written' if options.install else 'removed'}: {path}\n")
+        return 0
     prepare_platform()
     if options.picture is not None:
         from lean_trellis.studio.pictures import write_picture
