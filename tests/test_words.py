@@ -77,12 +77,12 @@ def texts(source: str) -> Iterator[tuple[int, str]]:
 
 
 def everything() -> Iterator[tuple[str, str]]:
-    """All texts with where they are: of the package, and of the sets, recipes, machines and materials that ship."""
+    """All texts with where they are: of the package, of what ships with it, and of the documents."""
     for path in sorted(PACKAGE.rglob("*.py")):
         for line, text in texts(path.read_text()):
             if " " in text:
                 yield f"{path.relative_to(ROOT)}:{line}", text
-    for path in sorted(PACKAGE.rglob("*.toml")):
+    for path in sorted([*PACKAGE.rglob("*.toml"), ROOT / "README.md", *(ROOT / "docs").glob("*.md")]):
         for number, line in enumerate(path.read_text().splitlines(), start=1):
             yield f"{path.relative_to(ROOT)}:{number}", line
 

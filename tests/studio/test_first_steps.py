@@ -130,3 +130,34 @@ def test_every_finding_has_a_title_in_words():
             found |= set(re.findall(r'(?:Finding|Fault|_gap)\(\s*"([a-z_]+)"', path.read_text()))
     assert len(found) > 20
     assert found <= set(CODE_TITLES)
+
+
+def found(user, text):
+    """What the search lists for some letters; it stays open."""
+    user.window.setFocus()
+    user.key(Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    palette = user.window.palette_dialog
+    wait_until(palette.isVisible)
+    palette.field.setText(text)
+    return palette, [palette.list.item(row).text() for row in range(palette.list.count())]
+
+
+def test_the_search_finds_settings_values_and_sets_and_says_when_nothing_fits(with_parts):
+    user = with_parts(box((20, 20, 5)))
+    palette, words = found(user, "height limit")
+    assert words == ["Height limit: setting of the support"]
+    palette._run()
+    assert user.window.station.key == "supports"
+    palette, words = found(user, "raft rectangle")
+    assert words == ["Raft, rectangle: next support"]
+    palette._run()
+    assert user.window.station.set_choice.currentData() == "raft-rectangle"
+    palette, words = found(user, "hatch speed")
+    assert "Hatch speed: material value" in words
+    palette._run()
+    assert user.window.station.key == "setup"
+    assert user.window.station.material_values.table.picked_keys() == ["constants.hatch_speed.value"]
+    palette, words = found(user, "qqq")
+    assert words == []
+    assert palette.nothing.isVisible()
+    palette.reject()

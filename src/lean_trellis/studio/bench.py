@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TypeVar
 
 from PyQt6.QtCore import pyqtSignal
@@ -61,6 +62,17 @@ class Bench(QStackedWidget):
             self.station.leave()
         self.setCurrentWidget(wanted)
         self.opened.emit()
+
+    def findables(self) -> list[tuple[str, Callable[[], object]]]:
+        """What of every bench is found by typing, and how to get there."""
+
+        def there(station: Station, show: Callable[[], object]) -> None:
+            self.open(station.key)
+            show()
+
+        return [
+            (words, partial(there, station, show)) for station in self.stations for words, show in station.findables()
+        ]
 
     def set_tokens(self, tokens: Tokens) -> None:
         """Change the colours."""

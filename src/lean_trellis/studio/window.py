@@ -19,7 +19,7 @@ from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.menus import Menus
 from lean_trellis.studio.next_step import NextStep, next_step
-from lean_trellis.studio.palette import ActionPalette
+from lean_trellis.studio.palette import ActionPalette, Findable, findable_actions
 from lean_trellis.studio.recovered import RecoveredJobs
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
@@ -151,8 +151,10 @@ class MainWindow(QMainWindow):
     # --- actions ---
 
     def _show_palette(self) -> None:
-        """Show the action search under the header."""
-        self.palette_dialog = ActionPalette(list(self.menus.by_id.values()), self)
+        """Show the search for actions, settings and values under the header."""
+        entries = findable_actions(list(self.menus.by_id.values()))
+        entries += [Findable(words, show) for words, show in self.bench.findables()]
+        self.palette_dialog = ActionPalette(entries, self)
         corner = self.mapToGlobal(self.rect().topLeft())
         self.palette_dialog.move(corner.x() + (self.width() - self.palette_dialog.width()) // 2, corner.y() + 70)
         self.palette_dialog.show()

@@ -42,12 +42,11 @@ def check_tipping(state: BuildState) -> Iterator[Finding]:
         moment = push.on(float(min(high[:2] - low[:2]))) * height
         reserve = push.bond_mpa * lever / moment
         if reserve < _ENOUGH:
-            is_stop = reserve < 1
             yield Finding(
-                "tips_over", "stop" if is_stop else "caution", part.part.name,
+                "tips_over", "stop" if reserve < 1 else "caution", part.part.name,
                 f"resists {reserve:.2f} x the side load at {height:.0f} mm; {_ENOUGH:g} x required",
                 cause="it is tall for its footprint", at_mm=(*middle.tolist(), 0.0), value=reserve,
-                limit=1.0 if is_stop else _ENOUGH, part_id=part.part.id,
+                limit=_ENOUGH, part_id=part.part.id,
                 source=f"assumed: adhesion to the plate of {push.bond_mpa:.3g} MPa",
                 cures=(
                     Cure("Add a flank wall", AddSupport(part.part.id, "wall-flank")),

@@ -418,13 +418,13 @@ class BarTools(HandTools):
         return bar_in_words(bars, self.session.figures(support), bar)
 
     def warning(self) -> str:
-        """A height limit while it is on, and what it leaves out."""
+        """A height limit that leaves support points without a bar."""
         support, bars = self.session.support, self._bars
         limit = None if support is None else bar_parameters(support).height_limit
-        if limit is None:
+        bare = 0 if bars is None else len(bars.missed.above_limit)
+        if limit is None or not bare:
             return ""
-        bare = "" if bars is None else f" It leaves {len(bars.missed.above_limit)} support points without a bar."
-        return f"Height limit {limit:g} mm is on: nothing higher gets a bar.{bare}"
+        return f"The height limit of {limit:g} mm leaves {bare} support point{'s' * (bare > 1)} without a bar."
 
     def _has_picked_edge(self) -> bool:
         part = self.session.part

@@ -167,6 +167,10 @@ class PickTable(QTableView):
         finally:
             self._is_showing = False
 
+    def pick(self, keys: Sequence[Any]) -> None:
+        """Select rows by their keys, and tell, as a click does."""
+        self._pick(set(keys))
+
     def _pick(self, wanted: set[Any]) -> None:
         chosen = QItemSelection()
         first = None

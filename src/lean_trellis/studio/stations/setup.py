@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
@@ -150,6 +151,14 @@ class SetupStation(Station):
             for column, cell in enumerate(cells):
                 cell.setToolTip(source)
                 self._grid.addWidget(cell, place, column)
+
+    def findables(self) -> list[tuple[str, Callable[[], object]]]:
+        """The values of the machine and of the material."""
+        return [
+            (f"{label}: {kind} value", partial(section.show_key, key))
+            for kind, section in (("machine", self.machine_values), ("material", self.material_values))
+            for key, label in section.labels().items()
+        ]
 
     def fact(self) -> Fact:
         """Machine, material, layer."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -98,6 +99,10 @@ class Station(QWidget):
             return "stale"
         severities = {finding.severity for finding in findings if finding.code in self.codes}
         return "stop" if "stop" in severities else "look" if "caution" in severities else "fine"
+
+    def findables(self) -> list[tuple[str, Callable[[], object]]]:
+        """What of the bench is found by typing: words, and how to get there once the station is open."""
+        return []
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """A click in the view. True when the station has used it up; otherwise it picks a part."""

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QScrollArea, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from lean_trellis.core.job.edits import (
     Edit,
@@ -305,6 +307,32 @@ class SupportsStation(Station):
         self.sketch.hide()
 
     # --- what is shown ---
+
+    def findables(self) -> list[tuple[str, Callable[[], object]]]:
+        """The settings of the current support, or of the set that is chosen; and the sets."""
+        declared = type(self._parameters).declared()
+        settings = [
+            (f"{known.label}: setting of the support", partial(self._show_setting, known.key)) for known in declared
+        ]
+        process = self.session.job.machine.process
+        sets = [
+            (f"{chosen.title}: next support", partial(self._choose_set, chosen.name))
+            for chosen in shipped_sets().values()
+            if chosen.suits(process)
+        ]
+        return [*settings, *sets]
+
+    def _show_setting(self, key: str) -> None:
+        self.tabs.show_page("settings")
+        field = self.values.form(type(self._parameters)).field(key)
+        field.setFocus()
+        holder = self.tabs.currentWidget()
+        if isinstance(holder, QScrollArea):
+            holder.ensureWidgetVisible(field)
+
+    def _choose_set(self, name: str) -> None:
+        self.set_choice.setCurrentIndex(self.set_choice.findData(name))
+        self.refresh()
 
     def set_tokens(self, tokens: Tokens) -> None:
         """Change the colours of the sketch."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import same_on
+from lean_trellis.core.shop.machine import Machine
+from lean_trellis.core.shop.material import Material
 from lean_trellis.core.shop.values import differences, flat_values
 from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row
@@ -44,6 +46,21 @@ class AnotherSection(Section):
             return
         self.asks.emit(OpenSecond(other))
 
+    def _used_otherwise(self, machine: Machine, material: Material, said: set[str]) -> list[str]:
+        """Constants that are others only as they are used: on that machine, at that layer height."""
+        job = self.session.job
+        try:
+            other = same_on(job, machine, material)
+        except TrellisError:
+            return []
+        here, there = job.constants, other.constants
+        sentences = []
+        for key, mine in here.items():
+            if key in there and mine.value != there[key].value and f"constants.{key}.value" not in said:
+                label = words_of(f"constants.{key}", {}).label
+                sentences.append(f"{label} {mine.value:g} → {there[key].value:g} {there[key].unit}".strip())
+        return sentences
+
     def refresh(self) -> None:
         """Offer what fits, and say which values will be others."""
         session, library = self.session, self.session.library
@@ -61,6 +78,7 @@ class AnotherSection(Section):
             for d in others
             if not d.key.startswith(_UNTOLD) and not d.key.endswith(".unit")
         ]
+        sentences += self._used_otherwise(machine, material, {d.key for d in others})
         more = f" and {len(sentences) - _MOST_SAID} more" if len(sentences) > _MOST_SAID else ""
         self.note.setText(
             f"Other values: {'; '.join(sentences[:_MOST_SAID])}{more}." if sentences else "All values are the same."

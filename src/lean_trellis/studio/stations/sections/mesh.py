@@ -14,6 +14,7 @@ from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.messages import Fly, ShowFault
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import ShownPart
 
 
 class MeshSection(Section):
@@ -26,7 +27,7 @@ class MeshSection(Section):
         self.health = QLabel()
         self.health.setWordWrap(True)
         self.body.addWidget(self.health)
-        self.table = PickTable(("MeshFault", "Count"), several=False)
+        self.table = PickTable(("Fault", "Count"), several=False)
         self.table.setObjectName("parts.faults")
         self.table.picked.connect(self._fly)
         self.body.addWidget(self.table)
@@ -113,11 +114,23 @@ class MeshSection(Section):
         if self._offered is not None and (part is None or part.id != self._offered[0].id):
             self._forget()
         if part is not None:
-            words = "…" if shown is None else shown.health.in_words
-            more = "" if faults is not None else "; looking closer …"
-            set_role(self.health, "good" if shown is None or shown.health.is_sound else "stop")
-            self.health.setText(f"Mesh: {words}{more}")
+            role, words = _verdict(shown, faults)
+            set_role(self.health, role)
+            self.health.setText(f"Mesh: {words}")
         rows = [(fault.kind, (fault.title, fault.count)) for fault in faults or ()]
         self.table.show_rows(rows, [key for key in self.table.picked_keys() if key in {row[0] for row in rows}])
         self.table.setVisible(bool(rows))
         self.table.setFixedHeight(30 + 28 * max(1, min(len(rows), 5)))
+
+
+def _verdict(shown: ShownPart | None, faults: tuple[MeshFault, ...] | None) -> tuple[str, str]:
+    """How it looks and what is said: sound only where no fault is listed below it."""
+    if shown is None:
+        return "muted", "…"
+    words = shown.health.in_words
+    if not shown.health.is_sound:
+        return "stop", words
+    if faults is None:
+        return "muted", "closed; checking for faults …"
+    listed = ", ".join(f"{fault.count:,} {fault.title[:1].lower()}{fault.title[1:]}" for fault in faults)
+    return ("warn", f"closed, but {listed}") if faults else ("good", words)

@@ -79,6 +79,19 @@ class ValuesSection(Section):
         self.what.setVisible(value is not None)
         self.back.setEnabled(self._key() in self._changed)
 
+    def labels(self) -> dict[str, str]:
+        """What each value is called, by its key."""
+        values = flat_values(self._thing())
+        return {key: words_of(key, values).label for key in values if not key.endswith((".source", ".unit"))}
+
+    def show_key(self, key: str) -> None:
+        """Open the list at a value."""
+        self.heading.setChecked(True)
+        self.table.pick([key])
+        self._show_value()
+        self.field.setFocus()
+        self.field.selectAll()
+
     def _set(self) -> None:
         key = self._key()
         if not key:
@@ -99,8 +112,21 @@ class ValuesSection(Section):
             self._do(key, flat_values(library).get(key))
 
     def _do(self, key: str, value: Any) -> None:
-        self.session.do(lambda job: self._change(job, key, value))
+        if self.session.do(lambda job: self._change(job, key, value)):
+            self._say_where_it_does_not_act(key, value)
         self.refresh()
+
+    def _say_where_it_does_not_act(self, key: str, value: Any) -> None:
+        """A constant may be overridden by a value for the plate surface or for this machine and layer height."""
+        steps = key.split(".")
+        if steps[0] != "constants" or steps[-1] != "value" or steps[1] not in self.session.job.constants:
+            return
+        used = self.session.job.constants[steps[1]].value
+        if used != value:
+            label = words_of(key, flat_values(self._thing())).label
+            self.session.said.emit(
+                "note", f"{label}: {used:g} is used here, the value for this surface or layer height; change that one"
+            )
 
     def _keep(self) -> None:
         try:
