@@ -26,8 +26,6 @@ class Files(QObject):
 
     parts_come = pyqtSignal()
     """Parts are about to be imported."""
-    job_shown = pyqtSignal()
-    """Another job is on the plate: it should be seen whole."""
 
     def __init__(self, session: Session, window: QWidget) -> None:
         super().__init__(window)
@@ -63,7 +61,6 @@ class Files(QObject):
 
         def made(job: Job) -> None:
             self.session.replace_job(job, None)
-            self.job_shown.emit()
 
         self.session.ask(f"Making the demo: {name} build", MakeDemo(name), made)
 
@@ -137,7 +134,6 @@ class Files(QObject):
 
         def opened() -> None:
             self.session.replace_job(job, None, is_saved=False)
-            self.job_shown.emit()
             self.session.said.emit("note", f"{job.name}: a second job, not saved yet; Release lists what does not fit")
 
         self.after_asking(opened)

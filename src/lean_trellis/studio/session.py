@@ -18,7 +18,7 @@ from lean_trellis.core.derive.parts import OVERHANGS
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
-from lean_trellis.core.job.edits import add_bodies, choose_machine
+from lean_trellis.core.job.edits import add_bodies, choose_machine, group_parts
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.shop import Library
 from lean_trellis.core.supports import Support
@@ -36,6 +36,10 @@ class Session(Derived):
     file_changed = pyqtSignal()
     replaced = pyqtSignal(object, bool)
     """Another job is about to take the place of this one; whether this one was saved or discarded."""
+    job_shown = pyqtSignal()
+    """Another job is there."""
+    parts_came = pyqtSignal()
+    """Parts were imported."""
 
     def __init__(self, library: Library, settings: Settings, parent: QObject | None = None) -> None:
         super().__init__(settings, parent)
@@ -121,6 +125,7 @@ class Session(Derived):
         self.file_changed.emit()
         self.selection_changed.emit()
         self._job_moved_on()
+        self.job_shown.emit()
 
     def give_up(self) -> None:
         """The user discards the job as it is now: it will be left without being saved."""
@@ -220,24 +225,29 @@ class Session(Derived):
     def _imported(self, result: Any) -> None:
         good, bad = result
         bodies = [body for _, members in good for body in members]
-        sources = {id(body): str(path) for path, members in good for body in members}
         if bodies:
 
             def add_all(job: Job) -> Edit:
                 first = len(job.parts)
-                for body in bodies:
-                    job = add_bodies(job, [body], file=sources[id(body)]).job
+                for path, members in good:
+                    before = len(job.parts)
+                    for body in members:
+                        job = add_bodies(job, [body], file=str(path)).job
+                    if len(members) > 1:  # an assembly stays together
+                        job = group_parts(job, [part.id for part in job.parts[before:]]).job
                 what = job.parts[first].name if len(bodies) == 1 else f"{len(bodies)} parts"
                 return Edit(f"Import {what}", job)
 
             if self.do(add_all):
                 self.select(parts=(self.job.parts[-1].id,))
+                self.parts_came.emit()
                 guessed = sorted({body.unit for body in bodies if body.unit_is_from == "guess" and body.unit != "mm"})
                 added = f"{len(bodies)} part{'s' * (len(bodies) > 1)}"
                 about = f"; taken in {', '.join(guessed)}, guessed from the size" if guessed else ""
                 self.said.emit("fine", f"Imported {added}{about}")
-        for problem in bad:
-            self.said.emit("stop", str(problem))
+        if bad:
+            count = f"{len(bad)} files could not be read: " if len(bad) > 1 else ""
+            self.said.emit("stop", count + "  ·  ".join(str(problem) for problem in bad))
 
     @property
     def folder(self) -> str:

@@ -100,6 +100,13 @@ class Views(QSplitter):
                     station.inset.raise_()
         return super().eventFilter(watched, event)
 
+    def start_anew(self) -> None:
+        """Another job: the whole of it is in view, and nothing said of the one before is left."""
+        self.view.start_anew()
+        self.view.fit()
+        self.viewbar.where.setText("")
+        self.measure_bar.words.setText("")
+
     def _connect(self) -> None:
         self.view.picked.connect(self._picked)
         self.view.part_dragged.connect(self._part_dragged)
