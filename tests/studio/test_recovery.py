@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QMessageBox
 
 from kills import kill_windows
@@ -11,8 +12,10 @@ from lean_trellis.core.job import edits
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.job.recovery import RecoveryCopy, copies_left, open_copy
 from lean_trellis.core.mesh.primitives import box
+from lean_trellis.studio.build_picture import SIZE
 from lean_trellis.studio.pictures import wait_until
 from lean_trellis.studio.settings import recovery_folder
+from lean_trellis.studio.theme import DAY
 
 
 def left(job: Job, name: str, file=None):
@@ -39,7 +42,7 @@ def in_copy(user, library) -> str:
 
 def listed(user) -> list[str]:
     table = user.window.recovered.table
-    return [table.item(row, 0).text() for row in range(table.rowCount())]
+    return [table.item(row, 1).text() for row in range(table.rowCount())]
 
 
 def answer(user, button: QMessageBox.StandardButton) -> None:
@@ -79,6 +82,24 @@ def test_edits_without_a_pause_do_not_put_the_copy_off(user):
     wait_until(lambda: user.window.recovery.folder is not None and (user.window.recovery.folder / "job.json").exists())
     timer.stop()
     assert count[0] > 2
+
+
+@pytest.mark.fresh
+def test_each_copy_is_listed_with_a_small_view_of_the_build(user):
+    add_part(user.session)
+    user.settle()
+    wait_until(lambda: user.window.recovery.folder is not None)
+    user.window.recovery.keep()
+    user.window.recovery._finish_writing()
+    folder = user.window.recovery.folder
+    picture = QImage(str(folder / "view.png"))
+    assert (picture.width(), picture.height()) == SIZE
+    shades = {picture.pixelColor(x, y).name() for x in range(SIZE[0]) for y in range(SIZE[1])}
+    assert {DAY.ground.lower(), DAY.plate.lower(), DAY.part_tints[0].lower()} <= shades
+    user.window.recovery._copy.release()
+    user.window.recovered.refresh()
+    assert not user.window.recovered.table.item(0, 0).icon().isNull()
+    assert listed(user) == [user.session.job.name]
 
 
 @pytest.mark.fresh

@@ -6,7 +6,8 @@ import shutil
 from collections.abc import Callable
 from datetime import datetime
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QSize, QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QDialog,
@@ -23,6 +24,7 @@ from PyQt6.QtWidgets import (
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.recovery import LeftCopy, RecoveryCopy, copies_left
+from lean_trellis.studio.build_picture import NAME, SIZE
 from lean_trellis.studio.forms.fields import row
 from lean_trellis.studio.forms.qt import head_of, side_of
 from lean_trellis.studio.recovery import Recovery
@@ -30,7 +32,7 @@ from lean_trellis.studio.requests import OpenCopy
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.settings import recovery_folder
 
-_COLUMNS = ("Job", "Parts", "Last change", "File")
+_COLUMNS = ("", "Job", "Parts", "Last change", "File")
 _MOST_NAMES = 4
 
 
@@ -42,7 +44,7 @@ class RecoveredJobs(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Recovered jobs")
-        self.setMinimumSize(720, 300)
+        self.setMinimumSize(820, 360)
         self._session, self._recovery, self._after_asking = session, recovery, after_asking
         self._copies: list[LeftCopy] = []
         column = QVBoxLayout(self)
@@ -59,7 +61,9 @@ class RecoveredJobs(QDialog):
         head = head_of(self.table)
         side_of(self.table).hide()
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        head.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        self.table.setIconSize(QSize(*SIZE))
+        side_of(self.table).setDefaultSectionSize(SIZE[1] + 8)
         column.addWidget(self.table, 1)
         self.open_button = QPushButton("Open job")
         self.open_button.setToolTip("Open the selected job as it was; it counts as changed until it is saved")
@@ -97,9 +101,13 @@ class RecoveredJobs(QDialog):
             names = ", ".join(copy.parts[:_MOST_NAMES]) + (f" and {more} more" if more > 0 else "")
             time = datetime.fromtimestamp(copy.seconds).strftime("%a %d %b, %H:%M:%S")
             file = str(copy.file) if copy.file is not None else "never saved"
-            for at, text in enumerate((copy.name, names or "no parts", time, file)):
+            view = QTableWidgetItem()
+            view.setIcon(QIcon(str(copy.folder / NAME)))
+            view.setToolTip("The build seen from above")
+            self.table.setItem(place, 0, view)
+            for at, text in enumerate((copy.name, names or "no parts", time, file), start=1):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text if at != 1 else ", ".join(copy.parts))
+                item.setToolTip(text if at != 2 else ", ".join(copy.parts))
                 self.table.setItem(place, at, item)
         if count:
             self.table.selectRow(0)

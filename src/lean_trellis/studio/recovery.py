@@ -6,10 +6,12 @@ import threading
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.recovery import RecoveryCopy
+from lean_trellis.studio.build_picture import build_picture, save_picture
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.settings import recovery_folder
@@ -74,14 +76,17 @@ class Recovery(QObject):
                 self._fail(problem)
                 return
         self._writer = threading.Thread(
-            target=self._write, args=(self._copy, self._session.job, self._session.path), name="recovery copy"
+            target=self._write,
+            args=(self._copy, self._session.job, self._session.path, build_picture(self._session)),
+            name="recovery copy",
         )
         self._writer.start()
 
-    def _write(self, copy: RecoveryCopy, job: Job, file: Path | None) -> None:
+    def _write(self, copy: RecoveryCopy, job: Job, file: Path | None, picture: QImage) -> None:
         problem: TrellisError | None = None
         try:
             copy.write(job, file)
+            save_picture(picture, copy.folder)
         except TrellisError as fault:
             problem = fault
         self._has_failed = problem is not None
