@@ -161,3 +161,18 @@ def test_the_search_finds_settings_values_and_sets_and_says_when_nothing_fits(wi
     assert words == []
     assert palette.nothing.isVisible()
     palette.reject()
+
+
+def test_a_part_stands_at_the_angle_typed_beside_the_range(with_parts):
+    user = with_parts(box((40, 8, 8)))
+    user.station("pose")
+    user.settle()
+    offset = user.session.part.pose.build_offset
+    user.type_into(user.field("pose.angle"), "70")
+    user.settle()
+    assert round(user.session.tilt(user.session.part).angle_deg, 3) == 70
+    assert user.session.part.pose.build_offset == offset
+    assert "at 70° to the plate" in user.window.station.tilt_words.text()
+    user.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    user.settle()
+    assert round(user.session.tilt(user.session.part).angle_deg, 3) == 0

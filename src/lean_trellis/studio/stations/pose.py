@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from lean_trellis.studio.forms.fields import muted
+from lean_trellis.core.job.edits import stand_at
+from lean_trellis.studio.forms.fields import NumberField, muted, number_row
 from lean_trellis.studio.forms.section import Section
 from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.session import Session
@@ -27,6 +28,13 @@ class PoseStation(Station):
         self.selected, self.tilt_words = muted(), muted()
         self.page.addWidget(self.selected)
         self.page.addWidget(self.tilt_words)
+        self.angle = NumberField("°")
+        self.angle.setObjectName("pose.angle")
+        self.angle.taken.connect(self._stand_at)
+        self._angle_row = number_row(
+            "Angle to the plate", self.angle, help_text="0 lies, 90 stands. The offset is kept."
+        )
+        self.page.addWidget(self._angle_row)
         self.lift, self.turn = LiftSection(session), TurnSection(session)
         self.lay_down, self.place, self.search = LayDownSection(session), PlaceSection(session), SearchSection(session)
         self.sections: tuple[Section, ...] = (self.lift, self.turn, self.lay_down, self.place, self.search)
@@ -34,6 +42,12 @@ class PoseStation(Station):
             section.asks.connect(self.asks)
             self.page.addWidget(section)
         self.page.addStretch(1)
+
+    def _stand_at(self, degrees: float) -> None:
+        part = self.session.part
+        tilt = None if part is None else self.session.tilt(part)
+        if part is None or tilt is None or not self.session.do(lambda job: stand_at(job, part.id, tilt, degrees)):
+            self.refresh()
 
     def take_pick(self, pick: Pick, *, adds: bool) -> bool:
         """In a mode, the click is the mode's."""
@@ -58,16 +72,18 @@ class PoseStation(Station):
         self.selected.setText(words if count < 2 else f"{words} and {count - 1} more")
         tilt = None if part is None else self.session.tilt(part)
         self.tilt_words.setVisible(tilt is not None)
+        self._angle_row.setVisible(tilt is not None and tilt.of != "none")
         if tilt is not None:
             low, high = self.session.job.material.pose_range
             what = {"plane": "Its plane is", "axis": "Its long axis is"}.get(tilt.of, "")
             state = "" if low <= tilt.angle_deg <= high else ", outside it"
-            asked = f"{self.session.job.material.name} asks for {low:g}° to {high:g}°"
+            asked = f"{low:g}° to {high:g}° recommended for {self.session.job.material.name}"
             self.tilt_words.setText(
-                f"{what} at {tilt.angle_deg:.0f}° from the plate; {asked}{state}."
+                f"{what} at {tilt.angle_deg:.0f}° to the plate; {asked}{state}."
                 if what
-                else "A compact part: its angle from the plate does not matter."
+                else "A compact part: its angle to the plate does not matter."
             )
+            self.angle.show_value(round(tilt.angle_deg, 2))
         for section in self.sections:
             section.refresh()
 

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.errors import EditError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import History, Job, edits, new_job
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.parts.pose import rotation_between, rotation_xyz
+from lean_trellis.core.parts.tilt import tilt_of
 from lean_trellis.core.sets import shipped_sets
 
 
@@ -106,3 +110,29 @@ def test_a_copy_in_place_lies_exactly_on_its_original_and_changes_no_total(job):
     first, second = (pipeline.bars(support, copied) for support in copied.supports)
     assert first.volume_mm3 == pytest.approx(second.volume_mm3)
     assert first is second  # what follows from the same things is derived once
+
+
+@pytest.mark.parametrize("degrees", [0.0, 30.0, 52.5, 90.0])
+@pytest.mark.parametrize(
+    ("size", "turn"), [((40, 8, 8), (10, 25, 40)), ((40, 36, 4), (35, 0, 20)), ((40, 8, 8), (0, 90, 0))]
+)
+def test_a_part_stands_at_the_angle_that_is_typed_and_keeps_its_offset(metal, degrees, size, turn):
+    job = edits.add_bodies(new_job(*metal), [Body("bar", box(size), 12)]).job
+    part = job.parts[0]
+    job = job.with_part(replace(part, pose=part.pose.turned(rotation_xyz(*turn))))
+    before = tilt_of(job.parts[0])
+    stood = edits.stand_at(job, "part-1", before, degrees).job.parts[0]
+    assert tilt_of(stood).angle_deg == pytest.approx(degrees, abs=1e-5)
+    assert stood.pose.build_offset == part.pose.build_offset
+    level_before, level_after = before.rise[:2], tilt_of(stood).rise[:2]
+    if 1e-6 < degrees < 90 and np.linalg.norm(level_before) > 1e-6:
+        assert np.cross(level_before, level_after) == pytest.approx(0, abs=1e-9)
+
+
+def test_no_angle_beyond_0_to_90_and_none_for_a_compact_part(metal):
+    job = edits.add_bodies(new_job(*metal), [Body("bar", box((40, 8, 8)), 12), Body("ball", ball(5), 1280)]).job
+    for degrees in (-1.0, 90.5, float("nan")):
+        with pytest.raises(EditError):
+            edits.stand_at(job, "part-1", tilt_of(job.parts[0]), degrees)
+    with pytest.raises(EditError, match="compact"):
+        edits.stand_at(job, "part-2", tilt_of(job.parts[1]), 45.0)

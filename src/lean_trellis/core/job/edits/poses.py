@@ -17,6 +17,7 @@ from lean_trellis.core.parts.aligning import middle_of, turned_together
 from lean_trellis.core.parts.arrange import arranged
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.pose import Pose, rotation_about, rotation_between
+from lean_trellis.core.parts.tilt import Tilt
 
 Frame = Literal["plate", "own"]
 Pivot = Literal["each", "together", "plate"]
@@ -149,6 +150,24 @@ def face_to_angle(job: Job, part_id: str, face: int, degrees: float) -> Edit:
     wanted = np.cos(np.radians(degrees)) * _DOWN + np.sin(np.radians(degrees)) * across
     said = f"Put a face of {part.name} down" if degrees == 0 else f"Put a face of {part.name} at {degrees:g}°"
     return Edit(said, _turned_to(job, part_id, normal, wanted))
+
+
+def stand_at(job: Job, part_id: str, tilt: Tilt, degrees: float) -> Edit:
+    """Turn a part so that its plane or long axis is at an angle to the plate, 0 to 90 degrees; `tilt` is how it is now.
+
+    It turns about the level direction across to the one that rises, so that it keeps looking the same way.
+    """
+    part = job.part(part_id)
+    require_finite("angle", degrees)
+    if not 0 <= degrees <= 90:
+        raise EditError("angle", f"{degrees:g}° is no angle to the plate", "give 0 to 90")
+    if tilt.of == "none":
+        raise EditError(part.name, "is compact and has no angle to the plate", "turn it by degrees")
+    level_way = tilt.rise * [1, 1, 0]
+    length = float(np.linalg.norm(level_way))
+    level_way = level_way / length if length > 1e-9 else np.array([1.0, 0.0, 0.0])
+    wanted = np.cos(np.radians(degrees)) * level_way - np.sin(np.radians(degrees)) * _DOWN
+    return Edit(f"Stand {part.name} at {degrees:g}°", _turned_to(job, part_id, tilt.rise, wanted))
 
 
 def level(job: Job, part_id: str, plane: Plane) -> Edit:
