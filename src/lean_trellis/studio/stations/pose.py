@@ -31,9 +31,7 @@ class PoseStation(Station):
         self.angle = NumberField("°")
         self.angle.setObjectName("pose.angle")
         self.angle.taken.connect(self._stand_at)
-        self._angle_row = number_row(
-            "Angle to the plate", self.angle, help_text="0 lies, 90 stands. The offset is kept."
-        )
+        self._angle_row = number_row("Angle to the plate", self.angle, help_text="0 lies, 90 stands.")
         self.page.addWidget(self._angle_row)
         self.lift, self.turn = LiftSection(session), TurnSection(session)
         self.lay_down, self.place, self.search = LayDownSection(session), PlaceSection(session), SearchSection(session)

@@ -126,7 +126,8 @@ def test_a_part_stands_at_the_angle_that_is_typed_and_keeps_its_offset(metal, de
     assert stood.pose.build_offset == part.pose.build_offset
     level_before, level_after = before.rise[:2], tilt_of(stood).rise[:2]
     if 1e-6 < degrees < 90 and np.linalg.norm(level_before) > 1e-6:
-        assert np.cross(level_before, level_after) == pytest.approx(0, abs=1e-9)
+        (a, b), (c, d) = level_before, level_after
+        assert a * d - b * c == pytest.approx(0, abs=1e-9)
 
 
 def test_no_angle_beyond_0_to_90_and_none_for_a_compact_part(metal):
