@@ -15,6 +15,7 @@ from lean_trellis.studio.messages import FileMessage, Message, ViewMessage
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.listed import STATIONS
 from lean_trellis.studio.stations.parts import PartsStation
+from lean_trellis.studio.stations.release import ReleaseStation
 from lean_trellis.studio.stations.station import Station
 from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.theme import Tokens
@@ -106,7 +107,7 @@ class Bench(QStackedWidget):
             "delete": self._delete,
             "arrange": self._arrange,
             "support_all": self._support_all,
-            "export": lambda: self.open("release"),
+            "export": self._export,
             "recompute": self._session.derive_again,
         }
 
@@ -118,6 +119,10 @@ class Bench(QStackedWidget):
     def _arrange(self) -> None:
         self.open("parts")
         self.of(PartsStation).arrange.arrange()
+
+    def _export(self) -> None:
+        self.open("release")
+        self.of(ReleaseStation).show_export()
 
     def _support_all(self) -> None:
         self.open("supports")

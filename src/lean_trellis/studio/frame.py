@@ -71,6 +71,7 @@ class StatusLine(QWidget):
         self.cancel.clicked.connect(session.cancel)
         self.findings_words = _quiet()
         self.findings_words.setToolTip("Open the findings")
+        self.findings_words.setAccessibleName("Findings")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 0, 12, 0)
         # A long message must not make the window wider: it is cut off here and whole in the tooltip.

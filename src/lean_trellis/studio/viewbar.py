@@ -65,6 +65,9 @@ class SectionBar(QWidget):
         self.slider.setRange(0, 1000)
         self.slider.setValue(500)
         self.place = NumberField("mm", width=76)
+        self.axis.setObjectName("section.axis")
+        self.slider.setObjectName("section.slider")
+        self.place.setObjectName("section.place")
         for widget in (QLabel("Section"), self.axis, self.slider, self.place, QLabel("mm")):
             layout.addWidget(widget, 1 if widget is self.slider else 0)
         self.slider.valueChanged.connect(lambda _: self.tell())

@@ -18,6 +18,7 @@ from lean_trellis.studio.forms.fields import NumberField, TextField
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.menus import Menus
+from lean_trellis.studio.names import name_controls
 from lean_trellis.studio.next_step import NextStep, next_step
 from lean_trellis.studio.palette import ActionPalette, Findable, findable_actions
 from lean_trellis.studio.recovered import RecoveredJobs
@@ -68,6 +69,7 @@ class MainWindow(QMainWindow):
         self.views.show_switches(self.menus.check)
         self.start_page = StartPage(session)
         self._build_layout()
+        name_controls(self)
         self._connect()
         self.bench.open("parts")
 

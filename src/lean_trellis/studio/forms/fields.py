@@ -230,13 +230,17 @@ def row(*widgets: QWidget | int | str, spacing: int = 8) -> QWidget:
     layout = QHBoxLayout(holder)
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(spacing)
+    words = ""
     for widget in widgets:
         if isinstance(widget, int):
             layout.addStretch(widget)
-        elif isinstance(widget, str):
-            layout.addWidget(QLabel(widget))
-        else:
-            layout.addWidget(widget)
+            continue
+        shown = QLabel(widget) if isinstance(widget, str) else widget
+        layout.addWidget(shown)
+        if isinstance(shown, QLabel):
+            words = shown.text()
+        elif words and not shown.accessibleName() and isinstance(shown, QLineEdit | QComboBox):
+            shown.setAccessibleName(words)  # a control is called what stands before it
     return holder
 
 

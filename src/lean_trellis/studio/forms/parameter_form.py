@@ -30,6 +30,7 @@ class _Line(QWidget):
         self._back = QPushButton()
         self._back.setProperty("role", "back")
         self._back.clicked.connect(lambda: form.changed.emit(known.key, form.origin_value(known.key)))
+        self._back.setAccessibleName(f"{known.label}: back to the set's value")
         self._back.hide()
         unit = QLabel(known.unit)
         unit.setProperty("role", "muted")

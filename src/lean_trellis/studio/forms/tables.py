@@ -121,6 +121,7 @@ class PickTable(QTableView):
         chosen = self.selectionModel()
         assert chosen is not None, "a table with a model has a selection"
         self._chosen = chosen
+        self.setTabKeyNavigation(False)  # Tab goes on to the next control
         self.setSortingEnabled(True)
         self.sortByColumn(-1, Qt.SortOrder.AscendingOrder)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)

@@ -159,6 +159,11 @@ class ReleaseStation(Station):
 
     # --- export ---
 
+    def show_export(self) -> None:
+        """Open the tab with the files that leave."""
+        self.tabs.show_page("export")
+        self.export_button.setFocus()
+
     def _ask_and_export(self) -> None:
         folder, suffix = self.session.folder, str(self.file_format.currentData())
         if self.separate.isChecked():

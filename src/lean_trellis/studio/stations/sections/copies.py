@@ -39,6 +39,7 @@ class CopiesSection(Section):
         self.body.addWidget(rule())
         self.columns, self.rows = _count("copies.columns", 2), _count("copies.rows", 2)
         self.spaced = NumberField("mm", width=52)
+        self.spaced.setObjectName("copies.gap")
         self.spaced.show_value(4)
         grid = button("Copy in a grid", self._grid, name="copies.grid")
         self.body.addWidget(row(self.columns, "by", self.rows, ", apart by", self.spaced, "mm", 1, spacing=5))

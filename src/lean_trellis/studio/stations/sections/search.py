@@ -135,6 +135,8 @@ class SearchSection(Section):
         )
         self.body.addWidget(row(self.go, 1))
         self.across, self.up = ChoiceField(), ChoiceField()
+        self.across.setAccessibleName("Figure to the right")
+        self.up.setAccessibleName("Figure upwards")
         titles = [(key, FIGURES[key][0]) for key in _SHOWN]
         self.across.offer(titles, "support_volume")
         self.up.offer(titles, "height")
