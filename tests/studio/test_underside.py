@@ -319,7 +319,7 @@ def test_inner_faces_are_suggested_and_accepted(at_overhangs):
     assert user.session.part.marks.protected is not None
     assert "keep off" in bench.words.text()
     user.press(bench.detail)
-    wait_until(lambda: "Nothing of that kind" in user.window.status.message.text())
+    wait_until(lambda: "No such faces" in user.window.status.message.text())
 
 
 # --- angles, what holds itself, islands ---

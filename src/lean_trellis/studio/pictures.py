@@ -19,6 +19,8 @@ from lean_trellis.studio.window import MainWindow
 _PATIENCE_S = 60.0
 """Seconds of computing, of this process and those it has started, that may pass without what is waited for."""
 _MOST_S = 900.0
+_IDLE_S, _IDLE_SHARE = 30.0, 0.03
+"""Nothing is going on where so many seconds pass with less than this share of computing: a busy machine gives more."""
 _LOOK_MS = 20
 
 
@@ -30,13 +32,19 @@ def wait_until(is_so: Callable[[], bool], *, patience_s: float = _PATIENCE_S, wh
     """
     loop, look = QEventLoop(), QTimer()
     begin, before, words = time.monotonic(), _spent_s(), why_not()
+    looked, spent_then = begin, before
 
     def look_again() -> None:
-        nonlocal before, words
-        if is_so() or _spent_s() - before > patience_s or time.monotonic() - begin > _MOST_S:
+        nonlocal before, words, looked, spent_then
+        now, spent = time.monotonic(), _spent_s()
+        if is_so() or spent - before > patience_s or now - begin > _MOST_S:
             loop.quit()
-        elif (now := why_not()) != words:
-            before, words = _spent_s(), now
+        elif now - looked > _IDLE_S:
+            if spent - spent_then < _IDLE_SHARE * (now - looked):
+                loop.quit()
+            looked, spent_then = now, spent
+        elif (said := why_not()) != words:
+            before, words = spent, said
 
     look.timeout.connect(look_again)
     look.start(_LOOK_MS)
