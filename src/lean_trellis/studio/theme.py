@@ -129,6 +129,7 @@ QPushButton[role="quiet"]:hover {{ border-color: {t.line}; }}
 QPushButton[role="quiet"]:checked {{ background: {t.ivy_wash}; border-color: {t.ivy}; }}
 QPushButton[role="fold"] {{ background: transparent; border: none; border-bottom: 1px solid {t.line}; border-radius: 0;
   text-align: left; font-weight: 700; padding: 5px 2px; }}
+QPushButton[role="narrow"] {{ padding: 4px 6px; }}
 QPushButton[role="group"] {{ background: transparent; border: none; border-radius: 0; min-height: 16px;
   text-align: left; font-weight: 700; padding: 2px; }}
 QPushButton[role="group"]:focus {{ color: {t.ivy}; }}

@@ -27,6 +27,8 @@ class AnotherSection(Section):
         self.material.setObjectName("another.material")
         self.machine.chosen.connect(lambda _: self.refresh())
         self.material.chosen.connect(lambda _: self.refresh())
+        self.machine.setMinimumContentsLength(18)
+        self.material.setMinimumContentsLength(18)
         self.body.addWidget(row("On", self.machine, 1))
         self.body.addWidget(row("In", self.material, 1))
         self.go = button("Copy build", self._make, "Poses and supports are kept; this job stays as it is",

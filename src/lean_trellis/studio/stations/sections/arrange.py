@@ -38,6 +38,7 @@ class ArrangeSection(Section):
         self.step.setObjectName("arrange.step")
         self.step.offer(_STEPS, "45")
         self.leaning.offer(_LEANINGS, "0.3")
+        self.leaning.setMinimumContentsLength(22)
         self.body.addWidget(row("Turned", self.step, 1))
         self._leaning_row = row("Priority", self.leaning, 1)
         self.body.addWidget(self._leaning_row)

@@ -61,9 +61,11 @@ class FacesSection(Section):
         self.take = button(
             "Remove from region", self._take, "Remove the selected faces from their regions", name="faces.take"
         )
-        regions = row(self.new, self.add, self.take, 1, spacing=5)
-        regions.setVisible(makes_regions)
-        self.body.addWidget(regions)
+        regions = row(self.new, self.add, 1, spacing=5)
+        further = row(self.take, 1)
+        for line in (regions, further):
+            line.setVisible(makes_regions)
+            self.body.addWidget(line)
 
     # --- picking ---
 

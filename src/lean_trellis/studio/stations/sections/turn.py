@@ -53,6 +53,7 @@ class TurnSection(Section):
                 made = button(f"{'−' if sign < 0 else '+'}{axis.upper()}", partial(self._turn, axis, sign),
                               f"Turn about {axis.upper()} {'against' if sign < 0 else 'with'} the sense of the axis",
                               name=f"pose.turn.{'minus' if sign < 0 else 'plus'}.{axis}")  # fmt: skip
+                made.setProperty("role", "narrow")
                 self.turns.append(made)
         self.body.addWidget(row(*self.turns, spacing=4))
         self.mirrors = [
@@ -84,7 +85,7 @@ class LayDownSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Lay down and level")
-        self.modes = ModeButtons(_MODES, "pose.mode")
+        self.modes = ModeButtons(_MODES, "pose.mode", per_row=3)
         self.modes.changed.connect(lambda _: self._forget_points())
         self.body.addWidget(self.modes)
         self.angle = NumberField("°")
