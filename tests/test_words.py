@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -76,15 +77,18 @@ def texts(source: str) -> Iterator[tuple[int, str]]:
             yield node.lineno, node.value
 
 
-def everything() -> Iterator[tuple[str, str]]:
+@cache
+def everything() -> tuple[tuple[str, str], ...]:
     """All texts with where they are: of the package, of what ships with it, and of the documents."""
+    found = []
     for path in sorted(PACKAGE.rglob("*.py")):
         for line, text in texts(path.read_text()):
             if " " in text:
-                yield f"{path.relative_to(ROOT)}:{line}", text
+                found.append((f"{path.relative_to(ROOT)}:{line}", text))
     for path in sorted([*PACKAGE.rglob("*.toml"), ROOT / "README.md", *(ROOT / "docs").glob("*.md")]):
         for number, line in enumerate(path.read_text().splitlines(), start=1):
-            yield f"{path.relative_to(ROOT)}:{number}", line
+            found.append((f"{path.relative_to(ROOT)}:{number}", line))
+    return tuple(found)
 
 
 @pytest.mark.parametrize("turn", sorted(RULED_OUT))

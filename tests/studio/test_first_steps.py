@@ -168,7 +168,7 @@ def test_a_part_stands_at_the_angle_typed_beside_the_range(with_parts):
     user.station("pose")
     user.settle()
     offset = user.session.part.pose.build_offset
-    user.type_into(user.field("pose.angle"), "70")
+    user.type_into(user.field("pose.tilt"), "70")
     user.settle()
     assert round(user.session.tilt(user.session.part).angle_deg, 3) == 70
     assert user.session.part.pose.build_offset == offset

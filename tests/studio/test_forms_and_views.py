@@ -221,7 +221,7 @@ def test_the_traveller_tells_the_state_of_every_station(with_parts):
     assert facts["parts"].mark == "fine"
     assert facts["pose"].words == "offset 4 mm, 1 out of range"
     assert facts["pose"].mark == "look"
-    assert facts["overhangs"].mark == "look"
+    assert facts["overhangs"].mark == "stop"
     assert facts["overhangs"].words == "1 region, 400 mm²"
     assert facts["supports"].mark == "open"
     assert facts["release"].mark == "stop"

@@ -532,13 +532,13 @@ def test_poses_are_looked_for_shown_and_taken_with_one_click(with_parts):
 def test_the_tilt_is_drawn_and_said(with_parts):
     user = with_parts(cylinder(3, 40))
     bench = user.station("pose")
-    assert "90° from the plate" in bench.tilt_words.text()
+    assert "90° to the plate" in bench.tilt_words.text()
     assert "outside it" in bench.tilt_words.text()
     assert len(user.window.views.view.scene._tilt._actors) == 5
     user.type_into(user.field("pose.degrees"), "40")
     user.press(user.field("pose.turn.plus.x"))
     user.settle()
-    assert "50° from the plate" in bench.tilt_words.text()
+    assert "50° to the plate" in bench.tilt_words.text()
     assert "outside" not in bench.tilt_words.text()
     user.station("overhangs")
     assert user.window.views.view.scene._tilt._actors == []

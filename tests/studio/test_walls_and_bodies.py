@@ -90,7 +90,7 @@ def test_a_wall_is_picked_in_either_view_and_deleted_and_a_piece_as_a_whole(with
     slab, (x, y) = lonely_place(walls)
     click_map(user, x, y)
     assert user.session.selection.bars == {int(walls.slabs.walls[slab])}
-    assert bench.hand.picked_note.text() == "1 wall picked"
+    assert bench.hand.picked_note.text() == "1 wall selected"
     before = user.session.job
     user.press(bench.hand.wall)
     user.settle()

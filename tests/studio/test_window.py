@@ -284,7 +284,7 @@ def test_nonsense_values_are_refused_beside_the_field(with_parts):
         ("spacing", "0", "0.3 to 100 mm"),
         ("tip_length", "0.11", "bite is deeper"),
         ("foot_diameter", "0.5", "narrower than the shaft"),
-        ("lean_limit", "55", "would not hold itself"),
+        ("lean_limit", "55", "below the critical angle"),
         ("shaft_diameter", "1+", "no number"),
     ):
         user.type_into(user.field(f"parameter.{key}"), text)
@@ -424,7 +424,7 @@ def test_every_action_is_in_a_menu_once_and_shortcuts_do_not_clash(user):
 def test_empty_benches_say_what_to_do_first(user):
     for key, words in (
         ("parts", "Import here"),
-        ("pose", "Pick a part"),
+        ("pose", "Select a part"),
         ("overhangs", "select a part"),
         ("supports", "Select a part first"),
         ("release", "import parts first"),

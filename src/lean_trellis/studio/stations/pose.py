@@ -29,7 +29,7 @@ class PoseStation(Station):
         self.page.addWidget(self.selected)
         self.page.addWidget(self.tilt_words)
         self.angle = NumberField("°")
-        self.angle.setObjectName("pose.angle")
+        self.angle.setObjectName("pose.tilt")
         self.angle.taken.connect(self._stand_at)
         self._angle_row = number_row("Angle to the plate", self.angle, help_text="0 lies, 90 stands.")
         self.page.addWidget(self._angle_row)

@@ -310,6 +310,8 @@ class SupportsStation(Station):
 
     def findables(self) -> list[tuple[str, Callable[[], object]]]:
         """The settings of the current support, or of the set that is chosen; and the sets."""
+        if self.set_choice.currentData() is None:
+            self.refresh()  # the bench was not open yet
         declared = type(self._parameters).declared()
         settings = [
             (f"{known.label}: setting of the support", partial(self._show_setting, known.key)) for known in declared
