@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from lean_trellis.core.checks.stacks import material_changes
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh.primitives import box
@@ -50,3 +51,17 @@ def test_without_a_separator_nothing_changes(library):
     flat = box((20, 20, 4))
     shop = library.machine("filament-320"), library.material("pla")
     assert material_changes(edits.add_bodies(new_job(*shop), [Body("flat", flat, len(flat.faces))]).job) == 0
+
+
+def test_a_gap_that_is_no_whole_number_of_layers_is_found_on_top_of_the_lowest_part(library):
+    shop = library.machine("filament-320"), library.material("pla")
+    flat = box((20, 20, 4))
+    job = edits.add_bodies(new_job(*shop), [Body("flat", flat, len(flat.faces))]).job
+    job = edits.set_build_offset(job, ["part-1"], 0).job
+    job = edits.stack_part(job, "part-1", 2, 0.33, "mm").job
+    (found,) = [finding for finding in Pipeline().findings(job) if finding.code == "stack_gap"]
+    assert found.at_mm[2] == pytest.approx(4.0)
+    assert (found.value, found.limit) == (
+        pytest.approx(0.33),
+        pytest.approx(round(0.33 / job.layer_height) * job.layer_height),
+    )

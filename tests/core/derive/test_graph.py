@@ -170,3 +170,11 @@ def test_a_renamed_part_is_checked_again_and_no_other(metal):
     after = graph.get(FINDINGS, None, edits.describe_part(job, "part-9", name="Keel").job)
     assert {subject.id for name, subject in graph.made if name.startswith("check: ")} == {"part-9"}
     assert {finding.part for finding in after} - {finding.part for finding in before} <= {"Keel"}
+
+
+@pytest.mark.parametrize("field", ["surface", "fitting", "lot"])
+def test_jobs_share_their_fields_only_where_all_are_the_same(metal, field):
+    job = new_job(*metal)
+    one, other = replace(job, **{field: "a"}), replace(job, **{field: "b"})
+    for mine, theirs, shares in ((one, other, False), (other, one, False), (one, replace(one), True)):
+        assert Graph().revision(mine).shares_fields_with(theirs) is shares

@@ -108,3 +108,14 @@ def test_where_a_part_is_in_the_way_bars_are_parted_and_in_the_end_alone():
     assert owner[2] == owner[3] >= 0
     assert owner[0] != owner[2]
     assert shared([(2.5, 0), (4.5, 0)], [wall], **values)[1].tolist() == [-1, -1]
+
+
+def test_heaps_are_numbered_one_after_another_without_a_gap():
+    places = np.array([(0.0, 0), (1, 0), (2, 0), (20, 0), (21, 0), (40, 0)])
+    groups = foot_groups(places, 2.5)
+    assert sorted(set(groups.tolist())) == [0, 1, 2]
+
+
+def test_a_foot_of_another_height_has_its_first_step_at_a_third_of_it():
+    feet, _ = shared([(0, 0), (3, 0)], foot_height=3.0)
+    assert feet.rings[0][:, 0, 2].tolist() == pytest.approx([0, 1.0, 2.0, 3.0])
