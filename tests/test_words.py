@@ -82,11 +82,11 @@ def everything() -> tuple[tuple[str, str], ...]:
     """All texts with where they are: of the package, of what ships with it, and of the documents."""
     found = []
     for path in sorted(PACKAGE.rglob("*.py")):
-        for line, text in texts(path.read_text()):
+        for line, text in texts(path.read_text(encoding="utf-8")):
             if " " in text:
                 found.append((f"{path.relative_to(ROOT)}:{line}", text))
     for path in sorted([*PACKAGE.rglob("*.toml"), ROOT / "README.md", *(ROOT / "docs").glob("*.md")]):
-        for number, line in enumerate(path.read_text().splitlines(), start=1):
+        for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), start=1):
             found.append((f"{path.relative_to(ROOT)}:{number}", line))
     return tuple(found)
 

@@ -24,6 +24,7 @@ from lean_trellis.core.job import edits
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.forms.fold import Fold
+from lean_trellis.studio.pictures import wait_until
 
 _BUTTONS = (QPushButton, QCheckBox, QRadioButton, QToolButton)
 _ARROW, _MARGINS = 36, 14
@@ -102,12 +103,14 @@ def test_no_word_is_cut_off(with_parts, size, is_night):
         if is_night:
             window.menus.by_id["night"].trigger()
         window.resize(1280, 800)
+        wait_until(lambda: window.height() == 800)
     assert not found, "\n".join(sorted(found))
 
 
 def test_at_least_twelve_settings_and_ten_rows_are_seen_at_once(with_parts):
     user = with_parts(box((40, 30, 5)))
     user.window.resize(1280, 800)
+    wait_until(lambda: user.window.height() == 800)
     bench = user.station("supports")
     user.press(bench.support_all)
     user.settle()
