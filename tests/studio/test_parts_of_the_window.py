@@ -99,8 +99,8 @@ def test_a_picture_is_written_without_a_display(tmp_path):
     out = tmp_path / "out.png"
     environment = {"PATH": "/usr/bin:/bin", "HOME": str(tmp_path)}
     done = subprocess.run(
-        [sys.executable, "-m", "lean_trellis.studio", "--demo", "--picture", str(out)], env=environment,
-        capture_output=True, timeout=120,
+        [sys.executable, "-m", "lean_trellis.studio", "--demo", "belt", "--picture", str(out)], env=environment,
+        capture_output=True, timeout=400,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert out.read_bytes().startswith(b"\x89PNG")

@@ -121,6 +121,7 @@ class ParameterForm(QWidget):
             asked = [known for known in declared if known.question == question]
             if asked:
                 self._add_group(layout, question, words, asked)
+        layout.addStretch(1)  # rows keep together, however high the form is made
 
     def _add_group(self, layout: QVBoxLayout, question: str, words: str, asked: list[Declared]) -> None:
         fold = Fold(words)

@@ -38,6 +38,7 @@ class SetValuesSection(QWidget):
             form.changed.connect(self._change)
             form.hide()
             column.addWidget(form)
+        column.addStretch(1)
         application = QApplication.instance()
         assert isinstance(application, QApplication)
         application.focusChanged.connect(self._focus_moved)
