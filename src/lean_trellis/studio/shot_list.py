@@ -205,7 +205,7 @@ def _cradle(window: MainWindow) -> None:
     values = {"post_pitch": 2.0, "post_diameter": 0.9, "post_tip": 0.4}
     window.session.do(lambda job: add_support(job, part.id, chosen, None, chosen.parameters.model_copy(update=values)))
     settle(window)
-    _held_by(window, 3, 0, "post_pitch")
+    _held_by(window, 3, 1, "post_pitch")
     low, high = part.bounds().copy()
     low[2] = 0
     window.views.view.eye = Eye(azimuth=-60.0, height=8.0).fitted(low, high, 1.3)

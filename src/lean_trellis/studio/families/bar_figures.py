@@ -124,10 +124,10 @@ class FiguresSection(Section):
 def support_in_words(figures: BarFigures) -> str:
     """The greatest of each figure over a support."""
     over = int((figures.used > 1).sum())
-    verdict = f"{over} bar{'s' * (over != 1)} would fail" if over else "every bar bears its load"
+    verdict = f"{over} bar{'s' * (over != 1)} would fail" if over else "no bar is overloaded"
     slender, free = float(figures.slenderness.max()), float(figures.free_mm.max())
     return (
-        f"{verdict}: the most used by {100 * float(figures.used.max()):,.0f} %\n"
+        f"{verdict}: highest utilisation {100 * float(figures.used.max()):,.0f} %\n"
         f"slenderness up to {slender:,.0f}, free over up to {free:.1f} mm\n"
         f"load up to {float(figures.loads_n.max()):,.2f} N, {float(figures.loads_n.sum()):,.1f} N in all"
     )

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
     QFileDialog,
+    QHeaderView,
     QPushButton,
     QRadioButton,
     QSizePolicy,
@@ -22,6 +23,7 @@ from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
+from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.tables import PickTable, ten_rows
 from lean_trellis.studio.messages import Fly
 from lean_trellis.studio.session import Session
@@ -65,6 +67,9 @@ class ReleaseStation(Station):
         self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2)
         self.table.setObjectName("release.table")
         self.table.setMinimumHeight(ten_rows())
+        for column, width in ((0, 30), (1, 104)):
+            head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            head_of(self.table).resizeSection(column, width)
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.table.picked.connect(self._choose)
         page.addWidget(self.table, 1)
@@ -208,7 +213,7 @@ class ReleaseStation(Station):
         set_role(self.verdict, "stop" if stops else "warn" if cautions else "good")
         counts = f"{stops} stop{'s' * (stops != 1)}, {cautions} caution{'s' * (cautions != 1)}"
         if stops:
-            self.verdict.setText(f"Not ready: {counts}. Every stop must be resolved.")
+            self.verdict.setText(f"Not ready: {counts}.")
         else:
             self.verdict.setText(f"Ready: {counts}." if findings else "Ready: no findings.")
         if self._chosen not in findings:

@@ -23,7 +23,7 @@ from lean_trellis.core.supports.bars.struts import (
 from lean_trellis.core.supports.common.solids import polygon_share
 
 TIP, BUCKLING, BENDING = 0, 1, 2
-USED_WORDS = {TIP: "tension at the tip", BUCKLING: "buckling", BENDING: "bending"}
+USED_WORDS = {TIP: "tip tension", BUCKLING: "buckling", BENDING: "bending"}
 
 
 @dataclass(frozen=True)
