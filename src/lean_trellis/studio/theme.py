@@ -140,7 +140,7 @@ QToolButton[role="card"] {{ background: {t.card}; border: 1px solid {t.line}; bo
   padding: 5px; font-weight: 700; }}
 QToolButton[role="card"]:hover, QToolButton[role="card"]:focus {{ border-color: {t.ivy}; }}
 QTabWidget::pane {{ border: none; border-top: 1px solid {t.line}; }}
-QTabBar {{ background: transparent; }}
+QTabBar {{ background: transparent; qproperty-drawBase: 0; }}
 QTabBar::tab {{ background: transparent; color: {t.muted}; padding: 6px 10px; border: none;
   border-bottom: 2px solid transparent; }}
 QTabBar::tab:hover {{ color: {t.ink}; }}

@@ -19,7 +19,7 @@ class CradleTools(HandTools):
 
     def __init__(self, session: Session, chosen_set: Callable[[], ParameterSet]) -> None:
         super().__init__(session, chosen_set)
-        self.posts = PickTable(("Post", "Does", "mm in", "mm²"), several=False, stretch=1)
+        self.posts = PickTable(("Post", "Contact", "Depth, mm", "mm²"), several=False, stretch=1)
         self.posts.setObjectName("shapes.posts")
         self.posts.setFixedHeight(210)
         self.posts.picked.connect(self._fly_to_post)

@@ -29,13 +29,17 @@ from lean_trellis.studio.messages import Fly
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
 
+_MEASURES = ("mm", "mm²", "mm³", "°", "°C")
 _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 
 
 def _short(finding: Finding) -> str:
     """What was found in a few words with its measure; the whole message stands below the list."""
     words = CODE_TITLES.get(finding.code, finding.code.replace("_", " ")).capitalize()
-    return words if finding.value is None else f"{words}, {finding.value:,.2f} {finding.unit}"
+    if finding.value is None:
+        return words
+    is_count = finding.unit not in _MEASURES and float(finding.value).is_integer()
+    return f"{words}, {finding.value:,.{0 if is_count else 2}f} {finding.unit}".rstrip()
 
 
 _FORMATS = [
