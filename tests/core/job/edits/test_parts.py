@@ -441,3 +441,11 @@ def test_an_offset_stays_through_arranging_copying_saving_turning_and_undo(
                     [low(now, part.id) for part in now.parts], abs=1e-9
                 )
         assert low(history.job, "part-1") == pytest.approx(offset, abs=1e-9)
+
+
+def test_a_group_takes_two_parts_or_more(job):
+    with pytest.raises(EditError, match="two parts or more"):
+        edits.group_parts(job, [job.parts[0].id])
+    grouped = edits.group_parts(job, [part.id for part in job.parts[:2]]).job
+    assert len({part.group for part in grouped.parts[:2]}) == 1
+    assert grouped.parts[0].group
