@@ -64,7 +64,7 @@ class PanelParameters(ContactParameters):
         help="Height at which walls end, or how far they reach down.",
     )  # fmt: skip
     level_from: Literal["plate", "top"] = parameter(
-        "plate", "Level measured from", question="stands", words={"plate": "The plate", "top": "The supported surface"},
+        "plate", "Level from", question="stands", words={"plate": "The plate", "top": "The supported surface"},
         applies_when=lambda p: p.ends_on == "level", help="Whether the level is one height, or follows the surface.",
     )  # fmt: skip
     largest_piece: float | None = parameter(

@@ -36,6 +36,7 @@ class AnotherSection(Section):
         self.body.addWidget(row(self.go, 1))
         self.note = muted()
         self.body.addWidget(self.note)
+        self.heading.toggled.connect(lambda _: self.refresh())
 
     def _make(self) -> None:
         library, job = self.session.library, self.session.job
@@ -73,6 +74,8 @@ class AnotherSection(Section):
         self.material.offer([(m.id, m.name) for m in fitting], str(self.material.currentData() or ""))
         material = library.material(str(self.material.currentData()))
         self.go.setEnabled(bool(session.job.parts))
+        if not self.is_open:
+            return  # what differs is worked out when somebody looks
         others = differences(material, session.job.material)
         values = flat_values(session.job.material) | flat_values(material)
         sentences = [
