@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lean_trellis.core.checks.finding import CODE_TITLES, Finding
+from lean_trellis.core.checks.finding import Finding
 from lean_trellis.studio.session import Session
 
 
@@ -49,6 +49,5 @@ def next_step(session: Session, *, seen_from_below: bool) -> NextStep | None:
 
 
 def _resolve(finding: Finding, count: int) -> NextStep:
-    title = CODE_TITLES.get(finding.code, finding.code.replace("_", " "))
     more = f" ({count} stops)" if count > 1 else ""
-    return NextStep(f"Resolve: {finding.part}, {title}{more}", station="release", finding=finding)
+    return NextStep(f"Resolve: {finding.part}, {finding.title}{more}", station="release", finding=finding)

@@ -104,3 +104,8 @@ class Finding:
     cures: tuple[Cure, ...] = ()
     part_id: str = ""
     support_id: str = ""
+
+    @property
+    def title(self) -> str:
+        """What it is called in a list."""
+        return CODE_TITLES.get(self.code, self.code.replace("_", " "))

@@ -81,9 +81,7 @@ class OverhangsStation(Station):
 
     def _add_head(self) -> None:
         self.selected = muted()
-        self.selected.setWordWrap(False)
-        self.head.removeWidget(self.heading)
-        self.head.addWidget(row(self.heading, self.selected, 1))
+        self.put_beside_heading(self.selected)
         self.support = QPushButton("Support selected regions")
         self.support.setProperty("role", "main")
         self.support.setToolTip("Go to Supports with the selected regions")

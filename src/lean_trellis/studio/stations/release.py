@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
 )
 
 from lean_trellis.core.checks import NOT_EXAMINED, Cure, Finding
-from lean_trellis.core.checks.finding import CODE_TITLES
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
@@ -35,7 +34,7 @@ _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 
 def _short(finding: Finding) -> str:
     """What was found in a few words with its measure; the whole message stands below the list."""
-    words = CODE_TITLES.get(finding.code, finding.code.replace("_", " ")).capitalize()
+    words = finding.title.capitalize()
     if finding.value is None:
         return words
     is_count = finding.unit not in _MEASURES and float(finding.value).is_integer()

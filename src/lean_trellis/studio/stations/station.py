@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from lean_trellis.studio.forms.fields import title
+from lean_trellis.studio.forms.fields import row, title
 from lean_trellis.studio.forms.modes import ModeButtons
 from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.forms.tabs import BenchTabs, scrolled
@@ -84,6 +84,12 @@ class Station(QWidget):
         else:
             scroll, self.page = scrolled()
             outer.addWidget(scroll, 1)
+
+    def put_beside_heading(self, words: QLabel) -> None:
+        """Say what is selected in the line of the heading."""
+        words.setWordWrap(False)
+        self.head.removeWidget(self.heading)
+        self.head.addWidget(row(self.heading, words, 1))
 
     def refresh(self) -> None:
         """Show the session as it is."""

@@ -72,9 +72,7 @@ class SupportsStation(Station):
     def _add_head(self) -> None:
         """What is selected, what the next support is made with, the two buttons, the current support's totals."""
         self.selected = muted()
-        self.selected.setWordWrap(False)
-        self.head.removeWidget(self.heading)
-        self.head.addWidget(row(self.heading, self.selected, 1))
+        self.put_beside_heading(self.selected)
         self.set_choice = ChoiceField()
         self.set_choice.setObjectName("supports.set")
         self.set_choice.setAccessibleName("Parameter set of the next support")

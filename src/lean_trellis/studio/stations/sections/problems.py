@@ -57,7 +57,7 @@ class Problems(QWidget):
         """Without a support: what one could mend."""
         part_id = self._session.selection.part
         mine = [f for f in self._session.findings() or () if f.part_id == part_id and f.code in _OF_PART]
-        return [(_ROLES[f.severity], f"{f.message[:1].upper()}{f.message[1:]}.", _cures([f])) for f in mine]
+        return _by_code(mine)
 
     def _of(self, support: Support) -> list[_Problem]:
         session = self._session
@@ -71,13 +71,7 @@ class Problems(QWidget):
             about = [finding for finding in mine if finding.code in _IN_TROUBLE]
             mine = [finding for finding in mine if finding not in about]
             problems.append(("warn", totals.trouble, _cures(about)))
-        for code in dict.fromkeys(finding.code for finding in mine):
-            alike = [finding for finding in mine if finding.code == code]
-            more = f" And {len(alike) - 1} more like it." if len(alike) > 1 else ""
-            first = alike[0]
-            words = first.message[:1].upper() + first.message[1:]
-            problems.append((_ROLES[first.severity], f"{words}.{more}", _cures(alike)))
-        return problems
+        return problems + _by_code(mine)
 
     def _fill(self, problems: list[_Problem]) -> None:
         while (item := self._column.takeAt(0)) is not None:
@@ -98,6 +92,18 @@ class Problems(QWidget):
                 made = self.cures[cure.words] = QPushButton(cure.words)
                 made.clicked.connect(lambda _, cure=cure: apply_cure(self._session, cure, self.wanted.emit))
                 self._column.addWidget(made)
+
+
+def _by_code(findings: list[Finding]) -> list[_Problem]:
+    """One problem for all findings of a code, the first in words."""
+    problems: list[_Problem] = []
+    for code in dict.fromkeys(finding.code for finding in findings):
+        alike = [finding for finding in findings if finding.code == code]
+        more = f" And {len(alike) - 1} more like it." if len(alike) > 1 else ""
+        first = alike[0]
+        words = first.message[:1].upper() + first.message[1:]
+        problems.append((_ROLES[first.severity], f"{words}.{more}", _cures(alike)))
+    return problems
 
 
 def _cures(findings: list[Finding]) -> tuple[Cure, ...]:
