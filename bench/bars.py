@@ -107,7 +107,7 @@ def _turned() -> list[Measured]:
         window = make_window(settings)
         window.application = application
         window.show()
-        window.views.view.start()
+        window.start()
         window.session.replace_job(_job(box((206, 150, 4)), 18.0), None)
         window.bench.open("supports")
         settle(window)

@@ -93,7 +93,7 @@ def map_redrawn() -> list[Measured]:
         window = make_window(Settings(window=[1280, 800]))
         window.application = application
         window.show()
-        window.views.view.start()
+        window.start()
         library = shipped_library()
         job = new_job(library.machine("metal-260"), library.material("steel-316l"))
         mesh = _bumpy_plate()

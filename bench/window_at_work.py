@@ -70,7 +70,7 @@ def main() -> None:
     application = make_application(Settings())
     window = make_window(Settings(window=[900, 600]))
     window.show()
-    window.views.view.start(warms_up=False)
+    window.start(warms_up=False)
     worker = Worker(window, sys.argv[1], Path(sys.argv[2]))
     QTimer.singleShot(0, lambda: worker.begin(recovers="--recover" in sys.argv))
     application.exec()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import multiprocessing
 import sys
 import threading
@@ -240,7 +241,7 @@ class Shared:
             made.move(0, 0)
             made.show()
             made.activateWindow()
-            made.views.view.start(warms_up=warms_up)
+            made.start(warms_up=warms_up)
             wait_until(lambda: made.isVisible() and made.isActiveWindow())
             self._values = [(widget, _value(widget)) for widget in made.findChildren(QWidget)]
             self._halves = made.views.sizes()
@@ -287,6 +288,7 @@ class Shared:
         window.close()
         window.deleteLater()
         QApplication.processEvents()
+        gc.unfreeze()
         assert multiprocessing.active_children() == []
         assert [t.name for t in threading.enumerate() if "worker" in t.name] == []
 

@@ -52,7 +52,7 @@ def _run(demo: str | None, files: list[Path]) -> int:
     window = make_window(settings)
     report_faults(window)
     window.show()
-    window.views.view.start()
+    window.start()
     window.recovered.offer()
     if files:
         window.files.take_files(files)

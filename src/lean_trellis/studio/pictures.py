@@ -76,7 +76,7 @@ def open_demo_window(name: str = "metal", *, night: bool = False) -> MainWindow:
     window.application = application  # Python must hold it as long as the window lives
     window.move(0, 0)
     window.show()
-    window.views.view.start()
+    window.start()
     show_demo(window, name)
     return window
 

@@ -30,7 +30,7 @@ def make_application(settings: Settings) -> QApplication:
 
 
 def make_window(settings: Settings) -> MainWindow:
-    """The window with a session of its own; show it, then call `view.start()`."""
+    """The window with a session of its own; show it, then call its `start()`."""
     return MainWindow(Session(full_library(), settings))
 
 
