@@ -88,3 +88,12 @@ def test_no_brace_runs_through_a_part():
     pose = Pose(x=6, y=0, build_offset=0)
     wall = Obstacle(RayTree(between), pose, pose.applied(between))
     assert not len(braced(uprights, parameters, [wall]))
+
+
+def test_uprights_that_lean_apart_are_braced_over_their_widest_distance():
+    places = np.array([[(side * x, 0.0, z) for x, z in ((2, 1), (2, 11), (7, 41))] for side in (-1, 1)])
+    parameters = BarParameters(brace="zigzag", free_length=13.0, lean_limit=45.0)
+    struts = braced(Uprights(places, np.arange(2)), parameters, [])
+    rises = np.abs(struts.stops[:, 2] - struts.starts[:, 2])
+    assert (rises >= 14 * (1 - 1e-6)).all(), "a brace at the top spans 14 and holds itself"
+    assert max(struts.stops[:, 2].max(), struts.starts[:, 2].max()) == pytest.approx(41.0)

@@ -16,9 +16,13 @@ from lean_trellis.core.mesh import Mesh, build_topology, examine
 from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.mesh.primitives import ball, box, cylinder, from_manifold, to_manifold
 from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.overhang import detect
 from lean_trellis.core.overhang.region import Region
+from lean_trellis.core.parts import Pose, rotation_about
 from lean_trellis.core.region_list import region_rows, rows_as_csv
 from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.supports import BarParameters
+from lean_trellis.core.supports.bars.holds import find_hold_points
 from lean_trellis.core.supports.common.obstacle import Ground
 
 # --- places and lines ---
@@ -153,3 +157,22 @@ def test_a_cylinder_standing_on_its_side_has_the_bars_of_its_low_line(metal):
     bars = Pipeline().bars(job.supports[0], job)
     lowest = bars.holds[:, 2] < bars.holds[:, 2].min() + 0.5
     assert np.ptp(bars.holds[lowest, 0]) > 36, "from end to end"
+
+
+# --- low edges and points ---
+
+
+@pytest.mark.parametrize("spacing", [2.0, 30.0])
+def test_a_low_edge_is_held_at_the_spacing_from_straight_below(spacing):
+    mesh = box((20, 6, 6))
+    placed = Pose(build_offset=5.0).turned(rotation_about("x", 45)).applied(mesh)
+    topology = build_topology(mesh)
+    found = detect(topology, placed, critical_angle=30.0)
+    (edge,) = [number for number, region in enumerate(found.regions) if region.kind == "edge"]
+    holds = find_hold_points(topology, found, (edge,), BarParameters(spacing=spacing))
+    np.testing.assert_allclose(holds.places[:, 2], 5.0)
+    along = np.sort(holds.places[:, 0])
+    assert along[-1] - along[0] == pytest.approx(20.0)
+    assert np.diff(along).max() <= spacing + 1e-9
+    np.testing.assert_array_equal(holds.normals, np.tile([0.0, 0.0, -1.0], (len(holds), 1)))
+    assert set(holds.regions.tolist()) == {edge}

@@ -6,13 +6,15 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+import shapely
 from bar_requests import bars_for
 
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports.bars.figures import _leans
+from lean_trellis.core.supports.bars.generate import columns_of
 from lean_trellis.core.supports.bars.joining import _Live, _Pairs, trunk_feet, trunk_radii
-from lean_trellis.core.supports.bars.struts import BEND, SHAFT_END, SHAFT_START, Bars
+from lean_trellis.core.supports.bars.struts import BEND, ON_TRUNK, SHAFT_END, SHAFT_START, Bars
 
 
 @pytest.fixture
@@ -73,3 +75,23 @@ def test_a_bars_slant_is_that_of_its_steeper_stretch(steeper):
     centres[:, SHAFT_END] = [1.0, 0.0, 2.0]
     bent: Bars = replace(bars, centres=centres)
     np.testing.assert_allclose(_leans(bent), 45.0)
+
+
+def test_trunks_on_the_plate_stand_with_what_bars_there_are_and_share_their_feet():
+    bars = bars_for(box((24, 16, 4)), lift=30.0, join="on", contacts_per_trunk=4, spacing=3.0, group_span=8.0)
+    standing = np.flatnonzero(bars.trunks.below < 0)
+    own = np.flatnonzero(bars.landings != ON_TRUNK)
+    assert len(standing) > 1
+    assert len(bars.trunks) > len(standing), "some trunks stand on others"
+    columns = columns_of(bars)
+    np.testing.assert_array_equal(columns.numbers, np.concatenate([own, len(bars) + standing]))
+    np.testing.assert_allclose(columns.places[len(own) :, 0], bars.trunks.centres[standing, 2])
+    tops = bars.feet.rings[:, -1, :, 2].max(axis=1)
+    for ring in bars.trunks.centres[standing, 0]:
+        within = [shapely.Polygon(foot[0, :, :2]).contains(shapely.Point(ring[:2])) for foot in bars.feet.rings]
+        assert not any(within) or 0 < ring[2] < tops[within].max()
+    assert any(ring[2] > 0 for ring in bars.trunks.centres[standing, 0])
+    carried = np.flatnonzero(bars.trunks.below >= 0)
+    others = bars_for(box((24, 16, 4)), lift=30.0, join="on", contacts_per_trunk=4, spacing=3.0)
+    np.testing.assert_allclose(bars.trunks.centres[carried], others.trunks.centres[carried])
+    np.testing.assert_allclose(bars.trunks.radii[carried], others.trunks.radii[carried])
