@@ -159,8 +159,8 @@ def test_the_list_is_filtered_grouped_and_edited_several_at_once(with_parts):
     user.press(user.field("parts.hide"))
     assert [part.is_hidden for part in user.session.job.parts].count(True) == 2
     scene = user.window.views.view.scene
-    assert not scene._parts["part-1"].actor.GetVisibility()
-    assert scene._parts["part-2"].actor.GetVisibility()
+    assert not scene.part_actor("part-1").GetVisibility()
+    assert scene.part_actor("part-2").GetVisibility()
     user.press(user.field("parts.lock"))
     user.session.do(lambda job: edits.move_part(job, "part-1", 1, 1))
     assert "locked" in user.window.status.message.text()

@@ -15,7 +15,7 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks import Finding
 from lean_trellis.core.derive.checks import FINDINGS
 from lean_trellis.core.derive.graph import Graph
-from lean_trellis.core.derive.key import Key
+from lean_trellis.core.derive.key import Key, token
 from lean_trellis.core.derive.node import Node, Subject
 from lean_trellis.core.derive.parts import ISLANDS
 from lean_trellis.core.derive.pipeline import REGION_FACTS, RegionFacts
@@ -34,6 +34,7 @@ from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.hatched import HATCH, Hatch, HatchPicked, picked_key
 from lean_trellis.studio.requests import Derive
+from lean_trellis.studio.section_cut import CutOpen, Cuts, SectionPlane
 from lean_trellis.studio.selection import PickedFaces, Selection
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.shown import (
@@ -80,6 +81,7 @@ class Derived(QObject):
         self._explicit: list[tuple[str, Any, Callable[[Any], None], Callable[[TrellisError], None]]] = []
         self._running_key: Key | None = None
         self._running_title = ""
+        self._section: SectionPlane | None = None
         self._due = single_shot(self, 0)
         self._due.timeout.connect(self._pump)
 
@@ -167,6 +169,27 @@ class Derived(QObject):
         lines: Floats | None = self.graph.kept(picked_key(part, picked))
         return lines
 
+    def cut_open(self, plane: SectionPlane | None) -> None:
+        """From now on find what a plane cuts open; None for nothing."""
+        self._section = plane
+        self._drop_unwanted()
+        self._due.start()
+
+    def cuts(self) -> Cuts | None:
+        """What the section plane cuts open, once known."""
+        known: Cuts | None = None if self._section is None else self.graph.kept(self._cut_request(self._section)[0])
+        return known
+
+    def _cut_request(self, plane: SectionPlane) -> tuple[Key, Callable[[], CutOpen]]:
+        """What a plane would cut: parts that are not hidden, and those of their supports that are known."""
+        job = self.job
+        parts = tuple(part for part in job.parts if not part.is_hidden)
+        ids = {part.id for part in parts}
+        supports = tuple(one for one in job.supports if one.part_id in ids and self.structure(one) is not None)
+        bodies = tuple((part.id, part.mesh.key, token(part.pose)) for part in parts)
+        structures = tuple((one.id, self.graph.key(self._shown.structure, one, job)) for one in supports)
+        return Key("section", (plane, bodies, structures)), partial(CutOpen, plane, parts, supports, job)
+
     def problem_of(self, support: Support) -> TrellisError | None:
         """Why a support has no bars: its values were refused, or the work was cancelled."""
         return self._held_back.get(self.graph.key(self._shown.structure, support, self.job))
@@ -218,10 +241,13 @@ class Derived(QObject):
             yield REGION_FACTS, self.part, "Measuring the regions"
 
     def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
-        """The same with their keys and requests, and what is picked before it."""
+        """The same with their keys and requests; before it what is picked, and what a section cuts (without a word)."""
         job, picked, part = self.job, self.selection.faces, self.part
         if picked is not None and part is not None and picked.part == part.id and len(picked.faces):
             yield picked_key(part, picked), "Drawing selected faces", partial(HatchPicked, part, picked.faces)
+        if self._section is not None:
+            key, make = self._cut_request(self._section)
+            yield key, "", make
         for node, subject, title in self._asked_for():
             key = self.graph.key(node, subject, job)
             yield key, title, partial(Derive, node, subject, job)
@@ -259,8 +285,10 @@ class Derived(QObject):
         done: Callable[[Any], None],
         refused: Callable[[TrellisError], None] = lambda _: None,
     ) -> None:
-        self._running_key, self._running_title, self._is_quiet = key, title, False
-        self.task_started.emit(title)
+        self._running_key, self._is_quiet = key, not title
+        if title:
+            self._running_title = title
+            self.task_started.emit(title)
 
         def failed(problem: TrellisError) -> None:
             refused(problem)
@@ -280,7 +308,7 @@ class Derived(QObject):
             self._held_back[key] = problem
             self.derived_changed.emit()
         if isinstance(problem, Cancelled):
-            if key is None or still_wanted:
+            if title and (key is None or still_wanted):
                 self.said.emit("note", f"Cancelled: {title}")
         else:
             self.said.emit("stop", str(problem))

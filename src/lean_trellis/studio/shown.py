@@ -19,8 +19,10 @@ from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh import Mesh, MeshHealth
 from lean_trellis.core.mesh.faults import MeshFault, find_faults
+from lean_trellis.core.mesh.features import sharp_edges
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.primitives import to_manifold
+from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.overhang import Region
 from lean_trellis.core.overhang.outline import Outlines
 from lean_trellis.core.parts.pose import Pose
@@ -30,6 +32,8 @@ from lean_trellis.core.supports.common.structure import Counted, Drawn, Structur
 
 MOST_SHOWN_SOFTWARE = 20_000
 """Faces of one part shown at most where no graphics hardware draws: some 25 ms a frame on one core."""
+_SHARP_DEG, _MOST_SHARP = 32.0, 0.4
+"""Edges at which the surface turns by more are drawn, where they are no more than this share of all."""
 _GATHERED_TO = 8
 """How many times the faces wanted are left for the careful simplification."""
 MOST_SHOWN = 600_000
@@ -38,11 +42,15 @@ MOST_SHOWN = 600_000
 
 @dataclass(frozen=True, eq=False)
 class ShownMesh:
-    """A mesh as the view shows it: itself, or a lighter stand-in. `source` (k,) tells each face's original."""
+    """A mesh as the view shows it: itself, or a lighter stand-in. `source` (k,) tells each face's original.
+
+    `edges` (n, 2, 3) are the sharp ones, as lines; none where nearly all of them are.
+    """
 
     vertices: Floats
     faces: Ints
     source: Longs
+    edges: Floats
     is_stand_in: bool
 
 
@@ -117,7 +125,7 @@ def silhouette(pose: Pose, mesh: Mesh, shown: ShownMesh) -> tuple[Floats, ...]:
 
 
 def _as_it_is(mesh: Mesh) -> ShownMesh:
-    return ShownMesh(mesh.vertices, mesh.faces, np.arange(len(mesh.faces)), is_stand_in=False)
+    return ShownMesh(mesh.vertices, mesh.faces, np.arange(len(mesh.faces)), _edges(mesh), is_stand_in=False)
 
 
 def _made_lighter(mesh: Mesh, most: int) -> ShownMesh:
@@ -127,7 +135,15 @@ def _made_lighter(mesh: Mesh, most: int) -> ShownMesh:
     points, faces = fast_simplification.simplify(vertices.astype(np.float32), corners, target_count=most, agg=7)
     middles = points[faces].mean(axis=1)
     source = cKDTree(mesh.centroids).query(middles, workers=-1)[1]
-    return ShownMesh(points.astype(np.float64), faces.astype(np.int32), source, is_stand_in=True)
+    light = Mesh(points.astype(np.float64), faces.astype(np.int32))
+    return ShownMesh(light.vertices, light.faces, source, _edges(light), is_stand_in=True)
+
+
+def _edges(mesh: Mesh) -> Floats:
+    topology = build_topology(mesh)
+    edges = sharp_edges(topology, _SHARP_DEG)
+    telling = len(edges) <= _MOST_SHARP * len(topology.edge_vertices)
+    return mesh.vertices[edges] if telling else np.zeros((0, 2, 3))
 
 
 def _gathered(mesh: Mesh, most: int) -> tuple[Floats, Ints]:

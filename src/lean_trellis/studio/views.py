@@ -27,6 +27,7 @@ from lean_trellis.studio.messages import (
     ShowPoints,
     ViewMessage,
 )  # fmt: skip
+from lean_trellis.studio.section_cut import SectionPlane
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Station
 from lean_trellis.studio.theme import Tokens
@@ -236,11 +237,14 @@ class Views(QSplitter):
         if is_on:
             bar.tell()
         else:
-            self.view.scene.set_section(None)
-            self.view.refresh()
+            self._cut_at(None)
 
     def _section_moved(self, axis: int, place: float) -> None:
-        self.view.scene.set_section(axis, place)
+        self._cut_at(SectionPlane(axis, place))
+
+    def _cut_at(self, plane: SectionPlane | None) -> None:
+        self.session.cut_open(plane)
+        self.view.scene.set_section(plane)
         self.view.refresh()
 
     # --- the map ---

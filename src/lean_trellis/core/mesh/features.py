@@ -1,4 +1,4 @@
-"""Surfaces that supports had better not touch, suggested from the shape alone: fine detail, concave inner faces."""
+"""What stands out of a shape: sharp edges, and surfaces that supports had better not touch (detail, inner faces)."""
 
 from __future__ import annotations
 
@@ -19,6 +19,14 @@ _INNER_SHARE = 0.3
 _MOST_RAYS = 4_000_000
 _NUDGE = 1e-5
 _SHARP_DEG = 30.0
+
+
+def sharp_edges(topology: Topology, sharp_deg: float = _SHARP_DEG) -> Longs:
+    """(k, 2): the vertices of edges at which the surface turns by more than an angle or ends."""
+    normals = topology.mesh.normals[topology.pair_faces]
+    turns = np.einsum("ij,ij->i", normals[:, 0], normals[:, 1]) < np.cos(np.radians(sharp_deg))
+    edges = np.concatenate([topology.pair_edges[turns], topology.open_edges])
+    return topology.edge_vertices[np.sort(edges)].astype(np.int64)
 
 
 @heavy

@@ -83,6 +83,13 @@ def line_actor(data: vtkPolyData, colour: str, width: float) -> vtkActor:
     return actor
 
 
+def drawn_over(actor: vtkActor) -> None:
+    """Draw lines on a surface a little nearer than they are, so that the surface does not hide them."""
+    mapper = actor.GetMapper()
+    mapper.SetResolveCoincidentTopologyToPolygonOffset()
+    mapper.SetRelativeCoincidentTopologyLineOffsetParameters(-1.0, -3.0)
+
+
 def matrix_of(rotation: Floats, shift: Floats) -> vtkMatrix4x4:
     """A VTK matrix from a rotation and a shift."""
     matrix = vtkMatrix4x4()

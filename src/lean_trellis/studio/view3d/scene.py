@@ -4,38 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import MeshFault
-from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars, Support
-from lean_trellis.studio.hatched import Hatch
 from lean_trellis.studio.looks import look_of
+from lean_trellis.studio.section_cut import SectionPlane
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.shown import ShownPart
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.view3d.actors import (
     PlateActors,
-    as_bytes,
-    colour_faces,
     line_actor,
     line_data,
     matrix_of,
     mesh_actor,
-    mixed_bytes,
     plate_actors,
     poly_data,
 )
 from lean_trellis.studio.view3d.bar_actors import BarsActor, Shades, bars_actor, colour_bars, stand_in
-from lean_trellis.studio.view3d.paint import dot, paint_angles, paint_regions
+from lean_trellis.studio.view3d.paint import dot
+from lean_trellis.studio.view3d.part_actors import PartActors
+from lean_trellis.studio.view3d.section_actors import SectionActors
 from lean_trellis.studio.view3d.structure_actors import StructureActors
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
@@ -45,31 +40,21 @@ _HEAVY = 2.0
 _MOST_FAULT_FACES = 20_000
 
 
-@dataclass
-class _PartActor:
-    actor: vtkActor
-    data: vtkPolyData
-    shown: ShownPart
-    look: Any = None
-    pose: Any = None
-
-
 class Scene:
     """Keeps the renderer's actors in step with the session."""
 
     def __init__(self, renderer: vtkRenderer, overlay: vtkRenderer, session: Session, tokens: Tokens) -> None:
         self._renderer, self._overlay = renderer, overlay
         self._session, self._tokens = session, tokens
-        self._parts: dict[str, _PartActor] = {}
+        self._section = SectionActors(renderer)
+        self._parts = PartActors(renderer, session, self._section.clip)
         self._bars: dict[str, BarsActor] = {}
-        self._solids = StructureActors(renderer, self._clip)
+        self._solids = StructureActors(renderer, self._section.clip)
         self._plate = PlateActors((), ())
         self._from_below = False
         self._plate_of: Any = None
         self._mark: vtkActor | None = None
-        self._section: vtkPlane | None = None
         self._hints: list[vtkActor] = []
-        self._hatches: dict[str, tuple[Any, list[vtkActor]]] = {}
         self.preview_angles: tuple[float, float] | None = None
         self.figure = ""
         """The figure that bars of the part in hand are coloured by; nothing for plain copper."""
@@ -84,8 +69,6 @@ class Scene:
         """Change the colours; everything is coloured anew at the next update."""
         self._tokens = tokens
         self._plate_of = None
-        for entry in self._parts.values():
-            entry.look = None
         for support_id in list(self._bars):
             self._remove_bars(support_id)
 
@@ -93,18 +76,20 @@ class Scene:
         """Bring all actors in step."""
         self._update_plate()
         job = self._session.job
-        for part_id in set(self._parts) - {part.id for part in job.parts}:
-            self._renderer.RemoveActor(self._parts.pop(part_id).actor)
-            for actor in self._hatches.pop(part_id, ((), []))[1]:
-                self._renderer.RemoveActor(actor)
-        for part in job.parts:
-            self._update_part(part)
+        self._parts.update(self._tokens, self.preview_angles, shows_angles=self.shows_angles)
         self._update_supports(job.supports)
         self._update_fillings()
         in_hand = self._session.part if self.shows_tilt else None
         tilt = None if in_hand is None else self._session.tilt(in_hand)
         self._tilt.show(in_hand, tilt, job.material.pose_range, self._tokens)
+        self._section.update(self._session.cuts(), self._part_tint, self._support_colour, self._tokens)
         self._show_or_hide()
+
+    def _part_tint(self, part_id: str) -> str:
+        return self._parts.tint(self._session.job.part(part_id), self._tokens)
+
+    def _support_colour(self, support_id: str) -> str:
+        return look_of(self._session.job.support(support_id)).colour(self._tokens)
 
     def _update_plate(self) -> None:
         machine = self._session.job.machine
@@ -116,81 +101,6 @@ class Scene:
         for actor in (*self._plate.always, *self._plate.grid):
             self._renderer.AddActor(actor)
         self._plate_of = machine
-
-    def _update_part(self, part: Part) -> None:
-        shown = self._session.shown_part(part)
-        entry = self._parts.get(part.id)
-        if shown is None:
-            return
-        if entry is None or entry.shown is not shown:
-            if entry is not None:
-                self._renderer.RemoveActor(entry.actor)
-            data = poly_data(shown.shown.vertices, shown.shown.faces)
-            entry = _PartActor(mesh_actor(data, self._tint(part)), data, shown)
-            entry.actor.GetMapper().SetScalarVisibility(True)
-            self._clip(entry.actor)
-            self._renderer.AddActor(entry.actor)
-            self._parts[part.id] = entry
-        if entry.pose != part.pose:
-            entry.actor.SetUserMatrix(matrix_of(part.pose.matrix, part.pose.shift(part.mesh)))
-            entry.pose = part.pose
-        self._colour(part, entry)
-        self._hatch(part)
-
-    def _hatch(self, part: Part) -> None:
-        """Protected surfaces as hatch lines: one way for keep off, the other for avoid."""
-        hatch = self._session.hatch(part)
-        key = (hatch, self._tokens)
-        known = self._hatches.get(part.id)
-        if known is None or known[0] != key:
-            for actor in known[1] if known is not None else ():
-                self._renderer.RemoveActor(actor)
-            actors = [] if hatch is None else self._hatch_actors(hatch)
-            for actor in actors:
-                self._clip(actor)
-                self._renderer.AddActor(actor)
-            self._hatches[part.id] = (key, actors)
-        for actor in self._hatches[part.id][1]:
-            actor.SetUserMatrix(matrix_of(part.pose.matrix, part.pose.shift(part.mesh)))
-
-    def _hatch_actors(self, hatch: Hatch) -> list[vtkActor]:
-        colours = {KEEP_OFF: self._tokens.stop, AVOID: self._tokens.caution}
-        return [
-            line_actor(line_data(lines[:, 0], lines[:, 1]), colours[level], 2)
-            for level, lines in hatch.around.items()
-            if len(lines)
-        ]
-
-    def _tint(self, part: Part) -> str:
-        owners = sorted({other.owner for other in self._session.job.parts})
-        return self._tokens.part_tints[owners.index(part.owner) % len(self._tokens.part_tints)]
-
-    def _colour(self, part: Part, entry: _PartActor) -> None:
-        regions = self._session.regions(part) if self.shows_angles else None
-        selection = self._session.selection
-        picked = selection.regions if part.id == selection.part else frozenset()
-        in_hand = part.id in selection.parts
-        angles = (self._session.job.critical_angle(part), self._session.job.watch_angle(part))
-        if self.preview_angles is not None and in_hand:
-            angles = self.preview_angles
-        faces = selection.faces if part.id == selection.part else None
-        look = (self._tint(part), id(regions), picked, in_hand, angles, self._tokens, id(faces), self.preview_angles)
-        if entry.look == look:
-            return
-        entry.look = look
-        base = as_bytes(self._tint(part))
-        if in_hand and not self.shows_angles:
-            base = mixed_bytes(base, as_bytes(self._tokens.ivy), 0.38)
-        colours = np.tile(base, (len(entry.shown.shown.faces), 1)).astype(np.uint8)
-        if regions is not None:
-            if self.preview_angles is not None and in_hand:
-                paint_angles(colours, regions, angles, self._tokens)
-            else:
-                paint_regions(colours, regions, picked, angles, self._tokens)
-        if faces is not None:
-            chosen = np.isin(entry.shown.shown.source, faces.faces)
-            colours[chosen] = mixed_bytes(as_bytes(self._tokens.ivy), as_bytes(self._tokens.card), 0.25)
-        colour_faces(entry.data, colours)
 
     def _update_supports(self, supports: tuple[Support, ...]) -> None:
         bars = {support.id for support in supports if look_of(support).is_drawn_as_bars}
@@ -218,11 +128,11 @@ class Scene:
             if bars.is_empty:
                 return
             entry = bars_actor(bars, self._shown_sides(bars), self._tokens)
-            self._clip(entry.actor)
+            self._section.clip(entry.actor)
             self._renderer.AddActor(entry.actor)
             if entry.data.GetNumberOfPolys() > self._session.most_shown * _HEAVY:
                 entry.lines = stand_in(bars, self._tokens)
-                self._clip(entry.lines)
+                self._section.clip(entry.lines)
                 self._renderer.AddActor(entry.lines)
             self._bars[support_id] = entry
         self._colour_bars(support_id, entry, is_in_hand=selected)
@@ -255,7 +165,7 @@ class Scene:
             if known is not None:
                 self._renderer.RemoveActor(known[0])
             actor = mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.slate)
-            self._clip(actor)
+            self._section.clip(actor)
             self._renderer.AddActor(actor)
             self._fillings[stack_id] = (actor, mesh)
 
@@ -282,11 +192,7 @@ class Scene:
             actor.SetVisibility(self.shows_supports)
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
-        for part_id, part in self._parts.items():
-            is_shown = self.shows_parts and part_id not in hidden
-            part.actor.SetVisibility(is_shown)
-            for actor in self._hatches.get(part_id, ((), []))[1]:
-                actor.SetVisibility(is_shown)
+        self._parts.show(lambda part_id: self.shows_parts and part_id not in hidden)
         for support_id, bars in self._bars.items():
             is_hidden = job.support(support_id).part_id in hidden
             is_shown = self.shows_supports and not is_hidden
@@ -296,6 +202,7 @@ class Scene:
 
         shown = {support.id for support in job.supports if self.shows_supports and support.part_id not in hidden}
         self._solids.show(shown, is_moving=self.is_moving)
+        self._section.show(lambda part_id: self.shows_parts and part_id not in hidden, shown.__contains__)
 
     def move(self, *, is_moving: bool) -> None:
         """While the view moves, heavy supports are their middle lines."""
@@ -311,33 +218,14 @@ class Scene:
 
     # --- section ---
 
-    def set_section(self, axis: int | None, place: float = 0.0) -> None:
-        """Cut away what lies beyond a plane across the axis (0, 1, 2), or show everything."""
-        self._section = None
-        if axis is not None:
-            self._section = vtkPlane()
-            normal = [0.0, 0.0, 0.0]
-            origin = [0.0, 0.0, 0.0]
-            # Away from the usual eye: the half nearer to it is cut off.
-            normal[axis] = 1.0 if axis == 1 else -1.0
-            origin[axis] = place
-            self._section.SetNormal(*normal)
-            self._section.SetOrigin(*origin)
-        for part_entry in self._parts.values():
-            self._clip(part_entry.actor)
-        for bar_entry in self._bars.values():
-            self._clip(bar_entry.actor)
-        for actor in (*(actor for actor, _ in self._fillings.values()), *(actor for _, actor in self._solids.actors())):
-            self._clip(actor)
-        for _, actors in self._hatches.values():
-            for actor in actors:
-                self._clip(actor)
-
-    def _clip(self, actor: vtkActor) -> None:
-        mapper = actor.GetMapper()
-        mapper.RemoveAllClippingPlanes()
-        if self._section is not None:
-            mapper.AddClippingPlane(self._section)
+    def set_section(self, plane: SectionPlane | None) -> None:
+        """Cut away what lies before a plane, or show everything."""
+        self._section.put(plane)
+        bars = (entry.actor for entry in self._bars.values())
+        fillings = (actor for actor, _ in self._fillings.values())
+        solids = (actor for _, actor in self._solids.actors())
+        for actor in (*self._parts.actors(), *bars, *fillings, *solids):
+            self._section.clip(actor)
 
     # --- marks, drag, pick ---
 
@@ -394,15 +282,15 @@ class Scene:
 
     def shift_part(self, part: Part, dx: float, dy: float) -> None:
         """Show a part moved while it is dragged; the job is not changed."""
-        entry = self._parts.get(part.id)
-        if entry is not None:
-            shift = part.pose.shift(part.mesh) + [dx, dy, 0]
-            entry.actor.SetUserMatrix(matrix_of(part.pose.matrix, shift))
-            entry.pose = None
+        self._parts.shift(part, dx, dy)
+
+    def part_actor(self, part_id: str) -> vtkActor:
+        """The actor of a part's faces."""
+        return self._parts.body(part_id)
 
     def part_of(self, actor: Any) -> str:
         """The part that an actor shows, or nothing."""
-        return next((part_id for part_id, entry in self._parts.items() if entry.actor is actor), "")
+        return self._parts.part_of(actor)
 
     def bar_of(self, actor: Any, cell: int) -> tuple[str, int]:
         """The support that a cell of an actor belongs to, and its bar or element there, or nothing."""
@@ -413,7 +301,7 @@ class Scene:
 
     def source_face(self, part_id: str, cell: int) -> int:
         """The face of the part's own mesh that a shown face stands for."""
-        return int(self._parts[part_id].shown.shown.source[cell])
+        return self._parts.source_face(part_id, cell)
 
     def bounds(self) -> tuple[Floats, Floats]:
         """The box round everything on the plate, or round the plate when it is empty."""
