@@ -298,7 +298,7 @@ def test_a_surface_is_painted_on_the_map_and_in_the_view_each_in_one_step(at_ove
     assert mesh.areas[above].sum() == pytest.approx(10 * 5 + np.pi * 2.5**2, rel=0.2)
     assert (mesh.normals[above, 2] > 0.9).all()
     user.settle()
-    assert len(user.window.views.view.scene._hatches["part-1"][1]) == 2, "hatched both ways in the view"
+    assert len(user.window.views.view.scene.hatch_actors("part-1")) == 2, "hatched both ways in the view"
     user.window.setFocus()
     user.key(Qt.Key.Key_Escape)
     assert bench.modes.mode == ""

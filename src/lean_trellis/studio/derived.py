@@ -22,7 +22,6 @@ from lean_trellis.core.derive.pipeline import REGION_FACTS, RegionFacts
 from lean_trellis.core.derive.supports import FIGURES, loaded_supports
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Job
-from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
@@ -42,6 +41,7 @@ from lean_trellis.studio.shown import (
     MOST_SHOWN_SOFTWARE,
     SHOWN_FILLING,
     TREE_READY,
+    ShownFilling,
     ShownNodes,
     ShownPart,
     ShownRegions,
@@ -156,8 +156,8 @@ class Derived(QObject):
         """The findings on the job as it is now, once known."""
         return self.graph.known(FINDINGS, None, self.job)
 
-    def fillings(self, stack: Stack) -> Mesh | None:
-        """The solids in a stack's gaps as one mesh, once known."""
+    def fillings(self, stack: Stack) -> ShownFilling | None:
+        """The solids in a stack's gaps and what they cover, once known."""
         return self.graph.known(SHOWN_FILLING, stack, self.job)
 
     def hatch(self, part: Part) -> Hatch | None:

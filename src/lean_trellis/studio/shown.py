@@ -26,7 +26,10 @@ from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.overhang import Region
 from lean_trellis.core.overhang.outline import Outlines
 from lean_trellis.core.parts.pose import Pose
+from lean_trellis.core.parts.stacking import Separator, Spacer
 from lean_trellis.core.parts.tilt import MainAxis
+from lean_trellis.core.supports.common.floors import Shape
+from lean_trellis.core.supports.common.outlines import shadow
 from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.structure import Counted, Drawn, Structure
 
@@ -177,14 +180,29 @@ FAULTS: Node[tuple[MeshFault, ...]] = Node(
 )
 
 
-def _filling(reader: Reader[Mesh]) -> Mesh:
-    """The solids in a stack's gaps in one mesh, as they stand."""
+@dataclass(frozen=True, eq=False)
+class ShownFilling:
+    """The solids in a stack's gaps in one mesh, as they stand, and what they cover as seen from above."""
+
+    mesh: Mesh
+    covers: Shape
+
+
+def filling_name(filling: Separator | Spacer) -> str:
+    """What is said of a filling where it is drawn."""
+    return f"Separator, {filling.material.name}" if isinstance(filling, Separator) else f"Spacer, {filling.name}"
+
+
+def _filling(reader: Reader[ShownFilling]) -> ShownFilling:
     reader.watch.at(0.2, "filling the gaps of a stack")
     solids: tuple[Mesh, ...] = reader.one(FILLINGS)
-    return join(list(solids))
+    mesh = join(list(solids))
+    return ShownFilling(mesh, shadow(mesh))
 
 
-SHOWN_FILLING: Node[Mesh] = Node("shown filling", "stack", _filling, (), lambda stack, job, near: ((FILLINGS, stack),))
+SHOWN_FILLING: Node[ShownFilling] = Node(
+    "shown filling", "stack", _filling, (), lambda stack, job, near: ((FILLINGS, stack),)
+)
 
 
 def _ready(reader: Reader[bool]) -> bool:

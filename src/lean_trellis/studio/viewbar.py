@@ -7,32 +7,42 @@ from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField
-from lean_trellis.studio.theme import Tokens
+from lean_trellis.studio.theme import Tokens, mixed
+
+_LEAST_BAND_PX, _MOST_BAND_PX = 230, 330
+_PARTED_PX = 64
+LOW_EDGE, LOW_POINT, SELF_SUPPORTING = "low edge", "low point", "self-supporting"
 
 
 class AngleLegend(QWidget):
-    """Surface angle from a ceiling to the critical angle, then the doubtful band up to the watch angle."""
+    """Surface angle from a ceiling to the critical angle, the doubtful band up to the watch angle, what else shows.
+
+    What else are signs with words: low edges and points, and what supports itself, where there are any.
+    """
 
     def __init__(self, tokens: Tokens) -> None:
         super().__init__()
         self._tokens, self._angles = tokens, (45.0, 52.0)
+        self._signs: tuple[str, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMinimumWidth(_LEAST_BAND_PX + 16)
 
     def sizeHint(self) -> QSize:
         """One row."""
         return QSize(320, 34)
 
-    def show_angles(self, critical: float, watch: float, tokens: Tokens) -> None:
-        """Show other angles."""
-        self._angles, self._tokens = (critical, watch), tokens
+    def show_angles(self, critical: float, watch: float, signs: tuple[str, ...], tokens: Tokens) -> None:
+        """Show other angles, and which of the signs there are."""
+        self._angles, self._signs, self._tokens = (critical, watch), signs, tokens
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw the band with its three numbers."""
+        """Draw the band with its three numbers, and the signs beside it as far as there is room."""
         painter, t = QPainter(self), self._tokens
         critical, watch = self._angles
+        wide = sum(self._width_of(words) for words in self._signs) + (_PARTED_PX if self._signs else 0)
         left, top, high = 8, 4, 10
-        width = min(self.width() - 16, 330)
+        width = min(max(self.width() - 16 - wide, _LEAST_BAND_PX), _MOST_BAND_PX)
         split = left + width * critical / max(watch, 1e-6)
         band = QLinearGradient(left, 0, split, 0)
         band.setColorAt(0, QColor(t.plum))
@@ -40,13 +50,39 @@ class AngleLegend(QWidget):
         painter.fillRect(QRectF(left, top, split - left, high), band)
         painter.fillRect(QRectF(split, top, left + width - split, high), QColor(t.straw))
         painter.setPen(QColor(t.muted))
-        top += 2
-        row = QRectF(left, top + high, width, 16)
-        painter.drawText(row, Qt.AlignmentFlag.AlignLeft, "0° ceiling")
-        painter.drawText(
-            QRectF(split - 130, top + high, 126, 16), Qt.AlignmentFlag.AlignRight, f"critical {critical:g}°"
-        )
-        painter.drawText(QRectF(split + 2, top + high, 90, 16), Qt.AlignmentFlag.AlignLeft, f"watch {watch:g}°")
+        row = QRectF(left, top + high + 2, width, 16)
+        ends = f"critical {critical:g}°", f"watch {watch:g}°"
+        ceiling = "0° ceiling"
+        room = split - 4 - left - painter.fontMetrics().horizontalAdvance(ends[0])
+        if painter.fontMetrics().horizontalAdvance(ceiling) <= room:
+            painter.drawText(row, Qt.AlignmentFlag.AlignLeft, ceiling)
+        painter.drawText(QRectF(split - 130, row.top(), 126, 16), Qt.AlignmentFlag.AlignRight, ends[0])
+        painter.drawText(QRectF(split + 2, row.top(), 90, 16), Qt.AlignmentFlag.AlignLeft, ends[1])
+        at = left + width + max(0, painter.fontMetrics().horizontalAdvance(ends[1]) + split - left - width) + 14
+        for words in self._signs:
+            if at + self._width_of(words) > self.width():
+                break
+            self._paint_sign(painter, words, at, top)
+            at += self._width_of(words)
+
+    def _width_of(self, words: str) -> int:
+        return self.fontMetrics().horizontalAdvance(words) + 36
+
+    def _paint_sign(self, painter: QPainter, words: str, left: float, top: float) -> None:
+        t = self._tokens
+        if words == SELF_SUPPORTING:
+            painter.fillRect(QRectF(left, top, 14, 10), QColor(mixed(t.ochre, t.card, 0.7)))
+            painter.setPen(QColor(t.muted))
+            painter.drawRect(QRectF(left, top, 14, 10))
+        elif words == LOW_EDGE:
+            painter.fillRect(QRectF(left, top + 4, 16, 3), QColor(t.plum))
+        else:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(t.plum))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.drawEllipse(QRectF(left + 3, top, 10, 10))
+        painter.setPen(QColor(t.ink))
+        painter.drawText(QRectF(left + 20, top - 3, 140, 16), Qt.AlignmentFlag.AlignLeft, words)
 
 
 class SectionBar(QWidget):

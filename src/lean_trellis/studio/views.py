@@ -35,7 +35,7 @@ from lean_trellis.studio.underside.export import export_map
 from lean_trellis.studio.underside.map import UndersideMap
 from lean_trellis.studio.view3d.scene import Scene
 from lean_trellis.studio.view3d.view import BuildView
-from lean_trellis.studio.viewbar import ViewBar
+from lean_trellis.studio.viewbar import LOW_EDGE, LOW_POINT, SELF_SUPPORTING, ViewBar
 
 _INSET_PX = 8
 
@@ -363,10 +363,26 @@ class Views(QSplitter):
         self.viewbar.legend.setVisible(shows_angles)
         if shows_angles:
             shown = session.part or job.parts[0]
-            self.viewbar.legend.show_angles(job.critical_angle(shown), job.watch_angle(shown), self._tokens)
+            angles = job.critical_angle(shown), job.watch_angle(shown)
+            self.viewbar.legend.show_angles(*angles, self._signs(), self._tokens)
         light = [session.shown_part(entry) for entry in job.parts]
         simplified = sum(1 for entry in light if entry is not None and entry.shown.is_stand_in)
         self.viewbar.simplified.setText("view simplified, figures exact" if simplified else "")
+
+    def _signs(self) -> tuple[str, ...]:
+        """What else than angles the colours and lines on parts mean, of all that are shown."""
+        known = [self.session.regions(part) for part in self.session.job.parts if not part.is_hidden]
+        regions = [region for entry in known if entry is not None for region in entry.regions]
+        kinds = {region.kind for region in regions}
+        return tuple(
+            words
+            for words, occurs in (
+                (LOW_EDGE, "edge" in kinds),
+                (LOW_POINT, "point" in kinds),
+                (SELF_SUPPORTING, any(region.left_out for region in regions)),
+            )
+            if occurs
+        )
 
     def finish(self) -> None:
         """The window closes."""

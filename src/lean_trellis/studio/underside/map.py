@@ -31,14 +31,15 @@ from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.underside.handles import DOT_PX, grip_at, region_at, regions_within, thinned
 from lean_trellis.studio.underside.kept_picture import KeptPicture
+from lean_trellis.studio.underside.key import occurring, paint_key
 from lean_trellis.studio.underside.painting import (
     MapLook,
     paint_front,
     paint_ghost,
-    paint_key,
     paint_parts,
     paint_plate,
     paint_rulers,
+    paint_separators,
     paint_solids,
     paint_supports,
 )
@@ -77,6 +78,7 @@ class UndersideMap(QWidget):
         self.frame_s = 0.0
         self._follows = True
         """Whether everything stays in sight, as long as nobody has moved the map."""
+        self._signs: frozenset[str] = frozenset()
         self._kept = KeptPicture()
         self._anew = single_shot(self, 0)
         self._anew.timeout.connect(self._draw_anew)
@@ -176,7 +178,8 @@ class UndersideMap(QWidget):
         painter = QPainter(self)
         self._kept.paint(painter, self.frame, self.rect(), QColor(self._tokens.ground))
         paint_rulers(painter, self.frame, self.width(), self.height(), self._tokens)
-        paint_key(painter, self.width(), self.height(), self._tokens)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_key(painter, self.width(), self.height(), self._tokens, self._signs)
         self._paint_gesture(painter)
         self.frame_s = time.perf_counter() - begin
 
@@ -184,6 +187,7 @@ class UndersideMap(QWidget):
         """Draw the picture that is kept."""
         if self.isVisible():
             self._kept.take(self._pictures(), self.frame, self.size())
+            self._signs = occurring(self.sheet.parts(), self.sheet.supports() if self.shows_supports else [])
             self.update()
 
     def _pictures(self) -> QPixmap:
@@ -207,6 +211,7 @@ class UndersideMap(QWidget):
         machine, look = self.machine, self.look()
         paint_plate(painter, frame, machine, self._tokens, visible)
         paint_parts(painter, frame, self.sheet.parts(), look, visible)
+        paint_separators(painter, frame, self.sheet.separators(), self._tokens)
         paint_solids(painter, frame, self.sheet.solids(self._tokens), look)
         paint_supports(painter, frame, self.sheet.supports(), look, visible)
         paint_front(painter, visible, self._tokens)

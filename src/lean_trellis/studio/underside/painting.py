@@ -28,6 +28,7 @@ _MOST_STAMPED_PX = 9.0
 _ISLAND_PX = 10.0
 _PICKED_PX = 8.0
 _MOST_RING_STAMPED_PX = 16.0
+_LEAST_CONTACT_PX, _CONTACT_RIM_PX = 1.8, 0.8
 RULER_PX = 18
 
 
@@ -47,7 +48,7 @@ class MapLook:
 
 
 def paint_plate(painter: QPainter, frame: MapFrame, machine: Machine, tokens: Tokens, visible: QRectF) -> None:
-    """The plate, its grid of 10 mm and its zones."""
+    """The plate, its grid of 10 mm, and the zones that are taken with their names."""
     painter.fillRect(visible, QColor(tokens.ground))
     painter.save()
     painter.setTransform(_transform(frame), combine=True)
@@ -66,12 +67,49 @@ def paint_plate(painter: QPainter, frame: MapFrame, machine: Machine, tokens: To
             step += 10.0
     painter.setPen(_pen(tokens.plate_line, 0.6))
     draw_lines(painter, lines)
+    painter.setPen(_pen(tokens.muted, 1.0))
     for zone in machine.zones:
-        painter.fillRect(QRectF(zone.x, zone.y, zone.width, zone.depth), QBrush(QColor(tokens.muted), _DENSE))
+        painter.setBrush(QBrush(QColor(tokens.muted), _DENSE))
+        painter.drawRect(QRectF(zone.x, zone.y, zone.width, zone.depth))
     painter.setClipping(False)
     painter.setPen(_pen(tokens.ink, 1.2))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawPath(shape)
+    painter.restore()
+    for zone in machine.zones:
+        _write(painter, frame, zone.name, zone.x + zone.width / 2, zone.y + zone.depth / 2, tokens)
+
+
+def paint_separators(
+    painter: QPainter, frame: MapFrame, separators: list[tuple[str, QPainterPath]], tokens: Tokens
+) -> None:
+    """What lies in the gaps of stacks, in slate lines, each with its name."""
+    painter.save()
+    painter.setTransform(_transform(frame), combine=True)
+    painter.setPen(_pen(tokens.slate, 1.2))
+    painter.setBrush(QBrush(QColor(tokens.slate), Qt.BrushStyle.HorPattern))
+    for _, path in separators:
+        painter.drawPath(path)
+    painter.restore()
+    for name, path in separators:
+        box = path.boundingRect()
+        _write(painter, frame, name, box.center().x(), box.top(), tokens)
+
+
+def _write(painter: QPainter, frame: MapFrame, words: str, x: float, y: float, tokens: Tokens) -> None:
+    """A name on a pale ground round a place of the plate."""
+    font = QFont(painter.font())
+    font.setPixelSize(10)
+    painter.save()
+    painter.setFont(font)
+    size = painter.fontMetrics().size(0, words)
+    box = QRectF(0, 0, size.width() + 8.0, size.height() + 2.0)
+    box.moveCenter(QPointF(x * frame.scale + frame.left, y * frame.scale + frame.top))
+    ground = QColor(tokens.paper)
+    ground.setAlpha(215)
+    painter.fillRect(box, ground)
+    painter.setPen(QColor(tokens.ink))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
     painter.restore()
 
 
@@ -156,15 +194,16 @@ def _draw_islands(painter: QPainter, frame: MapFrame, sheet: PartSheet, tokens: 
 def paint_supports(
     painter: QPainter, frame: MapFrame, supports: list[SupportSheet], look: MapLook, visible: QRectF
 ) -> None:
-    """Shared feet as shapes, feet as rings, contacts as dots of their true size, never smaller than can be seen."""
+    """Shared feet as shapes, feet as rings, contacts as pale dots of their true size in dark rims, all large enough."""
     if not look.shows_supports:
         return
     tokens = look.tokens
     for sheet in supports:
         contacts, feet = sheet.contacts, sheet.feet
         strong = 1.0 if sheet.support == look.support or not look.support else 0.45
-        ring, dot = QColor(tokens.copper), QColor(tokens.copper)
+        ring, rim, dot = QColor(tokens.copper), QColor(tokens.ink), QColor(tokens.card)
         ring.setAlphaF(0.6 * strong)
+        rim.setAlphaF(strong)
         dot.setAlphaF(strong)
         painter.save()
         painter.setTransform(_transform(frame), combine=True)
@@ -184,7 +223,9 @@ def paint_supports(
             _draw_dots(painter, frame, places, diameter, ring, visible, is_ring=True)
         _draw_dots(painter, frame, feet.on_part, 1.0, QColor(tokens.stop), visible, is_ring=True)
         for diameter, places in contacts.by_diameter.items():
-            _draw_dots(painter, frame, places, max(diameter, 2.4 / frame.scale), dot, visible)
+            size = max(diameter, _LEAST_CONTACT_PX / frame.scale)
+            _draw_dots(painter, frame, places, size + 2 * _CONTACT_RIM_PX / frame.scale, rim, visible)
+            _draw_dots(painter, frame, places, size, dot, visible)
     if len(look.picked_holds):
         _draw_dots(painter, frame, look.picked_holds, _PICKED_PX / frame.scale, QColor(tokens.ivy), visible)
 
@@ -316,54 +357,6 @@ def _draw_scale_bar(painter: QPainter, frame: MapFrame, width: int, height: int,
     painter.drawText(
         QRectF(right - pixels - 60, low - 20, pixels + 60, 14), Qt.AlignmentFlag.AlignRight, f"{length:g} mm"
     )
-
-
-def paint_key(painter: QPainter, width: int, height: int, tokens: Tokens) -> None:
-    """What the signs mean, along the lower edge, as far as there is room beside the scale bar."""
-    font = QFont(painter.font())
-    font.setPixelSize(10)
-    painter.setFont(font)
-    top, room = height - 18.0, width - 150.0
-    items = (
-        ("free edge", tokens.ink, "line", 1.2), ("wall", tokens.slate, "line", 3.0),
-        ("fading", tokens.muted, "dots", 1.2),
-        ("low edge", tokens.plum, "line", 3.2), ("low point", tokens.plum, "square", 7.0),
-        ("island", tokens.stop, "ring", 9.0), ("contact", tokens.copper, "disc", 6.0),
-        ("foot", tokens.copper, "ring", 9.0),
-        ("self-supporting", tokens.ochre, "screen", 10.0),
-    )  # fmt: skip
-    left = RULER_PX + 6.0
-    widths = [26 + painter.fontMetrics().horizontalAdvance(words) + 12 for words, *_ in items]
-    fitting = [n for n in range(len(items)) if left + sum(widths[: n + 1]) <= room]
-    if not fitting:
-        return
-    band = QColor(tokens.paper)
-    band.setAlpha(215)
-    painter.fillRect(QRectF(RULER_PX, top, sum(widths[n] for n in fitting) + 8, 18), band)
-    for n in fitting:
-        words, colour, sign, size = items[n]
-        _draw_sign(painter, QPointF(left + 10, top + 9), sign, size, QColor(colour))
-        painter.setPen(QColor(tokens.ink))
-        painter.drawText(QPointF(left + 24, top + 13), words)
-        left += widths[n]
-
-
-def _draw_sign(painter: QPainter, at: QPointF, sign: str, size: float, colour: QColor) -> None:
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(colour, size if sign in ("line", "dots") else 1.4))
-    half = QPointF(size / 2, size / 2)
-    if sign in ("line", "dots"):
-        if sign == "dots":
-            painter.setPen(QPen(colour, size, Qt.PenStyle.DotLine))
-        painter.drawLine(at - QPointF(9, 0), at + QPointF(9, 0))
-    elif sign == "square":
-        painter.fillRect(QRectF(at - half, at + half), colour)
-    elif sign == "screen":
-        painter.fillRect(QRectF(at - half, at + half), QBrush(colour, Qt.BrushStyle.Dense6Pattern))
-    else:
-        if sign == "disc":
-            painter.setBrush(colour)
-        painter.drawEllipse(at, size / 2, size / 2)
 
 
 def paint_front(painter: QPainter, visible: QRectF, tokens: Tokens) -> None:

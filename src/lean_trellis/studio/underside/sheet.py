@@ -21,9 +21,9 @@ from lean_trellis.studio.forms.qt import points_of, polygon_of
 from lean_trellis.studio.hatched import Hatch
 from lean_trellis.studio.looks import look_of
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.shown import ShownRegions
+from lean_trellis.studio.shown import ShownRegions, filling_name
 from lean_trellis.studio.theme import Tokens
-from lean_trellis.studio.underside.map_sheet import SolidSheet
+from lean_trellis.studio.underside.map_sheet import SolidSheet, add_shape
 from lean_trellis.studio.underside.solid_sheet import solid_sheet
 
 _SHADES = 32
@@ -123,6 +123,18 @@ class UndersideSheet:
                 kept = (bars, SupportSheet(support.id, _contacts(bars), _feet(bars), _lines(bars), shared))
                 self._supports[support.id] = kept
             sheets.append(kept[1])
+        return sheets
+
+    def separators(self) -> list[tuple[str, QPainterPath]]:
+        """What lies in the gaps of stacks, once known: names and outlines."""
+        sheets = []
+        for stack in self._session.job.stacks:
+            shown = None if stack.filling is None else self._session.fillings(stack)
+            if stack.filling is None or shown is None:
+                continue
+            path = QPainterPath()
+            add_shape(path, shown.covers)
+            sheets.append((filling_name(stack.filling), path))
         return sheets
 
     def solids(self, tokens: Tokens) -> list[SolidSheet]:

@@ -10,7 +10,7 @@ import numpy as np
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.bars.struts import (
@@ -35,7 +35,7 @@ from lean_trellis.studio.view3d.actors import (
     poly_data,
 )
 
-_SLIGHTLY = 1.001
+_SLIGHTLY, _TIP_PALE = 1.001, 0.8
 _LEANS_DEG = 0.01
 
 
@@ -49,6 +49,8 @@ class BarsActor:
     faces_per_bar: int
     faces_per_trunk: int
     faces_per_strut: int
+    tip_faces: Longs
+    """Which faces of each bar are those of its tip."""
     look: Any = None
     lines: vtkActor | None = None
     """What stands for it while the view moves, where it is heavy: the middle lines alone."""
@@ -83,11 +85,14 @@ def bars_actor(bars: Bars, sides: int, tokens: Tokens) -> BarsActor:
     mesh, own = light.mesh, len(light.bar_mesh.faces)
     data = poly_data(mesh.vertices, mesh.faces)
     per_trunk, per_strut = (faces_of_one(rings, sides) for rings in (TRUNK_RINGS, 2))
-    return BarsActor(mesh_actor(data, tokens.copper), data, bars, own // max(len(bars), 1), per_trunk, per_strut)
+    per_bar = own // max(len(bars), 1)
+    ring_of_corner = light.bar_mesh.faces[:per_bar] // sides
+    tips = np.flatnonzero(ring_of_corner.min(axis=1) >= len(rings) - 2) if per_bar else np.zeros(0, np.int64)
+    return BarsActor(mesh_actor(data, tokens.copper), data, bars, per_bar, per_trunk, per_strut, tips)
 
 
 def colour_bars(entry: BarsActor, picked: Set[int], shades: Shades | None, tokens: Tokens) -> None:
-    """Copper, darker on parts; by a figure where one is given; picked ones ivy; what is shared a little darker."""
+    """Copper with pale tips, darker on parts; by a figure where one is given; picked ones ivy; shared ones darker."""
     bars, copper, ink = entry.bars, as_bytes(tokens.copper), as_bytes(tokens.ink)
     own = np.where((bars.landings == ON_PART)[:, None], mixed_bytes(copper, ink, 0.4), copper)
     if shades is not None:
@@ -97,6 +102,11 @@ def colour_bars(entry: BarsActor, picked: Set[int], shades: Shades | None, token
     colours = np.tile(mixed_bytes(copper, ink, 0.15), (entry.data.GetNumberOfPolys(), 1))
     first = len(bars) * entry.faces_per_bar
     colours[:first] = np.repeat(own, entry.faces_per_bar, axis=0)
+    plain = np.ones(len(bars), bool)
+    plain[[number for number in picked if number < len(bars)]] = False
+    if shades is None:
+        each = np.flatnonzero(plain)[:, None] * entry.faces_per_bar + entry.tip_faces
+        colours[each.reshape(-1)] = mixed_bytes(copper, as_bytes(tokens.card), _TIP_PALE)
     if shades is not None and shades.key == "used" and len(bars.trunks):
         stems = figure_colours(shades.figures.trunk_used, shades.limits, tokens)
         last = first + len(stems) * entry.faces_per_trunk

@@ -15,7 +15,7 @@ from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.part import Part
 from lean_trellis.studio.hatched import Hatch
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.shown import ShownPart
+from lean_trellis.studio.shown import ShownPart, ShownRegions
 from lean_trellis.studio.theme import Tokens, mixed, rgb
 from lean_trellis.studio.view3d.actors import (
     as_bytes,
@@ -28,9 +28,9 @@ from lean_trellis.studio.view3d.actors import (
     mixed_bytes,
     poly_data,
 )
-from lean_trellis.studio.view3d.paint import paint_angles, paint_regions
+from lean_trellis.studio.view3d.paint import dot, paint_angles, paint_regions
 
-_EDGE_INK = 0.62
+_EDGE_INK, _POINT_SHARE = 0.62, 0.008
 
 
 @dataclass
@@ -45,9 +45,11 @@ class _Entry:
     pose: Any = None
     hatched: Any = None
     hatch: list[vtkActor] = field(default_factory=list)
+    low_of: Any = None
+    low: list[vtkActor] = field(default_factory=list)
 
     def actors(self) -> list[vtkActor]:
-        return [self.body, *([self.edges] if self.edges is not None else []), *self.hatch]
+        return [self.body, *([self.edges] if self.edges is not None else []), *self.hatch, *self.low]
 
 
 class PartActors:
@@ -69,6 +71,7 @@ class PartActors:
             entry = self._entry(part, shown, tokens)
             self._colour(part, entry, tokens, preview, shows_angles=shows_angles)
             self._hatch(part, entry, tokens)
+            self._mark_low(part, entry, tokens, shows_angles=shows_angles)
             if entry.pose != part.pose:
                 self._stand(entry, part, part.pose.shift(part.mesh))
                 entry.pose = part.pose
@@ -94,6 +97,14 @@ class PartActors:
     def body(self, part_id: str) -> vtkActor:
         """The actor of a part's faces."""
         return self._entries[part_id].body
+
+    def hatch(self, part_id: str) -> tuple[vtkActor, ...]:
+        """The hatch lines on a part's protected surfaces, an actor a level."""
+        return tuple(self._entries[part_id].hatch)
+
+    def low(self, part_id: str) -> tuple[vtkActor, ...]:
+        """The actors of a part's low edges and points."""
+        return tuple(self._entries[part_id].low)
 
     def part_of(self, actor: Any) -> str:
         """The part that an actor shows, or nothing."""
@@ -189,6 +200,42 @@ class PartActors:
         entry.hatched, entry.pose = (hatch, tokens), None
         entry.hatch = [] if hatch is None else _hatch_actors(hatch, tokens)
         self._add(entry.hatch)
+
+    def _mark_low(self, part: Part, entry: _Entry, tokens: Tokens, *, shows_angles: bool) -> None:
+        """Low edges as thick lines and low points as dots, while regions are shown."""
+        regions = self._session.regions(part) if shows_angles else None
+        picked = self._session.selection.regions if part.id == self._session.selection.part else frozenset()
+        if entry.low_of == (regions, picked, tokens):
+            return
+        for actor in entry.low:
+            self._renderer.RemoveActor(actor)
+        entry.low_of, entry.pose = (regions, picked, tokens), None
+        entry.low = [] if regions is None else _low_actors(part, regions, picked, tokens)
+        self._add(entry.low)
+
+
+def _low_actors(part: Part, regions: ShownRegions, picked: frozenset[int], tokens: Tokens) -> list[vtkActor]:
+    """Those that are picked in ivy, the others in plum."""
+    size = float(np.linalg.norm(part.mesh.bounds[1] - part.mesh.bounds[0]))
+    actors = []
+    for is_picked, colour in ((False, tokens.plum), (True, tokens.ivy)):
+        starts, stops = [np.zeros((0, 3))], [np.zeros((0, 3))]
+        for region in regions.regions:
+            if region.kind == "face" or (region.id in picked) != is_picked:
+                continue
+            places = part.mesh.vertices[region.vertices]
+            if region.kind == "point":
+                x, y, z = places[0].tolist()
+                actors.append(dot((x, y, z), _POINT_SHARE * size, colour))
+                continue
+            along = places[np.argsort(places @ np.ptp(places, axis=0), kind="stable")]
+            starts.append(along[:-1])
+            stops.append(along[1:])
+        lines = np.concatenate(starts), np.concatenate(stops)
+        if len(lines[0]):
+            actors.append(line_actor(line_data(*lines), colour, 4))
+            drawn_over(actors[-1])
+    return actors
 
 
 def _hatch_actors(hatch: Hatch, tokens: Tokens) -> list[vtkActor]:

@@ -10,7 +10,6 @@ import numpy as np
 from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports import Bars, Support
@@ -32,6 +31,7 @@ from lean_trellis.studio.view3d.paint import dot
 from lean_trellis.studio.view3d.part_actors import PartActors
 from lean_trellis.studio.view3d.section_actors import SectionActors
 from lean_trellis.studio.view3d.structure_actors import StructureActors
+from lean_trellis.studio.view3d.surroundings import Surroundings
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
@@ -49,6 +49,7 @@ class Scene:
         self._section = SectionActors(renderer)
         self._parts = PartActors(renderer, session, self._section.clip)
         self._bars: dict[str, BarsActor] = {}
+        self.surroundings = Surroundings(renderer, session, self._section.clip)
         self._solids = StructureActors(renderer, self._section.clip)
         self._plate = PlateActors((), ())
         self._from_below = False
@@ -58,7 +59,6 @@ class Scene:
         self.preview_angles: tuple[float, float] | None = None
         self.figure = ""
         """The figure that bars of the part in hand are coloured by; nothing for plain copper."""
-        self._fillings: dict[str, tuple[vtkActor, Mesh]] = {}
         self._tilt = TiltArc(renderer)
         self.is_moving = False
         self.shows_angles = False
@@ -78,7 +78,7 @@ class Scene:
         job = self._session.job
         self._parts.update(self._tokens, self.preview_angles, shows_angles=self.shows_angles)
         self._update_supports(job.supports)
-        self._update_fillings()
+        self.surroundings.update(self._tokens)
         in_hand = self._session.part if self.shows_tilt else None
         tilt = None if in_hand is None else self._session.tilt(in_hand)
         self._tilt.show(in_hand, tilt, job.material.pose_range, self._tokens)
@@ -153,22 +153,6 @@ class Scene:
         shades = None if figures is None else Shades(figures, self.figure, session.figure_range(self.figure))
         colour_bars(entry, picked, shades, self._tokens)
 
-    def _update_fillings(self) -> None:
-        """What stands in the gaps of stacks; what is out of date stays until the new is known."""
-        stacks = {stack.id: stack for stack in self._session.job.stacks if stack.filling is not None}
-        for stack_id in set(self._fillings) - set(stacks):
-            self._renderer.RemoveActor(self._fillings.pop(stack_id)[0])
-        for stack_id, stack in stacks.items():
-            mesh, known = self._session.fillings(stack), self._fillings.get(stack_id)
-            if mesh is None or (known is not None and known[1] is mesh):
-                continue
-            if known is not None:
-                self._renderer.RemoveActor(known[0])
-            actor = mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.slate)
-            self._section.clip(actor)
-            self._renderer.AddActor(actor)
-            self._fillings[stack_id] = (actor, mesh)
-
     def _shown_sides(self, bars: Bars) -> int:
         """How many sides a bar is shown with: all of them while there are few."""
         known = [self._session.bars(support) for support in self._session.job.supports]
@@ -188,8 +172,7 @@ class Scene:
             actor.SetVisibility(self.shows_plate)
         for actor in self._plate.grid:
             actor.SetVisibility(self.shows_plate and not self._from_below)
-        for actor, _ in self._fillings.values():
-            actor.SetVisibility(self.shows_supports)
+        self.surroundings.show(with_plate=self.shows_plate, with_supports=self.shows_supports)
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
         self._parts.show(lambda part_id: self.shows_parts and part_id not in hidden)
@@ -222,22 +205,21 @@ class Scene:
         """Cut away what lies before a plane, or show everything."""
         self._section.put(plane)
         bars = (entry.actor for entry in self._bars.values())
-        fillings = (actor for actor, _ in self._fillings.values())
         solids = (actor for _, actor in self._solids.actors())
-        for actor in (*self._parts.actors(), *bars, *fillings, *solids):
+        for actor in (*self._parts.actors(), *bars, *self.surroundings.bodies(), *solids):
             self._section.clip(actor)
 
     # --- marks, drag, pick ---
 
     def mark(self, place: tuple[float, float, float] | None, radius: float = 1.2) -> None:
-        """A ball at a finding's place, seen through everything; None takes it away."""
+        """A ball at a finding's place, hidden by what lies before it; None takes it away."""
         if self._mark is not None:
-            self._overlay.RemoveActor(self._mark)
+            self._renderer.RemoveActor(self._mark)
             self._mark = None
         if place is None:
             return
         self._mark = dot(place, radius, self._tokens.stop)
-        self._overlay.AddActor(self._mark)
+        self._renderer.AddActor(self._mark)
 
     def hint(self, actors: list[vtkActor]) -> None:
         """Lines or dots seen through everything, in place of those before."""
@@ -287,6 +269,14 @@ class Scene:
     def part_actor(self, part_id: str) -> vtkActor:
         """The actor of a part's faces."""
         return self._parts.body(part_id)
+
+    def hatch_actors(self, part_id: str) -> tuple[vtkActor, ...]:
+        """The hatch lines on a part's protected surfaces, an actor a level."""
+        return self._parts.hatch(part_id)
+
+    def low_actors(self, part_id: str) -> tuple[vtkActor, ...]:
+        """The actors of a part's low edges and points."""
+        return self._parts.low(part_id)
 
     def part_of(self, actor: Any) -> str:
         """The part that an actor shows, or nothing."""

@@ -97,3 +97,17 @@ def test_uprights_that_lean_apart_are_braced_over_their_widest_distance():
     rises = np.abs(struts.stops[:, 2] - struts.starts[:, 2])
     assert (rises >= 14 * (1 - 1e-6)).all(), "a brace at the top spans 14 and holds itself"
     assert max(struts.stops[:, 2].max(), struts.starts[:, 2].max()) == pytest.approx(41.0)
+
+
+@pytest.mark.parametrize("kind", sorted(BAYS))
+def test_above_a_short_neighbour_tall_uprights_are_braced_with_each_other(kind):
+    tall, short = standing((0, 0), (10, 0), top=61.0), standing((5, 0), top=11.0)
+    uprights = Uprights(np.concatenate([tall.places, short.places]), np.arange(3))
+    parameters = BarParameters(brace=kind, free_length=16.0, lean_limit=45.0)
+    struts = braced(uprights, parameters, [])
+    for number in (0, 1):
+        ends = np.concatenate([struts.starts, struts.stops])[:, 2]
+        mine = ends[np.concatenate([struts.columns[:, 0], struts.columns[:, 1]]) == number]
+        assert np.diff(np.sort(np.concatenate([mine, [1.0, 61.0]]))).max() <= 16.0 + 1e-6
+    upper = (struts.starts[:, 2] > 11.0) | (struts.stops[:, 2] > 11.0)
+    assert {tuple(sorted(pair)) for pair in struts.columns[upper].tolist()} == {(0, 1)}

@@ -75,3 +75,9 @@ def test_posts_of_a_real_cradle_keep_to_their_seat_on_a_ball():
     deep = seen.levels(tops, _slopes(request, tops)) - seen.heights
     assert deep.max() <= 0.15 + _UNEVEN_MM + 1e-6
     assert (posts.areas > 0).sum() > 10
+
+
+def test_a_post_as_thick_at_its_tip_as_below_has_no_cone():
+    values = CradleParameters(post_pitch=4, post_tip=1.5, post_diameter=1.5, seat_depth=0.0)
+    request = request_for(box((30, 30, 4)), values, offset=10.0)
+    assert _cones(request, np.array([[0.0, 0.0, 10.0]]), LEVEL).tolist() == [0.0]

@@ -8,7 +8,7 @@ from panel_requests import request_for
 
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box
-from lean_trellis.core.supports.common.floors import _apart, floors_of
+from lean_trellis.core.supports.common.floors import _apart, _near, floors_of
 
 
 def at(mesh: Mesh, x: float, y: float, z: float) -> Mesh:
@@ -51,3 +51,13 @@ def test_protected_faces_belong_to_no_floor():
     assert floor.outline.area == pytest.approx(48)
     protected[faces] = 1
     assert floors_of(request.overhangs, region, protected) == []
+
+
+def test_of_rims_in_space_those_at_a_floor_are_its_own_in_plan():
+    mesh = two_shelves()
+    lower = np.flatnonzero((mesh.normals[:, 2] < -0.5) & (mesh.centroids[:, 2] < 10))
+    corners = mesh.vertices[np.unique(mesh.faces[lower])]
+    a, b, c = corners[0], corners[1], mesh.vertices[-1]
+    near = _near(np.array([[a, b], [a, c], [c, c]]), mesh, lower)
+    np.testing.assert_array_equal(near, [[a[:2], b[:2]]])
+    assert _near(np.zeros((0, 2, 3)), mesh, lower).shape == (0, 2, 2)

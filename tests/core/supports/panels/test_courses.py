@@ -24,6 +24,7 @@ from lean_trellis.core.supports.panels.courses import (
     TOO_STEEP,
     Footing,
     Surveyor,
+    _filled,
     find_runs,
 )  # fmt: skip
 from lean_trellis.core.supports.panels.paths import Path
@@ -181,3 +182,15 @@ def test_runs_are_unbroken_stretches():
     runs = find_runs(np.arange(5.0), np.array([0, 0, 0, 1, 1]), free)
     assert (runs.begins.tolist(), runs.ends.tolist(), runs.walls.tolist()) == ([0, 3], [2, 4], [0, 1])
     assert len(find_runs(np.arange(3.0), np.zeros(3, int), np.zeros(3, bool))) == 0
+
+
+def test_heights_that_are_missed_at_a_rim_come_from_the_next_column_of_the_same_wall():
+    nan = np.nan
+    tops = np.array([nan, 5.0, 6.0, nan, nan, 9.0])
+    walls = np.array([0, 0, 0, 1, 1, 1])
+    near = np.array([0.0, 0.5, 1.0, 1.5, 2.0, 2.5]) * STEP_MM
+    np.testing.assert_array_equal(_filled(tops, walls, near), [5, 5, 6, 9, 9, 9])
+    far = near.copy()
+    far[0] = -3 * STEP_MM
+    np.testing.assert_array_equal(_filled(tops, walls, far)[:2], [nan, 5])
+    assert np.isnan(_filled(np.full(2, nan), walls[:2], near[:2])).all()

@@ -1,0 +1,110 @@
+"""What the signs of the map mean: along its lower edge, only those that occur, in as many rows as they need."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QFont, QPainter, QPen
+
+from lean_trellis.core.overhang.rim import FADING, FREE, WALL
+from lean_trellis.studio.theme import Tokens
+from lean_trellis.studio.underside.sheet import PartSheet, SupportSheet
+
+_ROW_PX, _SCALE_BAR_PX = 17.0, 150.0
+_RULER_PX = 18
+
+
+@dataclass(frozen=True)
+class Sign:
+    """A word, the shape drawn before it with its size in pixels, and the token of its colour."""
+
+    words: str
+    shape: str
+    size: float
+    colour: str
+
+
+_SIGNS = (
+    Sign("free edge", "line", 1.2, "ink"),
+    Sign("wall", "line", 3.0, "slate"),
+    Sign("fading", "dots", 1.2, "muted"),
+    Sign("low edge", "line", 3.2, "plum"),
+    Sign("low point", "square", 7.0, "plum"),
+    Sign("self-supporting", "screen", 10.0, "ochre"),
+    Sign("island", "ring", 9.0, "stop"),
+    Sign("contact", "contact", 6.0, "copper"),
+    Sign("foot", "ring", 9.0, "copper"),
+)
+
+
+def occurring(parts: Iterable[PartSheet], supports: Iterable[SupportSheet]) -> frozenset[str]:
+    """The words of the signs that occur on a map."""
+    found: set[str] = set()
+    rims = {FREE: "free edge", WALL: "wall", FADING: "fading"}
+    for sheet in parts:
+        found |= {rims[kind] for kind, lines in sheet.rims.items() if lines}
+        found |= {f"low {shape.region.kind}" for shape in sheet.shapes if shape.region.kind != "face"}
+        if any(shape.region.left_out for shape in sheet.shapes):
+            found.add("self-supporting")
+        if sheet.islands:
+            found.add("island")
+    for support in supports:
+        found |= {"contact"} if support.contacts.by_diameter else set()
+        found |= {"foot"} if support.feet.by_diameter else set()
+    return frozenset(found)
+
+
+def paint_key(painter: QPainter, width: int, height: int, tokens: Tokens, words: frozenset[str]) -> None:
+    """The signs of these words, beside the scale bar; in more than one row where one is too short."""
+    font = QFont(painter.font())
+    font.setPixelSize(10)
+    painter.setFont(font)
+    rows = _rows(painter, [sign for sign in _SIGNS if sign.words in words], width - _RULER_PX - _SCALE_BAR_PX)
+    if not rows:
+        return
+    band = QColor(tokens.paper)
+    band.setAlpha(215)
+    widest = max(sum(wide for _, wide in row) for row in rows)
+    top = height - _ROW_PX * len(rows) - 1
+    painter.fillRect(QRectF(_RULER_PX, top, widest + 8, _ROW_PX * len(rows) + 1), band)
+    for number, row in enumerate(rows):
+        left, middle = _RULER_PX + 6.0, top + _ROW_PX * (number + 0.5)
+        for sign, wide in row:
+            draw_sign(painter, QPointF(left + 10, middle), sign.shape, sign.size, getattr(tokens, sign.colour), tokens)
+            painter.setPen(QColor(tokens.ink))
+            painter.drawText(QPointF(left + 24, middle + 4), sign.words)
+            left += wide
+
+
+def _rows(painter: QPainter, signs: list[Sign], room: float) -> list[list[tuple[Sign, float]]]:
+    """The signs with their widths, a row as long as there is room."""
+    rows: list[list[tuple[Sign, float]]] = []
+    for sign in signs:
+        wide = 38.0 + painter.fontMetrics().horizontalAdvance(sign.words)
+        if not rows or sum(other for _, other in rows[-1]) + wide > room:
+            rows.append([])
+        rows[-1].append((sign, wide))
+    return rows
+
+
+def draw_sign(painter: QPainter, at: QPointF, shape: str, size: float, colour: str, tokens: Tokens) -> None:
+    """One sign with its middle at a place."""
+    tone = QColor(colour)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(tone, size if shape in ("line", "dots") else 1.4))
+    half = QPointF(size / 2, size / 2)
+    if shape in ("line", "dots"):
+        if shape == "dots":
+            painter.setPen(QPen(tone, size, Qt.PenStyle.DotLine))
+        painter.drawLine(at - QPointF(9, 0), at + QPointF(9, 0))
+    elif shape == "square":
+        painter.fillRect(QRectF(at - half, at + half), tone)
+    elif shape == "screen":
+        painter.fillRect(QRectF(at - half, at + half), QBrush(tone, Qt.BrushStyle.Dense6Pattern))
+    else:
+        if shape == "contact":
+            painter.setPen(QPen(QColor(tokens.ink), 1.2))
+            painter.setBrush(QColor(tokens.card))
+        painter.drawEllipse(at, size / 2, size / 2)
