@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import pytest
-from PyQt6.QtWidgets import QApplication, QMainWindow
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QApplication, QLabel, QMainWindow, QStyle, QStyleFactory
 
 from lean_trellis.studio.actions import ACTIONS
 from lean_trellis.studio.bench import Bench
+from lean_trellis.studio.keys_sheet import KeysSheet
 from lean_trellis.studio.menus import Menus
 from lean_trellis.studio.messages import ColourBy, Fly, Measure, PreviewAngles, SaveRest
+from lean_trellis.studio.own_style import OwnStyle
+from lean_trellis.studio.theme import DAY, NIGHT
 
 
 def _told(calls):
@@ -80,3 +84,27 @@ def test_unknown_stations_and_actions_are_refused(user):
         user.window.bench.open("paint")
     with pytest.raises(KeyError):
         user.window.menus.run("paint")
+
+
+def test_the_sheet_of_keys_lists_every_key_and_stays_beside_the_work(user):
+    user.window.resize(1000, 650)
+    user.window.menus.run("keys")
+    (sheet,) = user.window.findChildren(KeysSheet)
+    assert sheet.isVisible() and not sheet.isModal()
+    words = {label.text() for label in sheet.findChildren(QLabel)}
+    assert {entry.shortcut for entry in ACTIONS if entry.shortcut} <= words
+    assert sheet.height() <= user.window.height()
+    sheet.reject()
+    QApplication.processEvents()
+
+
+@pytest.mark.parametrize("tokens", [DAY, NIGHT], ids=["day", "night"])
+def test_question_boxes_and_file_dialogs_have_signs_of_our_own(user, tokens):
+    style, plain = OwnStyle(tokens), QStyleFactory.create("Fusion")
+    for which in (QStyle.StandardPixmap.SP_MessageBoxQuestion, QStyle.StandardPixmap.SP_DirIcon):
+        ours = style.standardIcon(which).pixmap(32).toImage()
+        assert ours != plain.standardIcon(which).pixmap(32).toImage()
+        colours = {ours.pixelColor(x, y).name() for x in range(32) for y in range(32)}
+        assert colours & {QColor(colour).name() for colour in (tokens.note, tokens.ivy_wash)}
+    other = QStyle.StandardPixmap.SP_MediaPlay
+    assert style.standardIcon(other).pixmap(16).toImage() == plain.standardIcon(other).pixmap(16).toImage()

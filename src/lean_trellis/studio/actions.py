@@ -75,15 +75,3 @@ SEPARATED_BEFORE = {
     "night",
     "recompute",
 }
-
-_KEYS_TEXT = """<b>In the view</b><br>
-Left: select. Ctrl+left: select more. Left and move: turn, or move the selected part (Parts and Pose).<br>
-Shift+left or middle and move: pan. Wheel: zoom at the pointer.<br><br>
-<b>Stations</b>: Alt+1 to Alt+{count}. <b>Escape</b>: ends a mode, then cancels what is running.<br><br>{rows}"""
-
-
-def keys_text(stations: int) -> str:
-    """Keys and gestures as rich text, for the help."""
-    shown = (entry for entry in ACTIONS if entry.shortcut)
-    rows = "".join(f"<tr><td>{entry.title}</td><td>&nbsp;&nbsp;<b>{entry.shortcut}</b></td></tr>" for entry in shown)
-    return _KEYS_TEXT.format(count=stations, rows=f"<table>{rows}</table>")

@@ -10,9 +10,10 @@ from PyQt6.QtCore import QCoreApplication, QLocale, Qt
 from PyQt6.QtWidgets import QApplication
 
 from lean_trellis.core.shop import full_library
+from lean_trellis.studio.own_style import apply_theme
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.settings import Settings
-from lean_trellis.studio.theme import DAY, NIGHT, apply_theme, load_fonts
+from lean_trellis.studio.theme import DAY, NIGHT, load_fonts
 from lean_trellis.studio.window import MainWindow
 
 
@@ -23,7 +24,7 @@ def make_application(settings: Settings) -> QApplication:
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
     application.setApplicationName("Lean Trellis")
-    application.setStyle("Fusion")
+    QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_DontUseNativeDialogs)
     load_fonts()
     apply_theme(application, NIGHT if settings.night else DAY)
     return application

@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtGui import QColor, QFont, QFontDatabase
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtGui import QColor, QFontDatabase
 
 FONTS = Path(__file__).parent / "fonts"
 FAMILY = "Lato"
@@ -79,15 +78,6 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(path))
 
 
-def apply_theme(application: QApplication, tokens: Tokens) -> None:
-    """Set font and style sheet for the whole application."""
-    font = QFont(FAMILY)
-    font.setPixelSize(13)
-    font.setFeature(QFont.Tag("tnum"), 1)
-    application.setFont(font)
-    application.setStyleSheet(style_sheet(tokens))
-
-
 def style_sheet(t: Tokens) -> str:
     """The style sheet made from tokens."""
     arrow = (Path(__file__).parent / "icons" / "chevron.svg").as_posix()
@@ -106,6 +96,7 @@ QFrame[role="rule"] {{ background: {t.line}; max-height: 1px; min-height: 1px; b
 QWidget#header, QWidget#statusline, QWidget#viewbar {{ background: {t.paper}; }}
 QWidget#header {{ border-bottom: 1px solid {t.line}; }}
 QWidget#statusline {{ border-top: 1px solid {t.line}; }}
+QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QMenuBar {{ background: {t.paper}; padding: 2px 6px; }}
 QMenuBar::item {{ padding: 4px 9px; border-radius: 4px; background: transparent; }}
 QMenuBar::item:selected {{ background: {t.ivy_wash}; }}

@@ -11,16 +11,17 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEve
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QSplitter, QVBoxLayout, QWidget
 
 from lean_trellis import __version__
-from lean_trellis.studio.actions import keys_text
 from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
 from lean_trellis.studio.forms.fields import NumberField, TextField
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.frame import Header, StatusLine
+from lean_trellis.studio.keys_sheet import KeysSheet
 from lean_trellis.studio.menus import Menus
 from lean_trellis.studio.names import name_controls
 from lean_trellis.studio.next_step import NextStep, next_step
+from lean_trellis.studio.own_style import apply_theme
 from lean_trellis.studio.palette import ActionPalette, Findable, findable_actions
 from lean_trellis.studio.recovered import RecoveredJobs
 from lean_trellis.studio.recovery import Recovery
@@ -29,7 +30,7 @@ from lean_trellis.studio.start_page import StartPage
 from lean_trellis.studio.stations.parts import PartsStation
 from lean_trellis.studio.stations.release import ReleaseStation
 from lean_trellis.studio.stations.station import Station
-from lean_trellis.studio.theme import DAY, NIGHT, apply_theme
+from lean_trellis.studio.theme import DAY, NIGHT
 from lean_trellis.studio.traveller import Traveller
 from lean_trellis.studio.views import Views
 
@@ -185,7 +186,7 @@ class MainWindow(QMainWindow):
         self.refresh()
 
     def _show_keys(self) -> None:
-        QMessageBox.information(self, "Keys and gestures", keys_text(len(self.bench.stations)))
+        KeysSheet(len(self.bench.stations), self).show()
 
     def _show_about(self) -> None:
         QMessageBox.about(
