@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 
 from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.job import Edit
-from lean_trellis.core.job.edits import add_support, turn_part
+from lean_trellis.core.job.edits import add_support, change_support, turn_part
 from lean_trellis.core.mesh.primitives import ball, wavy_torus
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports.common.spec import families, spec_for
@@ -172,3 +172,32 @@ def test_one_value_changed_fast_many_times_ends_with_the_last(with_parts):
 
     expected = Pipeline().bars(support, user.session.job)
     np.testing.assert_array_equal(user.session.bars(support).centres, expected.centres)
+
+
+def test_after_escape_it_is_said_everywhere_what_is_missing_and_the_next_step_brings_it(with_parts):
+    user = with_parts(ball(12, subdivisions=5))
+    window, session = user.window, user.session
+    bench = user.station("supports")
+    user.press(bench.support_all)
+    user.settle()
+    session.do(lambda job: change_support(job, session.support.id, "spacing", 0.2))
+    wait_until(lambda: session.worker.task is not None)
+    while not session.is_settled:
+        session.cancel()
+        QTest.qWait(20)
+    window.refresh()
+    assert session.findings() is None
+    assert not session.is_checking()
+    assert window.status.findings_words.text() == "not checked"
+    assert window.status.next_step.text().startswith("Next: Resume: ")
+    release = user.station("release")
+    assert release.verdict.text() == "Not checked: computing was cancelled. F5 resumes it."
+    assert release.fact().words == "not checked"
+    bench = user.station("supports")
+    assert bench.fact().words == "cancelled, out of date"
+    assert "F5 resumes" in bench.totals.text()
+    user.press(window.status.next_step)
+    user.settle()
+    assert session.cancelled() == ()
+    assert session.findings() is not None
+    assert session.bars(session.support) is not None

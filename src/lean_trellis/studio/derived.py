@@ -194,6 +194,24 @@ class Derived(QObject):
         """Why a support has no bars: its values were refused, or the work was cancelled."""
         return self._held_back.get(self.graph.key(self._shown.structure, support, self.job))
 
+    def cancelled(self) -> tuple[str, ...]:
+        """What was cancelled though the job still asks for it, in words; `derive_again` resumes it."""
+        titles = {title: None for key, title, _ in self._wanted() if isinstance(self._held_back.get(key), Cancelled)}
+        return tuple(title for title in titles if title)
+
+    def unchecked_words(self) -> str:
+        """Why there are no findings yet: checks run, were cancelled, or something they need was refused."""
+        problem = self._held_back.get(self.graph.key(FINDINGS, None, self.job))
+        if problem is None:
+            return "Checking …"
+        if isinstance(problem, Cancelled):
+            return "Not checked: computing was cancelled. F5 resumes it."
+        return f"Not checked: {problem}"
+
+    def is_checking(self) -> bool:
+        """Whether findings are still to come without being asked for."""
+        return self.graph.key(FINDINGS, None, self.job) not in self._held_back
+
     def derive_again(self) -> None:
         """Ask once more for what was cancelled or refused."""
         self._held_back.clear()

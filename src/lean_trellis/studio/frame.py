@@ -98,7 +98,8 @@ class StatusLine(QWidget):
         session = self._session
         findings = session.findings()
         if findings is None:
-            self.findings_words.setText("checking …" if session.job.parts else "")
+            words = "checking …" if session.is_checking() else "not checked"
+            self.findings_words.setText(words if session.job.parts else "")
         else:
             stops = sum(finding.severity == "stop" for finding in findings)
             cautions = sum(finding.severity == "caution" for finding in findings)

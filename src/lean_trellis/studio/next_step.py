@@ -28,6 +28,9 @@ def next_step(session: Session, *, seen_from_below: bool) -> NextStep | None:
     job, findings = session.job, session.findings()
     if not job.parts:
         return NextStep("Import parts", action="import")
+    cancelled = session.cancelled()
+    if cancelled:
+        return NextStep(f"Resume: {_listed(cancelled)}", action="recompute")
     if findings is None:
         return None
     stops = [finding for finding in findings if finding.severity == "stop"]
@@ -46,6 +49,12 @@ def next_step(session: Session, *, seen_from_below: bool) -> NextStep | None:
     if cautions:
         return NextStep(f"Check {cautions} caution{'s' * (cautions > 1)}, then export", station="release")
     return NextStep("Export the build", action="export")
+
+
+def _listed(titles: tuple[str, ...]) -> str:
+    """The first of some titles, and how many more there are."""
+    first = titles[0][:1].lower() + titles[0][1:]
+    return first if len(titles) == 1 else f"{first} and {len(titles) - 1} more"
 
 
 def _resolve(finding: Finding, count: int) -> NextStep:

@@ -363,7 +363,7 @@ class OverhangsStation(Station):
         if not parts:
             return Fact("open", "no parts yet")
         if None in known:
-            return Fact("stale", "looking …")
+            return Fact("stale", self.waiting("looking …"))
         regions = [
             region
             for overhangs in known

@@ -95,6 +95,6 @@ class PoseStation(Station):
         low, high = self.session.job.material.pose_range
         tilts = [tilt for part in parts if (tilt := self.session.tilt(part)) is not None]
         if len(tilts) < len(parts):
-            return Fact("stale", "looking …")
+            return Fact("stale", self.waiting("looking …"))
         outside = sum(tilt.of != "none" and not low - 0.05 <= tilt.angle_deg <= high + 0.05 for tilt in tilts)
         return Fact(self.mark(), f"{words}, {outside} out of range" if outside else words)

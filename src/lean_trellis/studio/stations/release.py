@@ -201,10 +201,11 @@ class ReleaseStation(Station):
         findings = self.session.findings()
         self.export_button.setEnabled(bool(self.session.job.parts))
         if findings is None:
-            waiting = "Checking …" if self.session.job.parts else "Nothing to check: import parts first."
+            has_parts, is_checking = bool(self.session.job.parts), self.session.is_checking()
+            waiting = self.session.unchecked_words() if has_parts else "Nothing to check: import parts first."
             self.verdict.setText(waiting)
             self.not_examined.hide()
-            set_role(self.verdict, "muted")
+            set_role(self.verdict, "muted" if is_checking or not has_parts else "warn")
             self.table.show_rows([], [])
             self._chosen = None
             self._show_chosen()
@@ -231,10 +232,9 @@ class ReleaseStation(Station):
         """Ready or not."""
         findings = self.session.findings()
         if findings is None:
-            return Fact(
-                "stale" if self.session.job.parts else "open",
-                "checking …" if self.session.job.parts else "no parts yet",
-            )
+            if not self.session.job.parts:
+                return Fact("open", "no parts yet")
+            return Fact("stale", "checking …" if self.session.is_checking() else "not checked")
         stops = sum(f.severity == "stop" for f in findings)
         cautions = sum(f.severity == "caution" for f in findings)
         if stops:

@@ -98,6 +98,10 @@ class Station(QWidget):
         """The line in the traveller."""
         return Fact("open", "")
 
+    def waiting(self, words: str) -> str:
+        """What is said while something is being computed; that it was cancelled, where it does not come by itself."""
+        return "cancelled, F5 resumes" if self.session.cancelled() else words
+
     def mark(self) -> Mark:
         """Fine where none of its findings is a stop or a caution; out of date while that is being checked."""
         findings = self.session.findings()

@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton, QScrollArea, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
+from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.job.edits import (
     Edit,
     add_support,
@@ -376,7 +377,8 @@ class SupportsStation(Station):
         chosen = self.session.job.set_of(support) or shipped_sets().get(support.set_name)
         differs = chosen is not None and bool(support.parameters.differences(chosen.parameters))
         title = f"{chosen.title if chosen else support.set_name}{' ≠' if differs else ''}"
-        waiting = "refused" if self.session.problem_of(support) else "…"
+        problem = self.session.problem_of(support)
+        waiting = "…" if problem is None else "cancelled" if isinstance(problem, Cancelled) else "refused"
         if totals is None:
             return title, target, waiting, ""
         return title, target, totals.counted.number, round(totals.volume_mm3 / 1000, 2)
@@ -404,6 +406,8 @@ class SupportsStation(Station):
         if support is None:
             first = "Select a support in the list to change it" if has_any else "Select regions, or support all of them"
             words = first if self.session.part is not None else "Select a part first"
+        elif isinstance(self.session.problem_of(support), Cancelled):
+            words = "Cancelled: what is drawn is out of date. F5 resumes"
         elif self.session.problem_of(support) is not None:
             words = "Nothing was generated: see Problems"
         else:
@@ -418,8 +422,11 @@ class SupportsStation(Station):
         if not supports:
             return Fact("open", "none yet")
         known = [self.session.totals(support) for support in supports]
-        if any(self.session.problem_of(support) for support in supports):
+        problems = [problem for support in supports if (problem := self.session.problem_of(support)) is not None]
+        if any(not isinstance(problem, Cancelled) for problem in problems):
             return Fact("stop", "a set is refused here")
+        if problems:
+            return Fact("stale", "cancelled, out of date")
         if None in known:
             return Fact("stale", "generating …")
         made = [entry for entry in known if entry is not None]

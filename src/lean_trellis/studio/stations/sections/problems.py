@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lean_trellis.core.checks import Cure, Finding
+from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.supports import Support
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import muted, set_role
@@ -62,6 +63,8 @@ class Problems(QWidget):
     def _of(self, support: Support) -> list[_Problem]:
         session = self._session
         problem, totals = session.problem_of(support), session.totals(support)
+        if isinstance(problem, Cancelled):
+            return [("warn", "Generating this support was cancelled: what is drawn is out of date. F5 resumes it.", ())]
         if problem is not None:
             return [("stop", f"{problem}  Nothing was generated.", ())]
         mine = [f for f in session.findings() or () if f.support_id == support.id]
