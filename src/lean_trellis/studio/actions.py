@@ -52,6 +52,7 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("fit_map", "Fit map", "Ctrl+Home", "View"),
     ActionEntry("save_map", "Save the underside map…", "", "Job"),
     ActionEntry("vertical", "Angles from the vertical", "", "View", is_switch=True),
+    ActionEntry("inches", "Lengths in inches", "", "View", is_switch=True),
     ActionEntry("measure", "Measure", "M", "View", is_switch=True),
     ActionEntry("show_plate", "Show the plate", "G", "View", is_switch=True, starts_on=True),
     ActionEntry("show_parts", "Show the parts", "H", "View", is_switch=True, starts_on=True),

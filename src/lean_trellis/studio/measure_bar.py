@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from lean_trellis.core.mesh.measuring import Cylinder, circle_through
 from lean_trellis.studio.forms.fields import figure
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.part_requests import MeasureBore, MeasureWall
 from lean_trellis.studio.session import Session
@@ -68,13 +69,14 @@ class MeasureBar(QWidget):
             step = places[1] - places[0]
             length = float(np.linalg.norm(step))
             x, y, z = np.abs(step).tolist()
-            self._say(f"{length:.3f} mm apart (x {x:.3f}, y {y:.3f}, z {z:.3f})", length)
+            along = ", ".join(f"{axis} {UNITS.number(step, 3)}" for axis, step in (("x", x), ("y", y), ("z", z)))
+            self._say(f"{UNITS.length(length, 3)} apart ({along})", length)
         elif mode == "circle":
             circle = circle_through(places)
             if circle is None:
                 self.session.said.emit("stop", "The three places lie in a line; click others")
                 return
-            self._say(f"diameter {2 * circle.radius:.3f} mm", 2 * circle.radius)
+            self._say(f"diameter {UNITS.length(2 * circle.radius, 3)}", 2 * circle.radius)
         else:
             self._measure_part(mode, self._picks[0])
 
@@ -91,11 +93,12 @@ class MeasureBar(QWidget):
             self.session.said.emit("stop", "No cylinder fits there; click the wall of a bore or of a pin")
             return
         what = "bore" if fitted.is_hollow else "pin"
-        self._say(f"{what} {2 * fitted.radius:.3f} mm, fits to {fitted.worst_mm:.3f}", 2 * fitted.radius)
+        fit = UNITS.number(fitted.worst_mm, 3)
+        self._say(f"{what} {UNITS.length(2 * fitted.radius, 3)}, fits to {fit}", 2 * fitted.radius)
 
     def _wall(self, thickness: float) -> None:
         if np.isfinite(thickness):
-            self._say(f"wall {thickness:.3f} mm", thickness)
+            self._say(f"wall {UNITS.length(thickness, 3)}", thickness)
         else:
             self.session.said.emit("stop", "Nothing lies behind that place: the mesh is open")
 

@@ -14,10 +14,11 @@ from lean_trellis.studio.forms.fields import ChoiceField, muted, row
 from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.forms.tables import HIDDEN, LOCKED, NOTHING, PickTable
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.session import Session
 
-_COLUMNS = ("Part", "Owner", "Order", "Copies", "Size mm", "cm³", "Mesh", "Pose", "Held")
-_WIDTHS = (-1, 134, 78, 58, 100, 56, 50, 48, 46)
+_COLUMNS = ("Part", "Owner", "Order", "Copies", "Size", "cm³", "Mesh", "Pose", "Held")
+_WIDTHS = (-1, 134, 78, 58, 106, 56, 50, 48, 46)
 _TYPED = {0: "name", 1: "owner", 2: "order"}
 _GROUPINGS = [("", "not grouped"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
 _POSE_CODES = {"pose_out_of_range", "outside_volume", "keep_out", "parts_overlap", "too_near", "stack_gap"}
@@ -82,6 +83,7 @@ class PartsSheet(Sheet):
         if key:
             shown = sorted(shown, key=lambda p: (getattr(p, key) == "", getattr(p, key)))
         findings = self.session.findings()
+        self.table.rename_column(_COLUMNS.index("Size"), f"Size {UNITS.name}")
         self.table.show_rows([(p.id, self._cells(p, findings)) for p in shown], self.session.selection.parts)
         for widget in (self.table, self._filter_row):
             widget.setVisible(bool(job.parts))
@@ -91,7 +93,7 @@ class PartsSheet(Sheet):
         self.count.setText(f"{some}{picked} selected")
 
     def _cells(self, part: Part, findings: tuple[Finding, ...] | None) -> tuple[object, ...]:
-        width, depth, height = (part.bounds()[1] - part.bounds()[0]).tolist()
+        size = UNITS.size((part.bounds()[1] - part.bounds()[0]).tolist(), 0)
         shown = self.session.shown_part(part)
         signs = f"{HIDDEN if part.is_hidden else ''}{LOCKED if part.is_locked else ''}"
         return (
@@ -99,7 +101,7 @@ class PartsSheet(Sheet):
             part.owner or NOTHING,
             part.order or NOTHING,
             sum(other.nominal_mesh is part.nominal_mesh for other in self.session.job.parts),
-            f"{width:.0f} × {depth:.0f} × {height:.0f}",
+            size,
             "…" if shown is None else round(shown.health.volume_mm3 / 1000, 2),
             "…" if shown is None else "✓" if shown.health.is_sound else "⬣",
             _mark(part, findings, lambda code: code in _POSE_CODES),

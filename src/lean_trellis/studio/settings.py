@@ -35,6 +35,8 @@ class Settings(BaseModel):
     night: bool = False
     window: list[int] = []
     angles_from_vertical: bool = False
+    inches: bool = False
+    """Whether lengths are shown in inches."""
     map_hidden: bool = False
     next_step: bool = True
     """Whether the status line says what to do next."""

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField
+from lean_trellis.studio.forms.units import UnitLabel
 from lean_trellis.studio.theme import Tokens, mixed
 
 _LEAST_BAND_PX, _MOST_BAND_PX = 230, 330
@@ -104,7 +105,7 @@ class SectionBar(QWidget):
         self.axis.setObjectName("section.axis")
         self.slider.setObjectName("section.slider")
         self.place.setObjectName("section.place")
-        for widget in (QLabel("Section"), self.axis, self.slider, self.place, QLabel("mm")):
+        for widget in (QLabel("Section"), self.axis, self.slider, self.place, UnitLabel("mm")):
             layout.addWidget(widget, 1 if widget is self.slider else 0)
         self.slider.valueChanged.connect(lambda _: self.tell())
         self.axis.chosen.connect(lambda _: self.tell())

@@ -15,6 +15,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import move_part
 from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.measure_bar import MeasureBar
 from lean_trellis.studio.messages import (
@@ -140,6 +141,7 @@ class Views(QSplitter):
             "section": self._show_section,
             "map": self._show_map,
             "vertical": self._count_from_vertical,
+            "inches": self._show_inches,
             "measure": self._measure,
             "show_plate": lambda is_on: self._show(scene, "shows_plate", is_on),
             "show_parts": lambda is_on: self._show(scene, "shows_parts", is_on),
@@ -277,6 +279,12 @@ class Views(QSplitter):
             self.session.said.emit("stop", str(problem))
             return
         self.session.said.emit("fine", f"Saved {path.name}")
+
+    def _show_inches(self, is_on: bool) -> None:
+        self.session.settings.inches = is_on
+        UNITS.show_inches(is_on=is_on)
+        self.map.update()
+        self.vertical_changed.emit()
 
     def _count_from_vertical(self, is_on: bool) -> None:
         self.session.settings.angles_from_vertical = is_on

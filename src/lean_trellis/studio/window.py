@@ -16,6 +16,7 @@ from lean_trellis.studio.families import listed as _families  # noqa: F401 - ent
 from lean_trellis.studio.files import Files
 from lean_trellis.studio.forms.fields import NumberField, TextField
 from lean_trellis.studio.forms.qt import single_shot
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.keys_sheet import KeysSheet
 from lean_trellis.studio.menus import Menus
@@ -68,6 +69,8 @@ class MainWindow(QMainWindow):
         self.menus.check("night", is_on=session.settings.night)
         self.menus.check("next_step", is_on=session.settings.next_step)
         self.menus.check("vertical", is_on=session.settings.angles_from_vertical)
+        self.menus.check("inches", is_on=session.settings.inches)
+        UNITS.show_inches(is_on=session.settings.inches)
         self.views.show_switches(self.menus.check)
         self.start_page = StartPage(session)
         self._build_layout()

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFrame, QHBoxLayout, QLabel
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.studio.forms.numbers import parse_number, shown_number
 from lean_trellis.studio.forms.qt import restyle
+from lean_trellis.studio.forms.units import UNITS, UnitLabel
 
 _RETURNS = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
@@ -58,6 +59,9 @@ class NumberField(TextField):
         super().__init__()
         self.unit, self._may_be_empty = unit, may_be_empty
         self._shown = ""
+        self._value: float | None = None
+        if unit == "mm":
+            UNITS.changed.connect(self._unit_changed)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setFixedWidth(width)
         self.editingFinished.connect(self._take)
@@ -65,11 +69,25 @@ class NumberField(TextField):
     @property
     def value(self) -> float:
         """The number shown. Raises `ParameterError` where there is none."""
-        return parse_number(self.text(), is_length=self.unit == "mm")
+        return self._parsed(self.text())
+
+    def _parsed(self, text: str) -> float:
+        return parse_number(text, is_length=self.unit == "mm", unit=UNITS.name)
+
+    def _in_words(self, value: float) -> str:
+        if self.unit == "mm" and UNITS.is_inch:
+            return shown_number(value / UNITS.mm, 4)
+        return shown_number(value)
+
+    def _unit_changed(self) -> None:
+        """Show the same length in another unit; what is being typed is given up."""
+        self.setModified(False)
+        self.show_value(self._value)
 
     def show_value(self, value: float | None) -> None:
         """Show a value without telling anybody. What is being typed is left alone."""
-        text = "" if value is None else shown_number(value)
+        self._value = value
+        text = "" if value is None else self._in_words(value)
         if self._shown == text and self.hasFocus() and self.isModified():
             return
         self._shown = text
@@ -87,17 +105,17 @@ class NumberField(TextField):
         text = self.text().strip()
         self.setModified(False)
         if not text and self._may_be_empty:
-            self._shown = ""
+            self._shown, self._value = "", None
             self._mark(wrong=False)
             self.emptied.emit()
             return
         try:
-            value = parse_number(text, is_length=self.unit == "mm")
+            value = self._parsed(text)
         except ParameterError as problem:
             self.show_wrong(str(problem))
             return
         self._mark(wrong=False)
-        self._shown = shown_number(value)
+        self._value, self._shown = value, self._in_words(value)
         self.setText(self._shown)
         self.setModified(False)
         self.taken.emit(value)
@@ -235,7 +253,7 @@ def row(*widgets: QWidget | int | str, spacing: int = 8) -> QWidget:
         if isinstance(widget, int):
             layout.addStretch(widget)
             continue
-        shown = QLabel(widget) if isinstance(widget, str) else widget
+        shown = UnitLabel(widget) if isinstance(widget, str) else widget
         layout.addWidget(shown)
         if isinstance(shown, QLabel):
             words = shown.text()
@@ -248,7 +266,7 @@ def number_row(label: str, field: NumberField, *, help_text: str = "") -> QWidge
     """A label, a field and its unit."""
     words = QLabel(label)
     words.setBuddy(field)
-    unit = QLabel(field.unit)
+    unit = UnitLabel(field.unit)
     unit.setProperty("role", "muted")
     unit.setFixedWidth(38)
     for widget in (words, field):

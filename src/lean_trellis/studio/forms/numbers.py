@@ -20,11 +20,16 @@ _OPERATIONS: dict[type[ast.operator], Callable[[float, float], float]] = {
 }
 
 
-def parse_number(text: str, *, is_length: bool = False) -> float:
-    """The value of `12,5`, `12.5+0.4`, `(3+1)/2` or, for lengths, `0.5in`, in mm. Raises `ParameterError`."""
+def parse_number(text: str, *, is_length: bool = False, unit: str = "mm") -> float:
+    """The value of `12,5`, `12.5+0.4`, `(3+1)/2` or, for lengths, `0.5in`, in mm. Raises `ParameterError`.
+
+    `unit` is that of a length without any unit in it; where one figure has a unit, those without are millimetres.
+    """
     _refuse_grouped(text)
     cleaned = text.strip().replace(",", ".").replace("°", "").replace("−", "-")
     if is_length:
+        if not _UNIT.search(cleaned):
+            cleaned = f"({cleaned})*{UNIT_MM[unit]}"
         cleaned = _UNIT.sub(lambda match: f"*{UNIT_MM[match.group(1)]}", cleaned)
     try:
         value = _value(ast.parse(cleaned, mode="eval").body)
@@ -60,7 +65,7 @@ def _value(node: ast.expr) -> float:
     raise ValueError
 
 
-def shown_number(value: float) -> str:
-    """At most three decimals, none that say nothing."""
-    text = f"{value:.3f}".rstrip("0").rstrip(".")
+def shown_number(value: float, decimals: int = 3) -> str:
+    """At most so many decimals, none that say nothing."""
+    text = f"{value:.{decimals}f}".rstrip("0").rstrip(".")
     return "0" if text in ("", "-0") else text

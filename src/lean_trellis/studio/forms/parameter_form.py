@@ -13,6 +13,7 @@ from lean_trellis.core.supports.common.parameters import QUESTIONS, Declared, Fa
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, row
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.qt import restyle
+from lean_trellis.studio.forms.units import UNITS, UnitLabel
 
 _UNIT_WIDE = 36
 _FEW_LETTERS = 9
@@ -32,7 +33,7 @@ class _Line(QWidget):
         self._back.clicked.connect(lambda: form.changed.emit(known.key, form.origin_value(known.key)))
         self._back.setAccessibleName(f"{known.label}: back to the set's value")
         self._back.hide()
-        unit = QLabel(known.unit)
+        unit = UnitLabel(known.unit)
         unit.setProperty("role", "muted")
         unit.setFixedWidth(_UNIT_WIDE)
         label = QLabel(known.label)
@@ -47,7 +48,7 @@ class _Line(QWidget):
         known = self.known
         limits = ""
         if known.least is not None and known.most is not None:
-            limits = f" From {known.least:g} to {known.most:g} {known.unit}."
+            limits = f" From {known.least:g} to {known.most:g} {known.unit}.".replace(" .", ".")
         return f"{known.help}{limits}\n({known.key})"
 
     def _make_field(self) -> QWidget:
@@ -76,12 +77,15 @@ class _Line(QWidget):
             return "off" if known.follows is None else "as follows"
         if known.kind == "choice":
             return dict(zip(known.choices, known.choice_words, strict=True))[str(value)]
-        return ("on" if value else "off") if isinstance(value, bool) else f"{value:.6g}"
+        if isinstance(value, bool):
+            return "on" if value else "off"
+        return f"{value / UNITS.mm:.4g}" if known.unit == "mm" and UNITS.is_inch else f"{value:.6g}"
 
     def show_following(self, value: float) -> None:
         """What a value that is not typed is now."""
         if isinstance(self.field, NumberField):
-            self.field.setPlaceholderText("=" if math.isnan(value) else f"= {value:.4g}")
+            shown = value / UNITS.mm if self.known.unit == "mm" else value
+            self.field.setPlaceholderText("=" if math.isnan(shown) else f"= {shown:.4g}")
 
     def show_value(self, value: Any, *, origin: Any) -> None:
         """Show a value, and whether it is the set's own."""

@@ -51,6 +51,11 @@ class _Rows(QAbstractTableModel):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         return self._columns[section] if role == Qt.ItemDataRole.DisplayRole else None
 
+    def rename(self, section: int, words: str) -> None:
+        if self._columns[section] != words:
+            self._columns[section] = words
+            self.headerDataChanged.emit(Qt.Orientation.Horizontal, section, section)
+
     def data(self, index: QModelIndex, role: int = 0) -> Any:
         value = self.rows[index.row()][1][index.column()]
         if role == Qt.ItemDataRole.EditRole:
@@ -145,6 +150,10 @@ class PickTable(QTableView):
     def _tell(self) -> None:
         if not self._is_showing:
             self.picked.emit(self.picked_keys())
+
+    def rename_column(self, number: int, words: str) -> None:
+        """Call a column otherwise."""
+        self._model.rename(number, words)
 
     def picked_keys(self) -> list[Any]:
         """The keys of the picked rows, in the order shown."""

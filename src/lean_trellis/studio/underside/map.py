@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import QWidget
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.supports import Bars
 from lean_trellis.studio.forms.qt import single_shot
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.gestures import Pull
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
@@ -425,12 +426,12 @@ class UndersideMap(QWidget):
 
     def _tell(self, at: QPointF) -> None:
         x, y = self.frame.to_plate(at.x(), at.y())
-        words = f"x {x:.2f}  y {y:.2f} mm"
+        words = f"x {UNITS.number(x, 2)}  y {UNITS.length(y)}"
         region_here = None if self._press is not None else self.region_at(at)
         if region_here is not None:
             region = region_here[1].region
             angle = f", {region.mean_angle_deg:.0f}° in the mean" if region.kind == "face" else ""
-            words = f"{words}  ·  region {region.id + 1}{angle}, from {region.lowest_mm:.2f} mm"
+            words = f"{words}  ·  region {region.id + 1}{angle}, from {UNITS.length(region.lowest_mm)}"
         self.pointed.emit(words)
 
     def end_gesture(self) -> None:

@@ -15,6 +15,7 @@ from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, TIP_END
 from lean_trellis.studio.forms.qt import draw_lines, points_of
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 from lean_trellis.studio.underside.map_sheet import SolidSheet
@@ -314,10 +315,10 @@ def _stamped(at: Floats, size: float, colour: QColor, visible: QRectF, *, is_rin
 
 
 def paint_rulers(painter: QPainter, frame: MapFrame, width: int, height: int, tokens: Tokens) -> None:
-    """Rulers in millimetres along the upper and the left edge, the name of the front, a scale bar."""
+    """Rulers in the unit of lengths along the upper and the left edge, the name of the front, a scale bar."""
     painter.fillRect(QRectF(0, 0, width, RULER_PX), QColor(tokens.paper))
     painter.fillRect(QRectF(0, 0, RULER_PX, height), QColor(tokens.paper))
-    step = round_length(70 / frame.scale)
+    step = round_length(70 / frame.scale / UNITS.mm) * UNITS.mm
     painter.setPen(QPen(QColor(tokens.muted), 1))
     font = QFont(painter.font())
     font.setPixelSize(10)
@@ -329,7 +330,7 @@ def paint_rulers(painter: QPainter, frame: MapFrame, width: int, height: int, to
             place = step * number
             at = frame.to_screen(place, 0)[0] if is_across else frame.to_screen(0, place)[1]
             if RULER_PX <= at < room:
-                _draw_tick(painter, at, f"{place:g}", is_across=is_across)
+                _draw_tick(painter, at, f"{place / UNITS.mm:.6g}", is_across=is_across)
     _draw_scale_bar(painter, frame, width, height, tokens)
 
 
@@ -347,15 +348,15 @@ def _draw_tick(painter: QPainter, at: float, words: str, *, is_across: bool) -> 
 
 
 def _draw_scale_bar(painter: QPainter, frame: MapFrame, width: int, height: int, tokens: Tokens) -> None:
-    length = round_length(110 / frame.scale)
-    pixels = length * frame.scale
+    length = round_length(110 / frame.scale / UNITS.mm)
+    pixels = length * UNITS.mm * frame.scale
     right, low = width - 14.0, height - 12.0
     painter.setPen(QPen(QColor(tokens.ink), 2))
     painter.drawLine(QLineF(right - pixels, low, right, low))
     painter.drawLine(QLineF(right - pixels, low - 4, right - pixels, low))
     painter.drawLine(QLineF(right, low - 4, right, low))
     painter.drawText(
-        QRectF(right - pixels - 60, low - 20, pixels + 60, 14), Qt.AlignmentFlag.AlignRight, f"{length:g} mm"
+        QRectF(right - pixels - 60, low - 20, pixels + 60, 14), Qt.AlignmentFlag.AlignRight, f"{length:g} {UNITS.name}"
     )
 
 

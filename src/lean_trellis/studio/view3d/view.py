@@ -18,6 +18,7 @@ from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.mesh.primitives import ball
 from lean_trellis.core.supports import Bars
 from lean_trellis.studio.forms.qt import single_shot
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.gestures import Handle, Pick, Pull, bend_of, handle_at
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import MOST_SHOWN
@@ -334,7 +335,7 @@ class BuildView(PickingView):
         dx, dy = float(now[0] - begin[0]), float(now[1] - begin[1])
         part = self._session.job.part(press.pick.part)
         self.scene.shift_part(part, dx, dy)
-        self.pointed.emit(f"x {part.pose.x + dx:.2f}  y {part.pose.y + dy:.2f} mm")
+        self.pointed.emit(f"x {UNITS.number(part.pose.x + dx, 2)}  y {UNITS.length(part.pose.y + dy)}")
         return dx, dy
 
     def _released(self, event: QMouseEvent) -> None:

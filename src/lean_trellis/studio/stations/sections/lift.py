@@ -10,6 +10,7 @@ from lean_trellis.core.job.edits import centre_parts, drop_parts, move_part, set
 from lean_trellis.studio.errands import stand_part_on
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, muted, number_row, row
 from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.session import Session
 
 
@@ -118,8 +119,7 @@ class PlaceSection(Section):
         self.x_field.show_value(part.pose.x)
         self.y_field.show_value(part.pose.y)
         low, high = part.bounds()
-        width, depth, height = (high - low).tolist()
         self.figures.setText(
-            f"{width:.2f} × {depth:.2f} × {height:.2f} mm\n"
-            f"lowest {low[2]:.2f} mm, highest {high[2]:.2f} mm above the plate"
+            f"{UNITS.size((high - low).tolist())} {UNITS.name}\n"
+            f"lowest {UNITS.length(low[2])}, highest {UNITS.length(high[2])} above the plate"
         )

@@ -9,6 +9,7 @@ from lean_trellis.core.job.edits import describe_part, describe_parts, flag_part
 from lean_trellis.core.job.orders import assign_orders, read_orders
 from lean_trellis.studio.forms.fields import TextField, figure, row
 from lean_trellis.studio.forms.section import Section, button
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.session import Session
 
 
@@ -107,7 +108,7 @@ class WhoSection(Section):
         self.group_button.setEnabled(len(self.picked) > 1)
         belongs = bool(part.group) or self.session.job.stack_of(part.id) is not None
         self.ungroup_button.setEnabled(belongs)
-        width, depth, height = (part.bounds()[1] - part.bounds()[0]).tolist()
+        size = UNITS.size((part.bounds()[1] - part.bounds()[0]).tolist())
         shown = self.session.shown_part(part)
         volume = f"\n{shown.health.volume_mm3 / 1000:,.2f} cm³, {shown.health.triangles:,} triangles" if shown else ""
-        self.figures.setText(f"{width:.2f} × {depth:.2f} × {height:.2f} mm in this pose{volume}")
+        self.figures.setText(f"{size} {UNITS.name} in this pose{volume}")
