@@ -18,7 +18,7 @@ from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.session import Session
 
 _COLUMNS = ("Part", "Owner", "Order", "Copies", "Size", "cm³", "Mesh", "Pose", "Held")
-_WIDTHS = (-1, 134, 78, 58, 106, 56, 50, 48, 46)
+_WIDTHS = (-1, 122, 78, 58, 128, 56, 50, 48, 46)
 _TYPED = {0: "name", 1: "owner", 2: "order"}
 _GROUPINGS = [("", "not grouped"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
 _POSE_CODES = {"pose_out_of_range", "outside_volume", "keep_out", "parts_overlap", "too_near", "stack_gap"}

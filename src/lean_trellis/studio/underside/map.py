@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from dataclasses import replace
 from typing import Any, Literal
@@ -193,7 +194,7 @@ class UndersideMap(QWidget):
 
     def _pictures(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
-        picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+        picture = QPixmap(math.ceil(self.width() * ratio), math.ceil(self.height() * ratio))
         picture.setDevicePixelRatio(ratio)
         painter = QPainter(picture)
         painter.setFont(self.font())

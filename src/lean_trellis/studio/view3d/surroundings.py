@@ -18,7 +18,7 @@ from lean_trellis.studio.theme import Tokens, rgb
 from lean_trellis.studio.view3d.actors import line_actor, line_data, mesh_actor, poly_data
 
 _HATCH_MM, _ABOVE_MM, _BESIDE_MM = 4.0, 0.05, 3.0
-_LETTERS = 1 / 42
+_LETTERS = 1 / 55
 """Height of names as a share of the plate's width."""
 
 

@@ -111,4 +111,4 @@ class WhoSection(Section):
         size = UNITS.size((part.bounds()[1] - part.bounds()[0]).tolist())
         shown = self.session.shown_part(part)
         volume = f"\n{shown.health.volume_mm3 / 1000:,.2f} cm³, {shown.health.triangles:,} triangles" if shown else ""
-        self.figures.setText(f"{size} {UNITS.name} in this pose{volume}")
+        self.figures.setText(f"{size} {UNITS.name}, in this pose{volume}")
