@@ -91,10 +91,6 @@ class HandTools(Section):
         """The figures of the one element that is selected; nothing where there are none."""
         return ""
 
-    def warning(self) -> str:
-        """What is always on show while it holds."""
-        return ""
-
     def show_kept(self, words: str, reasons: tuple[str, ...]) -> None:
         """Say what was done by hand, in `words`, and the reasons why something is not kept, each once."""
         support = self.session.support

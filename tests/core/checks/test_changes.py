@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from lean_trellis.core.checks.changes import SupportRegions
+from lean_trellis.core.checks import Cure
+from lean_trellis.core.checks.changes import AllAlike, SetOffset, SupportRegions, cure_of_all
 from lean_trellis.core.derive.pipeline import Pipeline
-from lean_trellis.core.errors import EditError
+from lean_trellis.core.errors import EditError, TrellisError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
@@ -38,3 +39,34 @@ def test_where_it_is_reached_the_set_in_use_is_added(metal):
     braced = edits.add_support(job, "part-1", shipped_sets()["bars-metal-braced"]).job
     made = SupportRegions("part-1").edit(braced, pipeline).job
     assert [support.set_name for support in made.supports] == ["bars-metal-braced"] * 2
+
+
+@pytest.fixture
+def two_slabs(metal):
+    """Two slabs in the air, neither supported."""
+    bodies = [Body(name, box((20, 20, 4)), 12) for name in ("one", "two")]
+    return edits.add_bodies(new_job(*metal), bodies).job
+
+
+def test_one_cure_for_all_findings_of_a_cause_does_each_of_them(two_slabs):
+    pipeline = Pipeline()
+    findings = [f for f in pipeline.findings(two_slabs) if f.code == "region_not_held"]
+    assert {f.part_id for f in findings} == {"part-1", "part-2"}
+    cure = next(cure for cure in findings[0].cures if cure.change is not None)
+    whole = cure_of_all(cure, findings[0], findings)
+    assert whole.words.startswith("All 2: ")
+    made = whole.change.edit(two_slabs, pipeline)
+    assert made.title == whole.words
+    assert {support.part_id for support in made.job.supports} == {"part-1", "part-2"}
+    assert not [f for f in pipeline.findings(made.job) if f.code == "region_not_held"]
+    assert cure_of_all(cure, findings[0], findings[:1]) is None, "alone there is nothing to gather"
+    assert cure_of_all(Cure("Look", about="parts"), findings[0], findings) is None
+
+
+def test_of_all_alike_what_cannot_be_done_is_passed_over_and_nothing_at_all_is_refused(two_slabs):
+    gone = SetOffset("part-9", 3.0)
+    made = AllAlike("All", (SetOffset("part-1", 3.0), gone, SetOffset("part-2", 4.0))).edit(two_slabs, Pipeline()).job
+    assert [part.pose.build_offset for part in made.parts] == [3.0, 4.0]
+    with pytest.raises(TrellisError):
+        AllAlike("All", (gone, gone)).edit(two_slabs, Pipeline())
+    assert AllAlike("All", (gone,)).is_quick

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from lean_trellis.core.checks.finding import Deriving
-from lean_trellis.core.errors import EditError
+from lean_trellis.core.checks.finding import Change, Cure, Deriving, Finding
+from lean_trellis.core.errors import Cancelled, EditError, TrellisError
 from lean_trellis.core.job.edits import (
     Edit,
     add_support,
@@ -157,3 +158,44 @@ class MoveMissed:
             name = job.part(support.part_id).name
             raise EditError(name, "no place near by has a clear path either", "allow landing on the part, or turn it")
         return move_missed(job, self.support_id, wanted.places[moved], offered.places[nearest[moved]])
+
+
+@dataclass(frozen=True)
+class AllAlike:
+    """The changes of one cause, one after the other; those that an earlier one has made needless are passed over."""
+
+    words: str
+    changes: tuple[Change, ...]
+
+    @property
+    def is_quick(self) -> bool:
+        """Whether all of them are."""
+        return all(change.is_quick for change in self.changes)
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Make them. Raises the last one's `TrellisError` where none of them can be made."""
+        made, refused = job, None
+        for number, change in enumerate(self.changes):
+            watch.at(number / len(self.changes), f"{self.words}, {number + 1} of {len(self.changes)}")
+            try:
+                made = change.edit(made, deriving, watch).job
+            except Cancelled:
+                raise
+            except TrellisError as problem:
+                refused = problem
+        if made is job and refused is not None:
+            raise refused
+        return Edit(self.words, made)
+
+
+def cure_of_all(cure: Cure, finding: Finding, findings: Sequence[Finding]) -> Cure | None:
+    """One cure for every finding of a finding's cause that a change of the same kind mends; None where it is alone."""
+    changes: list[Change] = []
+    for other in findings:
+        for one in other.cures if other.code == finding.code else ():
+            if one.change is not None and type(one.change) is type(cure.change) and one.change not in changes:
+                changes.append(one.change)
+    if len(changes) < 2:
+        return None
+    words = f"All {len(changes)}: {cure.words[:1].lower()}{cure.words[1:]}"
+    return Cure(words, AllAlike(words, tuple(changes)))

@@ -417,15 +417,6 @@ class BarTools(HandTools):
             return ""
         return bar_in_words(bars, self.session.figures(support), bar)
 
-    def warning(self) -> str:
-        """A height limit that leaves support points without a bar."""
-        support, bars = self.session.support, self._bars
-        limit = None if support is None else bar_parameters(support).height_limit
-        bare = 0 if bars is None else len(bars.missed.above_limit)
-        if limit is None or not bare:
-            return ""
-        return f"The height limit of {limit:g} mm leaves {bare} support point{'s' * (bare > 1)} without a bar."
-
     def _has_picked_edge(self) -> bool:
         part = self.session.part
         overhangs = None if part is None else self.session.regions(part)

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lean_trellis.core.checks import NOT_EXAMINED, Cure, Finding
+from lean_trellis.core.checks.changes import cure_of_all
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
@@ -157,9 +158,11 @@ class ReleaseStation(Station):
         source = f"  Limit: {chosen.source}." if chosen.source else ""
         self.cause.setText(f"Cause: {chosen.cause}.{source}")
         for cure in chosen.cures:
-            button = QPushButton(cure.words)
-            button.clicked.connect(lambda _, c=cure: self.apply_cure(c))
-            self._cure_list.addWidget(button)
+            for offered in (cure, cure_of_all(cure, chosen, self.session.findings() or ())):
+                if offered is not None:
+                    button = QPushButton(offered.words)
+                    button.clicked.connect(lambda _, c=offered: self.apply_cure(c))
+                    self._cure_list.addWidget(button)
 
     def apply_cure(self, cure: Cure) -> None:
         """Do what a cure says."""

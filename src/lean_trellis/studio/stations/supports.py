@@ -397,7 +397,7 @@ class SupportsStation(Station):
         )
         totals = None if support is None else self.session.totals(support)
         self.words.setText("No support is selected." if support is None else "" if totals is None else totals.words)
-        count = self.problems.show_support(support, self.hand.warning() if support is not None else "")
+        count = self.problems.show_support(support)
         self.tabs.set_words("problems", f"Problems {count}" if count else "Problems")
         self._show_totals(support, has_any=has_any)
 

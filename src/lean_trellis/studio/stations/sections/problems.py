@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lean_trellis.core.checks import Cure, Finding
+from lean_trellis.core.checks.changes import cure_of_all
 from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.supports import Support
 from lean_trellis.studio.cures import apply_cure
@@ -39,11 +40,9 @@ class Problems(QWidget):
         self.cures: dict[str, QPushButton] = {}
         """The buttons by their words."""
 
-    def show_support(self, support: Support | None, warning: str) -> int:
-        """Show the problems of a support, `warning` among them; how many there are."""
+    def show_support(self, support: Support | None) -> int:
+        """Show the problems of a support; how many there are."""
         problems = self._of_part() if support is None else self._of(support)
-        if warning:
-            problems.append(("warn", warning, ()))
         if problems != self._shown:
             self._shown = problems
             self._fill(problems)
@@ -111,5 +110,10 @@ def _by_code(findings: list[Finding]) -> list[_Problem]:
 
 def _cures(findings: list[Finding]) -> tuple[Cure, ...]:
     """What can be done here, each once."""
-    every = [cure for finding in findings for cure in finding.cures if cure.change is not None]
+    every: list[Cure] = []
+    for finding in findings:
+        for cure in finding.cures:
+            if cure.change is not None:
+                whole = cure_of_all(cure, finding, findings)
+                every += [cure] if whole is None else [cure, whole]
     return tuple({cure.words: cure for cure in reversed(every)}.values())[::-1]
