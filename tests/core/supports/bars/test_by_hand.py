@@ -13,9 +13,13 @@ from lean_trellis.core.errors import EditError, FormatError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.job.files import open_job, save_job
+from lean_trellis.core.mesh import Mesh, build_topology
 from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.overhang import detect
+from lean_trellis.core.parts import Pose
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.supports.bars.by_hand import _regions_at
 from lean_trellis.core.supports.bars.struts import BLOCKED, ON_PART, ON_PLATE, ON_TRUNK
 from lean_trellis.core.supports.common.targets import pick_region
 
@@ -282,3 +286,17 @@ def test_size_and_mirror_take_work_by_hand_along(slab, pipeline):
     expected = middle_of(slab) + [-4.0, 1.0, 0]
     assert nearest(bars_of(pipeline, mirrored), expected)[1] < 1e-6
     assert not (bars_of(pipeline, mirrored).landings == ON_TRUNK).any()
+
+
+def test_the_region_of_a_place_is_that_of_its_face_the_first_face_too():
+    whole = box((10, 10, 4))
+    order = np.argsort(whole.normals[:, 2], kind="stable")
+    mesh = Pose(build_offset=5.0).applied(Mesh(whole.vertices, whole.faces[order]))
+    topology = build_topology(mesh)
+    found = detect(topology, mesh, critical_angle=45.0)
+    assert found.region_of_face[0] == 0
+    places = mesh.centroids[[0, 1, 11]]
+    regions, on_low = _regions_at(places, np.array([0, 1, 11]), topology, found)
+    assert regions.tolist() == [0, 0, -1]
+    assert not on_low.any()
+    assert _regions_at(places[:1], np.array([-1]), topology, found)[0].tolist() == [-1]

@@ -407,3 +407,13 @@ def test_a_cradles_plate_thicker_than_the_offset_is_a_stop(metal_job):
     job = edits.change_support(job, "support-1", "raft_thickness", 3.4).job
     found = [finding for finding in Pipeline().findings(job) if finding.code == "raft_too_thick"]
     assert [(f.severity, f.limit) for f in found] == [("stop", 3.0)]
+
+
+def test_a_block_that_a_wall_of_the_part_cuts_in_two_supports_with_both_halves():
+    roof = Manifold.cube((30, 30, 3), True).translate((0, 0, 13.5)) + Manifold.cube((1, 30, 12)).translate(
+        (-0.5, -15, 0)
+    )
+    request = request_for(from_manifold(roof), BlockParameters(size_x=10, size_y=10), offset=0.0)
+    block = generate_block(request)
+    assert len(block.bodies) == 2
+    assert block.contact_area_mm2 == pytest.approx(9 * 10, rel=0.02)

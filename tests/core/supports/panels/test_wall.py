@@ -9,6 +9,7 @@ from manifold3d import Manifold
 from panel_requests import request_for
 
 from lean_trellis.core.mesh.primitives import box, from_manifold
+from lean_trellis.core.supports.common.support import HandWork, Line
 from lean_trellis.core.supports.panels.lattice import generate_lattice
 from lean_trellis.core.supports.panels.parameters import LatticeParameters, WallParameters
 from lean_trellis.core.supports.panels.wall import generate_wall
@@ -44,3 +45,12 @@ def test_a_lattice_is_trimmed_round_another_by_its_clearance_and_half_a_wall(thi
     middles = shapely.linestrings(np.stack([panels.columns.places[left], panels.columns.places[left + 1]], axis=1))
     away = shapely.distance(middles, around)
     assert away.min() == pytest.approx(0.8 + thickness / 2, abs=0.02)
+
+
+def test_a_line_by_hand_rises_to_the_whole_underside_and_not_to_one_region():
+    mesh = two_levels()
+    hand = HandWork(paths=(Line(((5.0, 5.0, 0.0), (35.0, 5.0, 0.0))),))
+    values = WallParameters(thickness=0.0, inset=3.0, bite_depth=0.0, tab_free=0.0, open_share=0.0)
+    with_line = generate_wall(request_for(mesh, values, offset=5.0, hand=hand))
+    without = generate_wall(request_for(mesh, values, offset=5.0))
+    assert with_line.area_mm2 - without.area_mm2 == pytest.approx(15 * 11.0 + 15 * 5.0, rel=0.01)
