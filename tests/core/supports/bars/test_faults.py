@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 from bar_requests import bars_for, request_for
 
-from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.parts import Pose
@@ -59,13 +58,3 @@ def test_braces_part_the_columns_that_each_of_their_ends_is_on(brace):
         high = bars.braces.stops[bars.braces.columns[:, 1] == number, 2]
         heights = np.sort(np.concatenate([[0.0, bars.centres[number, SHAFT_END, 2]], low, high]))
         assert free[number] == pytest.approx(np.diff(heights).max())
-
-
-def test_a_part_that_bounds_no_solid_is_looked_at_by_its_surface_alone():
-    whole = box((4, 4, 4))
-    open_box = Mesh(whole.vertices, whole.faces[whole.normals[:, 2] < 0.5])
-    pose = Pose(build_offset=2.0)
-    assert Neighbour("block", Obstacle(RayTree(whole), pose, pose.applied(whole)), 2.0).solid.volume() == pytest.approx(
-        64
-    )
-    assert Neighbour("tray", Obstacle(RayTree(open_box), pose, pose.applied(open_box)), 2.0).solid is None
