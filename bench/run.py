@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +20,7 @@ from lean_trellis.core.parts import Pose, rotation_about
 from measured import Measured, best_of
 from planning import planning
 from seen_from_below import seen_from_below
+from start import starts
 from walls import walls
 
 
@@ -95,10 +97,19 @@ def plain_turn(mesh: Mesh) -> None:
     normals / np.linalg.norm(normals, axis=1, keepdims=True)
 
 
+def all_rows() -> Iterator[Measured]:
+    for rows in (measure, bars, walls, seen_from_below, planning):
+        yield from rows()
+
+
 def main() -> int:
+    if sys.argv[1:] not in ([], ["start"]):
+        print(f"{' '.join(sys.argv[1:])}: unknown; nothing for all, or start", file=sys.stderr)
+        return 2
+    every = starts if sys.argv[1:] else all_rows
     print(f"{'what':58} {'ours':>8} {'asked':>7}   {'ratio':>7}  against")
     met = True
-    for row in (*measure(), *bars(), *walls(), *seen_from_below(), *planning()):
+    for row in every():
         asked = "" if row.limit_s is None else f"< {row.limit_s:g} s"
         ratio = "" if np.isnan(row.theirs_s) else f"{row.theirs_s / row.ours_s:6.1f}x"
         print(f"{row.what:58} {row.ours_s:6.2f} s {asked:>7}   {ratio:>7}  {row.theirs}")

@@ -6,13 +6,15 @@ import argparse
 import sys
 from pathlib import Path
 
-from lean_trellis.core.demo import DEMOS
-from lean_trellis.core.shop import own_problems
-from lean_trellis.studio.display import has_display, prepare_platform, virtual_display
+from lean_trellis.studio.worker_server import begin_server
 
 
 def main() -> int:
     """Start the window, or say what is missing."""
+    begin_server()
+    from lean_trellis.core.demo import DEMOS
+    from lean_trellis.studio.display import has_display, prepare_platform, virtual_display
+
     parser = argparse.ArgumentParser(prog="lean-trellis-studio", description="The window of Lean Trellis.")
     parser.add_argument(
         "--demo", nargs="?", const="metal", choices=sorted(DEMOS), help="open a demo build (default: metal)"
@@ -44,6 +46,7 @@ def main() -> int:
 
 
 def _run(demo: str | None, files: list[Path]) -> int:
+    from lean_trellis.core.shop import own_problems
     from lean_trellis.studio.settings import load_settings
     from lean_trellis.studio.start import make_application, make_window, report_faults
 

@@ -19,12 +19,17 @@ Drawing = Callable[[QPainter, Tokens], None]
 
 def apply_theme(application: QApplication, tokens: Tokens) -> None:
     """Set font, signs and style sheet for the whole application."""
+    apply_font_and_signs(application, tokens)
+    application.setStyleSheet(style_sheet(tokens))
+
+
+def apply_font_and_signs(application: QApplication, tokens: Tokens) -> None:
+    """All of the theme that widgets need to know their size before they are styled."""
     font = QFont(FAMILY)
     font.setPixelSize(13)
     font.setFeature(QFont.Tag("tnum"), 1)
     application.setFont(font)
     application.setStyle(OwnStyle(tokens))
-    application.setStyleSheet(style_sheet(tokens))
 
 
 class OwnStyle(QProxyStyle):

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QCoreApplication, QLocale, Qt
 from PyQt6.QtWidgets import QApplication
 
 from lean_trellis.core.shop import full_library
-from lean_trellis.studio.own_style import apply_theme
+from lean_trellis.studio.own_style import apply_font_and_signs, apply_theme
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.settings import Settings
 from lean_trellis.studio.theme import DAY, NIGHT, load_fonts
@@ -26,13 +26,19 @@ def make_application(settings: Settings) -> QApplication:
     application.setApplicationName("Lean Trellis")
     QCoreApplication.setAttribute(Qt.ApplicationAttribute.AA_DontUseNativeDialogs)
     load_fonts()
-    apply_theme(application, NIGHT if settings.night else DAY)
+    apply_font_and_signs(application, NIGHT if settings.night else DAY)
     return application
 
 
 def make_window(settings: Settings) -> MainWindow:
     """The window with a session of its own; show it, then call its `start()`."""
-    return MainWindow(Session(full_library(), settings))
+    application = QApplication.instance()
+    assert isinstance(application, QApplication), "the application is made first"
+    # Styled once, when all is put together: each step of putting together would style again what is in it.
+    application.setStyleSheet("")
+    window = MainWindow(Session(full_library(), settings))
+    apply_theme(application, NIGHT if settings.night else DAY)
+    return window
 
 
 def report_faults(window: MainWindow) -> None:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import ctypes
 import io
-import multiprocessing
 import os
 import pickle
 import signal
@@ -23,6 +22,7 @@ from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.studio.forms.qt import single_shot
+from lean_trellis.studio.worker_server import worker_context
 
 _PATIENCE_MS = 250
 """How long a cancelled request may go on before the process is ended and started anew."""
@@ -183,9 +183,7 @@ class Worker(QObject):
     def __init__(self, most_bytes: int, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._most_bytes = most_bytes
-        # A server without threads or window has everything imported: a process ended by Escape is back at once.
-        self._context = multiprocessing.get_context("forkserver")
-        self._context.set_forkserver_preload(["lean_trellis.studio.requests", "lean_trellis.studio.part_requests"])
+        self._context = worker_context()  # forked from what is imported already, a process ended by Escape is back soon
         self._task: Task | None = None
         self._count = 0
         self._generation = 0

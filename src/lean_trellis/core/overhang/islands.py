@@ -10,7 +10,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.cluster.hierarchy import DisjointSet
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import minimum_spanning_tree
 
@@ -142,6 +141,8 @@ def _basin_joins(topology: Topology, along: Floats, basin: Longs, count: int) ->
 
 def _elder_rule(begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[float, int, int], ...]) -> Floats:
     """(k,): the height at which each minimum meets an older solid one; infinite for the oldest."""
+    from scipy.cluster.hierarchy import DisjointSet  # not before it is needed: a window starts without it
+
     ends = np.full(len(begin), np.inf)
     grown, eldest = DisjointSet(range(len(begin))), list(range(len(begin)))
     order = rank.tolist()

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import fft
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.heavy import heavy
@@ -162,10 +161,14 @@ def _ground(request: ArrangeRequest, cell: float) -> _Ground:
 
 
 def _fft_size(cells: Bools) -> tuple[int, int]:
+    from scipy import fft  # not before it is needed: a window starts without it
+
     return fft.next_fast_len(cells.shape[0], real=True), fft.next_fast_len(cells.shape[1], real=True)
 
 
 def _spectrum(cells: Bools, size: tuple[int, int]) -> np.ndarray:
+    from scipy import fft  # not before it is needed: a window starts without it
+
     return fft.rfft2(cells.astype(np.float32), size, workers=2)
 
 
@@ -228,6 +231,8 @@ def _placed(
 
 def _free(ground: _Ground, turned: _Turned, spectrum: np.ndarray, size: tuple[int, int]) -> Longs:
     """(k, 2): where the first cell of a footprint may lie so that no cell of it is taken."""
+    from scipy import fft  # not before it is needed: a window starts without it
+
     room = np.array(ground.taken.shape) - turned.footprint.cells.shape + 1
     if (room < 1).any() or not turned.spectrum.size:
         return np.zeros((0, 2), np.int64)

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
-from skimage import draw
 
 from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.mesh.mesh import Mesh
@@ -34,6 +32,8 @@ def covered_places(mesh: Mesh, spacing: float) -> Floats:
 
     Small faces are covered by points spread over them, large ones are filled as polygons.
     """
+    from skimage import draw  # not before it is needed: a window starts without it
+
     vertices = np.round(mesh.vertices[:, :2] / spacing).astype(np.int64)
     low = vertices.min(axis=0) - 1
     cells = np.zeros(tuple((vertices.max(axis=0) - low + 2).tolist()), bool)
@@ -63,6 +63,8 @@ def covered_places(mesh: Mesh, spacing: float) -> Floats:
 
 def footprint_of(points: Floats, middle: Floats, degrees: float, cell_mm: float, margin_mm: float) -> Footprint:
     """The cells that (n, 2) points cover, turned by `degrees` about the (2,) `middle`, widened by `margin_mm`."""
+    from scipy import ndimage  # not before it is needed: a window starts without it
+
     c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     turned = (points - middle) @ np.array([[c, s], [-s, c]])
     reach = int(np.ceil(margin_mm / cell_mm)) + 1

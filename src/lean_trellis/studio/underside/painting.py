@@ -29,7 +29,7 @@ _MOST_STAMPED_PX = 9.0
 _ISLAND_PX = 10.0
 _PICKED_PX = 8.0
 _MOST_RING_STAMPED_PX = 16.0
-_LEAST_CONTACT_PX, _CONTACT_RIM_PX = 1.8, 0.8
+_LEAST_CONTACT_PX, _CONTACT_RIM_PX = 1.4, 0.7
 RULER_PX = 18
 
 
@@ -225,8 +225,7 @@ def paint_supports(
         _draw_dots(painter, frame, feet.on_part, 1.0, QColor(tokens.stop), visible, is_ring=True)
         for diameter, places in contacts.by_diameter.items():
             size = max(diameter, _LEAST_CONTACT_PX / frame.scale)
-            _draw_dots(painter, frame, places, size + 2 * _CONTACT_RIM_PX / frame.scale, rim, visible)
-            _draw_dots(painter, frame, places, size, dot, visible)
+            _draw_dots(painter, frame, places, size, dot, visible, rim=rim)
     if len(look.picked_holds):
         _draw_dots(painter, frame, look.picked_holds, _PICKED_PX / frame.scale, QColor(tokens.ivy), visible)
 
@@ -265,18 +264,24 @@ def _draw_dots(
     visible: QRectF,
     *,
     is_ring: bool = False,
+    rim: QColor | None = None,
 ) -> None:
-    """Discs or rings of a diameter in mm: stamped while they are small and many, drawn where they are large."""
+    """Discs or rings of a diameter in mm: stamped while they are small and many, drawn where they are large.
+
+    Discs may have a `rim` round them, of its own colour.
+    """
     size = diameter * frame.scale
+    whole = size + (0.0 if rim is None else 2 * _CONTACT_RIM_PX)
     at = places * frame.scale + [frame.left, frame.top]
-    low = [visible.left() - size, visible.top() - size]
-    high = [visible.right() + size, visible.bottom() + size]
+    low = [visible.left() - whole, visible.top() - whole]
+    high = [visible.right() + whole, visible.bottom() + whole]
     at = at[((at >= low) & (at <= high)).all(axis=1)]
     if is_ring and size < _LEAST_RING_PX:
         return
     is_screen = isinstance(painter.device(), QPixmap | QImage)
-    if is_screen and size <= (_MOST_RING_STAMPED_PX if is_ring else _MOST_STAMPED_PX):
-        painter.drawImage(0, 0, _stamped(at, size, colour, visible, is_ring=is_ring))
+    if is_screen and whole <= (_MOST_RING_STAMPED_PX if is_ring else _MOST_STAMPED_PX):
+        stamp = _ring_stamp(size, colour) if is_ring else _disc_stamp(size, colour, rim)
+        painter.drawImage(0, 0, _stamped(at, stamp, visible))
         return
     path = QPainterPath()
     for x, y in at.tolist():
@@ -285,32 +290,70 @@ def _draw_dots(
         painter.setPen(QPen(colour, 1.0))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)
-    else:
-        path.setFillRule(Qt.FillRule.WindingFill)
-        painter.fillPath(path, colour)
+        return
+    path.setFillRule(Qt.FillRule.WindingFill)
+    if rim is not None:
+        painter.setPen(QPen(rim, 2 * _CONTACT_RIM_PX))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+    painter.fillPath(path, colour)
 
 
-def _stamped(at: Floats, size: float, colour: QColor, visible: QRectF, *, is_ring: bool) -> QImage:
-    """A picture of small discs or rings with soft edges, each set down at a whole pixel."""
-    width, height = round(visible.width()), round(visible.height())
+@dataclass(frozen=True, eq=False)
+class _Stamp:
+    """One dot: steps (n, 2) of its pixels from its middle, and their colours (n, 4) as blue, green, red, alpha.
+
+    Where stamps meet, the later of their pixels are set down last.
+    """
+
+    steps: np.ndarray
+    colours: np.ndarray
+
+
+def _ring_stamp(size: float, colour: QColor) -> _Stamp:
+    steps = _steps(size)
+    cover = np.clip(1 - np.abs(np.hypot(*steps.T) - size / 2), 0, 1)
+    return _stamp(steps, cover, np.zeros(len(steps)), colour, colour)
+
+
+def _disc_stamp(size: float, colour: QColor, rim: QColor | None) -> _Stamp:
+    whole = size + (0.0 if rim is None else 2 * _CONTACT_RIM_PX)
+    steps = _steps(whole)
+    away = np.hypot(*steps.T)
+    inner = np.clip(0.5 - (away - size / 2), 0, 1)
+    return _stamp(steps, np.clip(0.5 - (away - whole / 2), 0, 1), inner, colour, colour if rim is None else rim)
+
+
+def _steps(size: float) -> np.ndarray:
     reach = int(np.ceil(size / 2))
-    steps = np.arange(-reach, reach + 1)
-    dx, dy = np.meshgrid(steps, steps)
-    away = np.hypot(dx, dy) - size / 2
-    cover = np.clip(1 - np.abs(away), 0, 1) if is_ring else np.clip(0.5 - away, 0, 1)
-    inside = cover > 0
+    return np.stack(np.meshgrid(*[np.arange(-reach, reach + 1)] * 2), axis=-1).reshape(-1, 2)
+
+
+def _stamp(steps: np.ndarray, cover: Floats, inner: Floats, colour: QColor, rim: QColor) -> _Stamp:
+    share = inner[:, None]
+    tones = [np.array([c.blue(), c.green(), c.red()], float) for c in (colour, rim)]
+    alphas = [c.alpha() * cover for c in (colour, rim)]
+    colours = np.column_stack([
+        share * tones[0] + (1 - share) * tones[1], inner * alphas[0] + (1 - inner) * alphas[1],
+    ])  # fmt: skip
+    order = np.lexsort((cover, inner))
+    order = order[cover[order] > 0]
+    return _Stamp(steps[order], np.round(colours[order]).astype(np.uint8))
+
+
+def _stamped(at: Floats, stamp: _Stamp, visible: QRectF) -> QImage:
+    """A picture with a stamp at each place, set down at a whole pixel."""
+    width, height = round(visible.width()), round(visible.height())
+    reach = int(np.abs(stamp.steps).max(initial=0))
+    across = width + 4 * reach
     cells = np.round(at - 0.5).astype(np.int64)
-    x = (cells[:, :1] + dx[inside]).reshape(-1)
-    y = (cells[:, 1:] + dy[inside]).reshape(-1)
-    alpha = np.broadcast_to(cover[inside], (len(cells), int(inside.sum()))).reshape(-1)
-    kept = (x >= 0) & (x < width) & (y >= 0) & (y < height)
-    shades = np.zeros(width * height, np.uint8)
-    places, dark = y[kept] * width + x[kept], np.round(255 * alpha[kept]).astype(np.uint8)
-    order = np.argsort(dark, kind="stable")  # where stamps meet, the darker one is set down last
-    shades[places[order]] = dark[order]
-    pixels = np.empty((height, width, 4), np.uint8)
-    pixels[..., 0], pixels[..., 1], pixels[..., 2] = colour.blue(), colour.green(), colour.red()
-    pixels[..., 3] = np.round(shades.reshape(height, width) * (colour.alpha() / 255))
+    cells = cells[((cells >= -reach) & (cells < [width + reach, height + reach])).all(axis=1)]
+    first = (cells[:, 1] + 2 * reach) * across + cells[:, 0] + 2 * reach
+    sheet = np.zeros(across * (height + 4 * reach), np.uint8)
+    for number, (dx, dy) in enumerate(stamp.steps.tolist(), start=1):
+        sheet[first + (dy * across + dx)] = number
+    shown = sheet.reshape(-1, across)[2 * reach : 2 * reach + height, 2 * reach : 2 * reach + width]
+    pixels = np.vstack([np.zeros((1, 4), np.uint8), stamp.colours])[shown]
     return QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser
@@ -105,6 +105,8 @@ class BuildView(PickingView):
         self._later.timeout.connect(self._redraw.start)
         self.canvas.exposed.connect(self._redraw.start)
         self._frame_s = 0.0
+        self.is_warm = False
+        """Whether the driver has made what it needs for parts."""
         self._smooth = single_shot(self, 250)
         self._smooth.timeout.connect(self._draw_smooth)
         session.job_changed.connect(self.refresh)
@@ -127,35 +129,48 @@ class BuildView(PickingView):
         self.scene.set_tokens(tokens)
 
     def start(self, *, warms_up: bool = True) -> None:
-        """Begin to draw, once the window is shown. Warming up spares the first part a pause."""
+        """Begin to draw, once the window is shown. Warming up, after the first frame, spares the first part a pause."""
         self.canvas.Initialize()
         self.canvas.Start()
         self.fit()
-        if warms_up:
-            self._warm_up()
         if not self.draws_in_software():
             self._session.most_shown = MOST_SHOWN
+        self.is_warm = not warms_up
+        if warms_up:
+            self._draw()
+            self._warm_up([_SAMPLES, 0])
 
     def draws_in_software(self) -> bool:
         """Whether Mesa draws on the processor: then less is shown at once."""
         words = self.canvas.GetRenderWindow().ReportCapabilities().lower()
         return any(name in words for name in ("llvmpipe", "softpipe", "swrast", "software"))
 
-    def _warm_up(self) -> None:
+    def _warm_up(self, samples: list[int]) -> None:
         """Let the driver make its programs for what parts and bars look like, before the first of them is shown.
 
         It makes some of them, and its buffers, only when a part of the usual size is really seen: so a ball of as many
-        faces as are shown of a part stands over the plate for two frames.
+        faces as are shown of a part stands over the plate for two frames, one each time the window is idle.
         """
         low, high = self.scene.bounds()
         shape = ball(float((high - low).min()) / 2, subdivisions=5)
         data = poly_data(shape.vertices + (low + high) / 2, shape.faces)
         colour_faces(data, np.full((len(shape.faces), 3), 120, np.uint8))
         actor = mesh_actor(data, "#777777")
-        self.renderer.AddActor(actor)
-        for samples in (_SAMPLES, 0):
-            self._draw(samples)
-        self.renderer.RemoveActor(actor)
+        frames = iter(samples)
+
+        def draw_next() -> None:
+            self.renderer.AddActor(actor)
+            drawn = next(frames, None)
+            if drawn is not None:
+                self._draw(drawn)
+            self.renderer.RemoveActor(actor)
+            self.is_warm = drawn is None
+            if drawn is None:
+                idle.stop()
+
+        idle = QTimer(self)
+        idle.timeout.connect(draw_next)
+        idle.start()
 
     def refresh(self) -> None:
         """Bring the scene in step with the session and draw soon: first the worker gets what it is asked."""

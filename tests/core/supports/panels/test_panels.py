@@ -333,3 +333,12 @@ def test_a_gap_keeps_whole_layers_free():
     parameters = LatticeParameters(contact="gap", gap_layers=2, tab_free=0, cell_along=3)
     panels = generate_lattice(request_for(box((20, 10, 4)), parameters, offset=6))
     assert panels.slabs.high.max() == pytest.approx(6 - 2 * LAYER)
+
+
+@pytest.mark.parametrize("thickness", [0.0, 0.5])
+def test_as_sheets_walls_have_their_area_however_thick_they_are(thickness):
+    values = LatticeParameters(thickness=thickness, cell_along=3.0, cell_across=3.0, rim_walls=1)
+    panels = generate_lattice(request_for(box((18, 12, 4)), values))
+    mesh, slab_of_face = panels.sheets
+    assert mesh.area == pytest.approx(panels.area_mm2, rel=1e-6)
+    assert len(slab_of_face) == len(mesh.faces)

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.cluster.hierarchy import fcluster, linkage
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
@@ -66,6 +65,8 @@ def foot_groups(places: Floats, span: float) -> Longs:
     _, heaps = connected_components(graph, directed=False)
     groups = np.zeros(count, np.int64)
     first = 0
+    from scipy.cluster.hierarchy import fcluster, linkage  # not before it is needed: a window starts without it
+
     for heap in range(int(heaps.max()) + 1):
         mine = np.flatnonzero(heaps == heap)
         if len(mine) > _MOST_LINKED:

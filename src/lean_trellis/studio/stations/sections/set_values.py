@@ -12,7 +12,7 @@ from lean_trellis.core.job.edits import change_support
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.common.parameters import FamilyParameters
-from lean_trellis.core.supports.common.spec import families, require_buildable
+from lean_trellis.core.supports.common.spec import require_buildable
 from lean_trellis.studio.forms.fields import NumberField, muted
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.session import Session
@@ -33,11 +33,9 @@ class SetValuesSection(QWidget):
         self.heading = muted()
         self.heading.setObjectName("supports.settings")
         column.addWidget(self.heading)
-        self._forms = {spec.model: ParameterForm(spec.model) for spec in families()}
-        for form in self._forms.values():
-            form.changed.connect(self._change)
-            form.hide()
-            column.addWidget(form)
+        self._forms: dict[type[FamilyParameters], ParameterForm] = {}
+        self._place = QVBoxLayout()
+        column.addLayout(self._place)
         column.addStretch(1)
         application = QApplication.instance()
         assert isinstance(application, QApplication)
@@ -54,8 +52,14 @@ class SetValuesSection(QWidget):
             self.left.emit()
 
     def form(self, model: type[FamilyParameters]) -> ParameterForm:
-        """The form of a family's parameters."""
-        return self._forms[model]
+        """The form of a family's parameters, made when it is first asked for."""
+        form = self._forms.get(model)
+        if form is None:
+            form = self._forms[model] = ParameterForm(model)
+            form.changed.connect(self._change)
+            form.hide()
+            self._place.addWidget(form)
+        return form
 
     @property
     def shown(self) -> ParameterForm | None:
