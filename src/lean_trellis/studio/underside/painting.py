@@ -19,7 +19,7 @@ from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 from lean_trellis.studio.underside.map_sheet import SolidSheet
-from lean_trellis.studio.underside.sheet import PartSheet, RegionShape, SupportSheet, angle_colour
+from lean_trellis.studio.underside.sheet import PartSheet, RegionShape, SupportSheet, angle_brush
 from lean_trellis.studio.underside.solid_sheet import paint_solid
 
 _SMALL_PX = 1.2
@@ -152,7 +152,7 @@ def _filling(shape: RegionShape, critical: float, tokens: Tokens, *, is_picked: 
         return QBrush(QColor(tokens.ivy))
     if shape.region.left_out:
         return QBrush(QColor(tokens.ochre), Qt.BrushStyle.Dense6Pattern)
-    return QBrush(angle_colour(shape.region.mean_angle_deg, critical, tokens.plum, tokens.ochre))
+    return angle_brush(shape.region.mean_angle_deg, critical, tokens.plum, tokens.ochre)
 
 
 def _draw_rims(painter: QPainter, sheet: PartSheet, tokens: Tokens) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainterPath, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QPainterPath, QPolygonF
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.overhang import Island, Region
@@ -239,15 +239,15 @@ def _dots(places: Floats, diameters: Floats, on_part: Any) -> Dots:
     return Dots({size: dots for size, dots in by_diameter.items() if len(dots)}, places[on_part])
 
 
-def angle_colour(angle: float, critical: float, plum: str, ochre: str) -> QColor:
+def angle_brush(angle: float, critical: float, plum: str, ochre: str) -> QBrush:
     """From plum at 0° to ochre at the critical angle, in 32 shades."""
     share = min(max(angle / max(critical, 1e-6), 0.0), 1.0)
     return _shade(round(share * _SHADES), plum, ochre)
 
 
 @lru_cache(maxsize=256)
-def _shade(step: int, plum: str, ochre: str) -> QColor:
+def _shade(step: int, plum: str, ochre: str) -> QBrush:
     share = step / _SHADES
     low, high = QColor(plum), QColor(ochre)
     mix = [round(a + (b - a) * share) for a, b in zip(low.getRgb()[:3], high.getRgb()[:3], strict=True)]
-    return QColor(*mix)
+    return QBrush(QColor(*mix))
