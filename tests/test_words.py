@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import ast
+import io
 import re
+import tokenize
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
@@ -109,3 +111,25 @@ def test_the_test_sees_texts_also_in_parts_and_formats():
 def test_sentences_end_once():
     found = [f"{place}: {text!r}" for place, text in everything() if re.search(r"[a-z]\.\.(?!\.)", text)]
     assert not found
+
+
+_NOT_IN_CODE = ("in hand", "picked", "hold points?", "holds? itself", "hold themselves", "has no way", "is told", "are told")
+
+
+def notes(source: str) -> Iterator[tuple[int, str]]:
+    """Doc strings and comments of a module."""
+    for token in tokenize.generate_tokens(io.StringIO(source).readline):
+        if token.type == tokenize.COMMENT or (token.type == tokenize.STRING and token.string.startswith('"""')):
+            yield token.start[0], token.string
+
+
+@pytest.mark.parametrize("turn", _NOT_IN_CODE)
+def test_no_doc_string_and_no_comment_uses_the_old_words(turn):
+    used = re.compile(rf"\b{turn}\b(?! apart)", re.IGNORECASE)
+    found = [
+        f"{path.relative_to(ROOT)}:{line}: {text!r}"
+        for path in sorted(PACKAGE.rglob("*.py"))
+        for line, text in notes(path.read_text(encoding="utf-8"))
+        if used.search(text)
+    ]
+    assert not found, "\n".join(found)

@@ -133,7 +133,7 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
 
 
 def _under_load(figures: BarFigures | None) -> dict[str, Any]:
-    """What is told of elements under load, where a family has such figures."""
+    """What is reported of elements under load, where a family has such figures."""
     if figures is None:
         return {}
     return {

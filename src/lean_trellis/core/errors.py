@@ -1,4 +1,4 @@
-"""The errors that a person is told about.
+"""The errors shown to a person.
 
 TrellisError
 ├── FileError            a file cannot be read or written

@@ -13,7 +13,7 @@ from lean_trellis.core.overhang.region import Region
 
 @dataclass(frozen=True)
 class RegionRow:
-    """All that is told of one region; lengths mm, areas mm², angles in degrees from the layer plane."""
+    """All that is reported of one region; lengths mm, areas mm², angles in degrees from the layer plane."""
 
     region: int
     kind: str

@@ -112,7 +112,7 @@ class Bench(QStackedWidget):
         }
 
     def _delete(self) -> None:
-        """Delete the support in hand at its station, else the picked parts."""
+        """Delete the current support at its station, else the selected parts."""
         if not self.station.delete() and self.station.deletes_parts and self._session.selection.parts:
             self._session.do(lambda job: remove_parts(job, self._session.selection.parts))
 

@@ -87,7 +87,7 @@ class Derived(QObject):
 
     @property
     def part(self) -> Part | None:
-        """The part in hand."""
+        """The current part."""
         return self.job.part(self.selection.part) if self.selection.part else None
 
     @property
@@ -108,7 +108,7 @@ class Derived(QObject):
         return self.graph.known(self._shown.regions, part, self.job)
 
     def facts(self, part: Part) -> RegionFacts | None:
-        """Spans, what lies beneath and how much is held of a part's regions, once known; for the part in hand."""
+        """Spans, what lies beneath and how much is supported of a part's regions, once known; for the current part."""
         return self.graph.known(REGION_FACTS, part, self.job)
 
     def islands(self, part: Part) -> tuple[Island, ...] | None:
@@ -135,12 +135,12 @@ class Derived(QObject):
         return made if isinstance(made, Bars) else None
 
     def figures(self, support: Support) -> BarFigures | None:
-        """Figures of a support's elements under load, once known; looked for on the part in hand alone."""
+        """Figures of a support's elements under load, once known; looked for on the current part alone."""
         figures = self.graph.known(FIGURES, self.job.part(support.part_id), self.job)
         return None if figures is None else figures.get(support.id)
 
     def figure_range(self, key: str) -> tuple[float, float]:
-        """From where to where a figure goes over all bars of the part in hand; strength used from 0 to 1 at least."""
+        """From where to where a figure goes over all bars of the current part; strength used from 0 to 1 at least."""
         known = [self.figures(entry) for entry in self.job.supports_of(self.selection.part)]
         values = [figures.values(key) for figures in known if figures is not None and len(figures.used)]
         if not values:
@@ -149,7 +149,7 @@ class Derived(QObject):
         return (0.0, max(high, 1.0)) if key == "used" else (low, high)
 
     def faults(self, part: Part) -> tuple[MeshFault, ...] | None:
-        """The faults of a part's mesh with their places, once known; looked for in the part in hand alone."""
+        """The faults of a part's mesh with their places, once known; looked for in the current part alone."""
         return self.graph.known(FAULTS, part, self.job)
 
     def findings(self) -> tuple[Finding, ...] | None:
@@ -165,7 +165,7 @@ class Derived(QObject):
         return None if part.marks.protected is None else self.graph.known(HATCH, part, self.job)
 
     def picked_hatch(self, part: Part, picked: PickedFaces) -> Floats | None:
-        """(n, 2, 2): picked faces of a part as hatch lines in plan, once known."""
+        """(n, 2, 2): selected faces of a part as hatch lines in plan, once known."""
         lines: Floats | None = self.graph.kept(picked_key(part, picked))
         return lines
 
@@ -230,7 +230,7 @@ class Derived(QObject):
         return f"{running}; waiting: {', '.join(waiting) or 'nothing'}"
 
     def _asked_for(self) -> Iterator[tuple[Node[Any], Subject, str]]:
-        """Everything the window shows, the most wanted first: the part in hand before the others."""
+        """Everything the window shows, the most wanted first: the current part before the others."""
         job, shown = self.job, self._shown
         parts = sorted(job.parts, key=lambda part: part.id != self.selection.part)
         for part in parts:
@@ -259,7 +259,7 @@ class Derived(QObject):
             yield REGION_FACTS, self.part, "Measuring the regions"
 
     def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
-        """The same with their keys and requests; before it what is picked, and what a section cuts (without a word)."""
+        """The same with keys and requests; before it what is selected, and what a section cuts (without a word)."""
         job, picked, part = self.job, self.selection.faces, self.part
         if picked is not None and part is not None and picked.part == part.id and len(picked.faces):
             yield picked_key(part, picked), "Drawing selected faces", partial(HatchPicked, part, picked.faces)

@@ -31,7 +31,7 @@ from lean_trellis.studio.session import Session
 
 
 def copy_in_hand(session: Session, *, in_place: bool) -> None:
-    """Copy the part in hand, beside or exactly in place; the copy is in hand then."""
+    """Copy the current part, beside or exactly in place; the copy is the current part then."""
     part_id = session.selection.part
     if part_id and session.do(lambda job: copy_part(job, part_id, in_place=in_place)):
         session.select(parts=(session.job.parts[-1].id,))

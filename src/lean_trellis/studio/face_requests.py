@@ -149,7 +149,7 @@ class FacesInArea:
 
 @dataclass(frozen=True, eq=False)
 class FacesAround:
-    """Picked faces with one more row round them, or without their outermost row."""
+    """Selected faces with one more row round them, or without their outermost row."""
 
     part: Part
     faces: Longs

@@ -57,7 +57,7 @@ class HandTools(Section):
 
     @property
     def others_picked(self) -> list[str]:
-        """The picked parts besides that of the current support."""
+        """The selected parts besides that of the current support."""
         support = self.session.support
         return [] if support is None else [one for one in self.picked if one != support.part_id]
 
@@ -71,7 +71,7 @@ class HandTools(Section):
         return self.gestures.get(mode, ("", 0.0))
 
     def delete(self) -> bool:
-        """Del: delete what is picked of the support. True when there was something."""
+        """Del: delete what is selected of the support. True when there was something."""
         return False
 
     def take_pick(self, pick: Pick) -> bool:

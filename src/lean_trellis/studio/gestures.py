@@ -1,4 +1,4 @@
-"""What is done with the mouse in the views: a place picked, a shape drawn, a handle pulled."""
+"""What is done with the mouse in the views: a place selected, a shape drawn, a handle pulled."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _FOOT_BELOW, _HOLD_ABOVE = 0.3, 0.7
 
 @dataclass(frozen=True)
 class Pull:
-    """What is pulled by a handle: a bar by its hold point, its foot or its bend.
+    """What is pulled by a handle: a bar by its support point, its foot or its bend.
 
     Of other supports `bar` is the handle's number: a point of a drawn path, a block's middle or corner, an end of a
     flank wall.

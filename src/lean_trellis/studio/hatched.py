@@ -1,4 +1,4 @@
-"""Hatch lines on protected and picked faces, derived beside the window."""
+"""Hatch lines on protected and selected faces, derived beside the window."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ HATCH: Node[Hatch] = Node("hatch", "part", _hatch, ("part.mesh", "part.pose", "p
 
 @dataclass(frozen=True, eq=False)
 class HatchPicked:
-    """The picked faces of a part that look down, as lines in plan."""
+    """The selected faces of a part that look down, as lines in plan."""
 
     part: Part
     faces: Longs
@@ -74,5 +74,5 @@ class HatchPicked:
 
 
 def picked_key(part: Part, picked: PickedFaces) -> Key:
-    """What the lines of picked faces follow from."""
+    """What the lines of selected faces follow from."""
     return Key("selected faces", (part.mesh.key, token(part.pose), picked))

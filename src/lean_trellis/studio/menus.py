@@ -1,4 +1,4 @@
-"""Menus, shortcuts and switches, made of the one table of actions; every action is told what it does at the start."""
+"""Menus, shortcuts and switches, made of the one table of actions; every action is bound at the start."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ Switches = Mapping[str, Callable[[bool], object]]
 class Menus:
     """The window's actions by id.
 
-    `handlers` do what plain actions say; `switches` are told whether they are on now. Raises ValueError where an
+    `handlers` do what plain actions say; `switches` get whether they are on now. Raises ValueError where an
     action of the table does nothing, or something is done that no action asks for.
     """
 

@@ -121,7 +121,7 @@ class MeasureRoom:
 
 @dataclass(frozen=True)
 class FitPlane:
-    """The plane that fits a smooth patch round a picked face best."""
+    """The plane that fits a smooth patch round a selected face best."""
 
     mesh: Mesh
     face: int

@@ -64,7 +64,7 @@ class PartsSheet(Sheet):
         layout.addWidget(self._empty)
 
     def _typed(self, key: str, what: str, text: str) -> None:
-        """A name is of one part; an owner or an order of all picked ones, when the row is one of them."""
+        """A name is of one part; an owner or an order of all selected ones, when the row is one of them."""
         chosen = self.session.selection.parts
         change: Callable[[Job], Edit]
         if what == "name":

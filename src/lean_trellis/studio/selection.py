@@ -1,4 +1,4 @@
-"""What is picked, the same for all views and benches."""
+"""What is selected, the same for all views and benches."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from lean_trellis.core.arrays import Longs
 
 @dataclass(frozen=True, eq=False)
 class PickedFaces:
-    """Faces of a part's mesh that were picked one by one, by likeness or by an area."""
+    """Faces of a part's mesh that were selected one by one, by likeness or by an area."""
 
     part: str
     mesh: str
@@ -18,7 +18,7 @@ class PickedFaces:
 
 @dataclass(frozen=True)
 class Selection:
-    """What is picked: parts (the first is the one in hand), regions and faces of that part, a support, bars of it."""
+    """What is selected: parts (the first is the current one), regions and faces of that part, a support, bars of it."""
 
     parts: tuple[str, ...] = ()
     regions: frozenset[int] = frozenset()
@@ -28,10 +28,10 @@ class Selection:
 
     @property
     def bar(self) -> int:
-        """The one bar that is picked, -1 where there is none or several."""
+        """The one bar that is selected, -1 where there is none or several."""
         return next(iter(self.bars)) if len(self.bars) == 1 else -1
 
     @property
     def part(self) -> str:
-        """The part in hand, or nothing."""
+        """The current part, or nothing."""
         return self.parts[0] if self.parts else ""

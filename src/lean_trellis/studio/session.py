@@ -147,7 +147,7 @@ class Session(Derived):
     # --- selection ---
 
     def select(self, **changes: Any) -> None:
-        """Change what is picked. A change of the part in hand drops the regions and support picked on another."""
+        """Change what is selected. A change of the current part drops the regions and support selected on another."""
         changed = replace(self.selection, **changes)
         if "parts" in changes and changed.part != self.selection.part:
             changed = replace(
@@ -195,21 +195,21 @@ class Session(Derived):
 
     @property
     def picked_faces(self) -> Longs:
-        """The faces picked on the part in hand."""
+        """The faces selected on the current part."""
         picked = self.selection.faces
         if picked is None or picked.part != self.selection.part:
             return np.zeros(0, np.int64)
         return picked.faces
 
     def pick_faces(self, faces: Longs) -> None:
-        """Pick faces of the part in hand, in place of those before."""
+        """Pick faces of the current part, in place of those before."""
         part = self.part
         chosen = PickedFaces(part.id, part.mesh.key, faces) if part is not None and len(faces) else None
         self.select(faces=chosen)
 
     @property
     def support(self) -> Support | None:
-        """The support in hand."""
+        """The current support."""
         return self.job.support(self.selection.support) if self.selection.support else None
 
     # --- files ---

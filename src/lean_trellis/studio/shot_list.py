@@ -85,7 +85,7 @@ def _protect(window: MainWindow) -> None:
 
 
 def _after_protect(window: MainWindow) -> None:
-    """As before: the map small, no tool in hand, the part without marks."""
+    """As before: the map small, no current tool, the part without marks."""
     window.bench.of(OverhangsStation).end_mode()
     window.session.undo()
     window.status.say("", "")
@@ -114,7 +114,7 @@ def _supports_below(window: MainWindow) -> None:
 
 
 def _by_hand(window: MainWindow) -> None:
-    """A bar about to be added from below, some bars picked, one led aside before."""
+    """A bar about to be added from below, some bars selected, one led aside before."""
     _supports_below(window)
     bench, session = window.bench.of(SupportsStation), window.session
     bench.tabs.show_page("hand")
@@ -164,7 +164,7 @@ def _figures(window: MainWindow) -> None:
 
 
 def _held_by(window: MainWindow, part_number: int, support_number: int, key: str) -> None:
-    """A support of a part in hand, its values open with one of them drawn, the part in the middle of the map."""
+    """A support of a current part, its values open with one of them drawn, the part in the middle of the map."""
     window.bench.open("supports")
     part = window.session.job.parts[part_number]
     window.session.select(parts=(part.id,))

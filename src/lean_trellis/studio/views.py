@@ -211,7 +211,7 @@ class Views(QSplitter):
             view.brush_mm = brush_mm
 
     def _hovered_on_map(self, place: tuple[float, float]) -> None:
-        """The pointer rests on the map: over the part in hand, seen from straight below."""
+        """The pointer rests on the map: over the current part, seen from straight below."""
         self.station.take_hover(Pick(part=self.session.selection.part, place=(*place, -1.0)))
 
     def _drawn_in_view(self, gesture: str, what: list[Any]) -> None:

@@ -63,7 +63,7 @@ class Channel:
     """One end of the pipe, with the meshes that both ends have.
 
     The end that `teaches` sends each mesh once and says which ones to forget when they outgrow `most_bytes`; what the
-    message in hand needs is never forgotten. The other end sends meshes whole that it was not taught.
+    current message needs is never forgotten. The other end sends meshes whole that it was not taught.
     """
 
     def __init__(self, connection: Connection, *, teaches: bool, most_bytes: int = _MOST_KNOWN_BYTES) -> None:

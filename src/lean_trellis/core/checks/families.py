@@ -1,4 +1,4 @@
-"""Each support's own faults, as its family finds them, told as findings on the parts they concern."""
+"""Each support's own faults, as its family finds them, reported as findings on the parts they concern."""
 
 from __future__ import annotations
 

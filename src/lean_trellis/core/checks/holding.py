@@ -67,7 +67,7 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rest
 
 
 def _low_places(part: PartState, contacts: Floats, rests_to: float) -> Iterator[tuple[Region, Floats, Floats]]:
-    """Low edges and points that are to be held, their places and how far each is from the nearest contact."""
+    """Low edges and points that are to be supported, their places and how far each is from the nearest contact."""
     tree = cKDTree(contacts) if len(contacts) else None
     for region in part.overhangs.to_be_held:
         if region.kind != "face" and region.highest_mm > rests_to:
@@ -100,7 +100,7 @@ def _measured(state: BuildState, part: PartState, contacts: Floats, rests_to: fl
 
 
 def held_shares(state: BuildState, part: PartState) -> Floats:
-    """(r,): the share of each region of a part that lies near enough to a hold; 1 where it holds itself."""
+    """(r,): the share of each region of a part that lies near enough to a hold; 1 where it supports itself."""
     overhangs = part.overhangs
     shares = np.ones(len(overhangs.regions))
     contacts, rests_to = state.contacts_of(part.part), _rests_to(state, part)
@@ -182,7 +182,7 @@ def _carrying_rim(part: PartState, faces: Longs) -> tuple[Floats, Ints]:
 
 
 def _islands_not_held(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> Iterator[Finding]:
-    """An island is held by a contact of its own region, or one within the span of a flat ceiling."""
+    """An island is supported by a contact of its own region, or one within the span of a flat ceiling."""
     span = state.job.material.free_span.at(0)
     served, mesh = _served_regions(state, part), part.overhangs.mesh
     vertices = np.array([island.vertex for island in part.islands], np.int64)

@@ -1,8 +1,8 @@
 """`in_the_air`: is everything connected to the plate, by itself or through what it stands on?
 
 From the plate upwards: a piece of a support stands where it begins, on the plate, on a part or on another support; a
-part stands on the plate or on another part, or is held by a support that stands. What is left is in the air, also a
-part that is held only by supports which stand on itself.
+part stands on the plate or another part, or is supported by a support that stands. What is left is in the air, also a
+part that is supported only by supports which stand on itself.
 """
 
 from __future__ import annotations

@@ -54,7 +54,7 @@ class Revision:
         else:
             needed = tuple([self.key(*need) for need in node.follows_from(subject, self.job, self.near)])
         key = Key(node.name, (*read, node.token(subject, self.job, self.near), *needed))
-        self._keys[at] = (subject, key)  # the subject is held, so that its id stays its own
+        self._keys[at] = (subject, key)  # the subject is kept, so that its id stays its own
         if node.is_local:
             self._local[at] = (subject, key)
         return key

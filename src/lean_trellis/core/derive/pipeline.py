@@ -50,7 +50,7 @@ from lean_trellis.core.supports.common.targets import pick_region
 
 @dataclass(frozen=True, eq=False)
 class RegionFacts:
-    """What is told of a part's regions besides their figures, one entry a region.
+    """What is reported of a part's regions besides their figures, one entry a region.
 
     `spans_mm` (r,) the greatest span, `beneath` in words what lies below, `held` (r,) the share of the area that a hold
     is near enough to.
@@ -157,7 +157,7 @@ class Pipeline:
         return self.graph.get(STATE, None, job, watch)
 
     def region_facts(self, part_id: str, job: Job, watch: Watch = UNWATCHED) -> RegionFacts:
-        """Spans of a part's regions, what lies beneath them, and how much of each is held."""
+        """Spans of a part's regions, what lies beneath them, and how much of each is supported."""
         return self.graph.get(REGION_FACTS, job.part(part_id), job, watch)
 
     def figures(self, part_id: str, job: Job, watch: Watch = UNWATCHED) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""Which format a file is in, told by its content first and its suffix last."""
+"""Which format a file is in, recognised by its content first and its suffix last."""
 
 from __future__ import annotations
 

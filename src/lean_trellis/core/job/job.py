@@ -96,7 +96,7 @@ class Job:
 
     @property
     def bridging(self) -> SelfBridging | None:
-        """What holds itself by the material's detection values; None in a vat, where nothing does."""
+        """What supports itself by the material's detection values; None in a vat, where nothing does."""
         return SelfBridging.of(self.material)
 
     def with_part(self, part: Part) -> Job:

@@ -65,7 +65,7 @@ class Cylinder:
 
 @heavy
 def bore_at(topology: Topology, face: int) -> Cylinder | None:
-    """The cylinder of which a picked face is part of the wall; None where what is picked is not round.
+    """The cylinder of which a selected face is part of the wall; None where what is selected is not round.
 
     The wall is what is reached from the face over blunt edges and stands square to the axis; fillets and chamfers at
     the mouth are left out by fitting twice. Where most of what is reached does not stand square to it, as on a ball,

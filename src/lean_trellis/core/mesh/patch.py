@@ -1,4 +1,4 @@
-"""Patches of a mesh: faces joined to a picked one, and the plane that fits them best."""
+"""Patches of a mesh: faces joined to a selected one, and the plane that fits them best."""
 
 from __future__ import annotations
 

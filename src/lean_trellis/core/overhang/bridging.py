@@ -1,4 +1,4 @@
-"""What holds itself: short ceilings between opposite walls, narrow ledges, regions too small to matter.
+"""What supports itself: short ceilings between opposite walls, narrow ledges, regions too small to matter.
 
 A place is bridged when some direction in the layer leads on both sides to a rim that the part carries, no further apart
 than the bridge span. A ledge carries itself up to its own, smaller limit. A region is left out when each of its
@@ -33,7 +33,7 @@ _FEW = 12
 
 @dataclass(frozen=True)
 class SelfBridging:
-    """Spans in mm up to which ceilings and ledges hold themselves, and the area in mm² below which nothing counts."""
+    """Spans in mm up to which ceilings and ledges support themselves, and the area in mm² below which none counts."""
 
     bridge_span: float
     ledge_limit: float
@@ -41,7 +41,7 @@ class SelfBridging:
 
     @staticmethod
     def of(material: Material) -> SelfBridging | None:
-        """The detection values of a material; None for a vat, where nothing holds itself."""
+        """The detection values of a material; None for a vat, where nothing supports itself."""
         detection = material.detection
         if material.process == "vat":
             return None
@@ -106,7 +106,7 @@ def _reason(flat: _FlatRegion, places: Floats, limits: SelfBridging) -> str:
 
 
 def _carried(places: Floats, flat: _FlatRegion, limits: SelfBridging) -> tuple[Bools, Floats, Floats]:
-    """(n,) each: whether a place holds itself, its distance to a carried rim, the least way across through it."""
+    """(n,) each: whether a place supports itself, its distance to a carried rim, the least way across through it."""
     to_held = _distances(places, flat.starts[flat.held], flat.stops[flat.held])
     widths = _widths(places, flat)
     return (to_held <= limits.ledge_limit) | (widths <= limits.bridge_span), to_held, widths

@@ -32,7 +32,7 @@ class Overhangs:
     """What was found on one mesh as it stands.
 
     `surface_angle` (m,) in degrees: 0 a flat ceiling, 90 a wall, above it up-facing. `critical` (m,) marks all faces
-    below the critical angle, whatever was marked by hand or holds itself; `region_of_face` (m,) a face's region as
+    below the critical angle, whatever was marked by hand or supports itself; `region_of_face` (m,) a face's region as
     its place in `regions`, or -1. `rim` is that of all face regions.
     """
 
@@ -52,12 +52,12 @@ class Overhangs:
 
     @cached_property
     def to_be_held(self) -> tuple[Region, ...]:
-        """The regions that do not hold themselves."""
+        """The regions that do not support themselves."""
         return tuple(region for region in self.regions if not region.left_out)
 
     @cached_property
     def faces_to_hold(self) -> Longs:
-        """Numbers of the faces of regions that do not hold themselves."""
+        """Numbers of the faces of regions that do not support themselves."""
         holds = np.array([not region.left_out for region in self.regions] + [False])
         return frozen(np.flatnonzero(holds[self.region_of_face]))
 
@@ -115,8 +115,8 @@ def detect(
 
     `topology` is that of the same mesh in any pose: only what touches what is read from it. A face is critical when
     n·b < -cos(critical angle) and it does not lie on the plate. `hand` (m,) are marks by hand: faces with one number
-    above 0 that look down are one region, those with `NO_REGION` belong to none. With `bridging` regions that hold
-    themselves are told, but for those nearest to a place of `taken_back` (k, 3).
+    above 0 that look down are one region, those with `NO_REGION` belong to none. With `bridging` regions that
+    support themselves are left out, but for those nearest to a place of `taken_back` (k, 3).
     """
     normal = np.array(layer_normal)
     watch.at(0.1, "measuring surface angles")
@@ -176,7 +176,7 @@ def _told_what_holds_itself(
     normal: Floats,
     taken_back: Floats | None,
 ) -> list[Region]:
-    """The regions, those that hold themselves with the reason; not those made by hand or taken back."""
+    """The regions, those that support themselves with the reason; not those made by hand or taken back."""
     kept = {region.id for region in regions if region.is_by_hand}
     for place in np.zeros((0, 3)) if taken_back is None else taken_back:
         near = [region for region in regions if _distance_to(placed, region, place) <= _TAKEN_BACK_MM]

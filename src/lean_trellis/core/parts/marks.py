@@ -58,8 +58,8 @@ class Marks:
     """All marks of a part.
 
     `hand`: for each face 0 (found by angle), `NO_REGION`, or the number of a region made by hand. `protected`: 0,
-    `KEEP_OFF` or `AVOID`. `taken_back`: places (nominal coordinates, mm) on regions that hold themselves by the
-    material's values and are to be held all the same.
+    `KEEP_OFF` or `AVOID`. `taken_back`: places (nominal coordinates, mm) on regions that support themselves by the
+    material's values and are to be supported all the same.
     """
 
     hand: FaceMarks | None = None

@@ -38,7 +38,7 @@ class PoseRequest:
 
     `rotation` (3, 3) is the pose now. `pose_range` keeps the angle between `main_axis` (own coordinates; the normal
     of a flat part where `main_is_normal`) and the plate within two angles in degrees; None lets every pose pass.
-    `height_limit` in mm. `protected` (m,) marks faces that should not be held. `rests` tells that the part stands
+    `height_limit` in mm. `protected` (m,) marks faces that should not be supported. `rests` tells that the part stands
     on the plate itself, so that what lies there needs nothing.
     """
 

@@ -68,7 +68,7 @@ def _cut(solid: Manifold, level: float) -> list[shapely.Polygon]:
 
 
 class _Bodies:
-    """Pieces of the layer in hand and the bodies that they belong to; bodies that meet become one."""
+    """Pieces of the current layer and the bodies that they belong to; bodies that meet become one."""
 
     def __init__(self, areas: Floats, resting_mm2: float) -> None:
         self._areas, self._resting = areas, resting_mm2
@@ -118,7 +118,7 @@ def _merge(bodies: list[_Body], new: int, below: list[_Body], old: int) -> None:
 
 
 def _as_one(placed: Mesh, holds: Floats, areas: Floats, resting_mm2: float, pressure: float) -> Floats:
-    """Without a solid: the part's shadow, held by everything that is there."""
+    """Without a solid: the part's shadow, supported by everything that is there."""
     corners = placed.corners[placed.normals[:, 2] < 0][:, :, :2]
     shadow = float(shapely.area(shapely.union_all(shapely.convex_hull(shapely.multipoints(corners)))))
     return np.full(len(holds), pressure * shadow / max(float(areas.sum()) + resting_mm2, 1e-9))

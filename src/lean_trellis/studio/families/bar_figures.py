@@ -54,7 +54,7 @@ class FigureLegend(QWidget):
 
 
 class FiguresSection(Section):
-    """Figures of the bars of the support in hand."""
+    """Figures of the bars of the current support."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Figures", is_open=False)
@@ -84,7 +84,7 @@ class FiguresSection(Section):
         self.refresh()
 
     def _fly(self, keys: list[int]) -> None:
-        """To the bar, which is picked then."""
+        """To the bar, which is selected then."""
         support = self.session.support
         bars = None if support is None else self.session.bars(support)
         if bars is None or not keys or keys[0] >= len(bars):
@@ -94,7 +94,7 @@ class FiguresSection(Section):
         self.asks.emit(Fly((x, y, z)))
 
     def refresh(self) -> None:
-        """Show the figures of the support in hand."""
+        """Show the figures of the current support."""
         support = self.session.support
         bars = None if support is None else self.session.bars(support)
         figures = None if support is None or bars is None else self.session.figures(support)
@@ -154,7 +154,7 @@ def bar_in_words(bars: Bars, figures: BarFigures | None, bar: int) -> str:
 
 
 def picked_words(which: list[int], support: Support | None, bars: Bars | None) -> str:
-    """What of a support is picked, in a line."""
+    """What of a support is selected, in a line."""
     if support is None or bars is None:
         return "Select a support in the list, or press Add to start one with the set above."
     if not which:

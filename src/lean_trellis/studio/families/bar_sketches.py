@@ -187,7 +187,7 @@ class _Side(Drawing):
 
 
 class _Plan(Drawing):
-    """The pattern from below: hold points on a region with a free edge on the left and a wall on the right."""
+    """The pattern from below: support points on a region with a free edge on the left and a wall on the right."""
 
     def draw(self) -> None:
         v = self.values

@@ -1,4 +1,4 @@
-"""Bars by hand: added by click or stroke with their way shown before, pulled by their handles, picked and worked on."""
+"""Bars by hand: added by click or stroke with their path shown first, pulled by handles, selected and changed."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ _SAME_MM = 1e-4
 
 
 class BarTools(HandTools):
-    """What is done to the bars of the support in hand by hand."""
+    """What is done to the bars of the current support by hand."""
 
     def __init__(self, session: Session, chosen_set: Callable[[], ParameterSet]) -> None:
         super().__init__(session, chosen_set)
@@ -106,7 +106,7 @@ class BarTools(HandTools):
         self.asks.emit(Ghost(None))
         self.asks.emit(ShowPoints(()))
 
-    # --- what is in hand ---
+    # --- what is current ---
 
     @property
     def _bars(self) -> Bars | None:
@@ -118,7 +118,7 @@ class BarTools(HandTools):
         return [] if bars is None else sorted(n for n in self.session.selection.bars if n < len(bars))
 
     def _do(self, make: Callable[[Job, str, Bars], Edit], holds: Floats | None = None) -> bool:
-        """An edit of the support in hand; the bars at `holds` are picked again once they are known."""
+        """An edit of the current support; the bars at `holds` are selected again once they are known."""
         support, bars = self.session.support, self._bars
         if support is None or bars is None:
             return False
@@ -130,7 +130,7 @@ class BarTools(HandTools):
         return True
 
     def _would_be(self) -> Support | None:
-        """The support that a bar would go to: the one in hand, or a new one of the chosen set."""
+        """The support that a bar would go to: the current one, or a new one of the chosen set."""
         support, part = self.session.support, self.session.part
         if part is None or (support is not None and spec_of(support) is BARS):
             return support
@@ -142,14 +142,14 @@ class BarTools(HandTools):
     # --- edits ---
 
     def delete(self) -> bool:
-        """Take the picked bars out. True when there were some."""
+        """Take the selected bars out. True when there were some."""
         which = self._which()
         if which:
             self._do(lambda job, support, bars: delete_bars(job, support, bars, which), np.zeros((0, 3)))
         return bool(which)
 
     def every_second(self) -> None:
-        """Take out every second of the picked bars, or of all."""
+        """Take out every second of the selected bars, or of all."""
         bars = self._bars
         if bars is not None:
             gone = every_second(bars, self._which() or range(len(bars)))
@@ -169,13 +169,13 @@ class BarTools(HandTools):
         return bool(numbers) and all(0 <= n < len(known) and known[n].is_locked for n in numbers)
 
     def lock_or_free(self) -> None:
-        """Lock the picked bars, or let them follow the values again where all are locked."""
+        """Lock the selected bars, or let them follow the values again where all are locked."""
         which, locked = self._which(), not self._are_locked()
         if which:
             self._do(lambda job, support, bars: lock_bars(job, support, bars, which, locked=locked))
 
     def add_along_edges(self) -> None:
-        """Bars at the spacing along the picked low edges."""
+        """Bars at the spacing along the selected low edges."""
         part, support = self.session.part, self._would_be()
         overhangs = None if part is None else self.session.regions(part)
         if part is None or support is None or overhangs is None:
@@ -190,7 +190,7 @@ class BarTools(HandTools):
         self._add(np.concatenate(places) if places else np.zeros((0, 3)))
 
     def _add(self, places: Floats, *, on_any_slope: bool = False) -> None:
-        """Bars at places (k, 3): to the support in hand, or to a new one of the chosen set, in one step."""
+        """Bars at places (k, 3): to the current support, or to a new one of the chosen set, in one step."""
         part, support = self.session.part, self.session.support
         if part is None:
             return
@@ -290,7 +290,7 @@ class BarTools(HandTools):
         self.session.ask("Placing bars", HandPlaces(part, self.session.job, stroke, spacing), take)
 
     def _pick_in(self, drawn: Stroke) -> None:
-        """Pick the bars whose hold points lie in an area of the map or of the picture."""
+        """Pick the bars whose support points lie in an area of the map or of the picture."""
         bars = self._bars
         if bars is None or len(drawn.places) < 3:
             return
@@ -389,7 +389,7 @@ class BarTools(HandTools):
     # --- what is shown ---
 
     def refresh(self) -> None:
-        """What is picked, and what was done by hand."""
+        """What is selected, and what was done by hand."""
         support, bars = self.session.support, self._bars
         if bars is not None and len(self._again):
             self._pick_again(bars)
@@ -426,7 +426,7 @@ class BarTools(HandTools):
         )
 
     def _pick_again(self, bars: Bars) -> None:
-        """The bars that were worked on are picked again: their numbers may be others."""
+        """The bars that were worked on are selected again: their numbers may be others."""
         places, self._again = self._again, np.zeros((0, 3))
         away = np.linalg.norm(bars.holds[None] - places[:, None], axis=2) if len(bars) else np.zeros((0, 0))
         if away.size:

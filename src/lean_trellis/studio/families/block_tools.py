@@ -66,13 +66,13 @@ class BlockTools(HandTools):
         self.session.ask(f"Reading {path.name}", ReadFiles((path,)), take)
 
     def body_from_part(self) -> None:
-        """The shape of the other picked part, as it stands."""
+        """The shape of the other selected part, as it stands."""
         if self.others_picked:
             part = self.session.job.part(self.others_picked[0])
             self.do(lambda job, key: give_body(job, key, part.placed, part.name))
 
     def part_becomes(self) -> None:
-        """The other picked part becomes the block, where it stands."""
+        """The other selected part becomes the block, where it stands."""
         if self.others_picked:
             other = self.others_picked[0]
             self.do(lambda job, key: become_block(job, key, other))

@@ -14,7 +14,7 @@ class RaftSketch(Drawing):
     """The outline of a part with a hole in plan, and the raft round it; for heights a cut from the side."""
 
     def draw(self) -> None:
-        """By the value in hand."""
+        """By the current value."""
         if self.key in ("thickness", "edge_slope"):
             self._side()
         else:
@@ -82,7 +82,7 @@ class BlockSketch(Drawing):
     """A block under a part from the side; for its place and turn from above."""
 
     def draw(self) -> None:
-        """By the value in hand."""
+        """By the current value."""
         v = self.values
         if self.key in ("place_x", "place_y", "turn", "size_y", "shape"):
             self._plan()

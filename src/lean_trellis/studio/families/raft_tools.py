@@ -26,7 +26,7 @@ class RaftTools(HandTools):
         self.add_lost_and_kept("shapes")
 
     def share_raft(self) -> None:
-        """One raft under all picked parts."""
+        """One raft under all selected parts."""
         picked = self.picked
         self.do(lambda job, key: share_raft(job, key, picked))
 

@@ -19,7 +19,7 @@ class Several(Drawing):
     """Neighbouring bars from the side, between the plate and the part."""
 
     def draw(self) -> None:
-        """By the value in hand."""
+        """By the current value."""
         self.top, self.bottom, self.right = 28.0, self.area.height() - 22, self.area.width() - 12
         self.fill([(12, 8), (self.right, 8), (self.right, self.top), (12, self.top)], self.tokens.part_tints[0])
         low = self.bottom + 6

@@ -73,7 +73,7 @@ class LatticeTools(HandTools):
         return made if isinstance(made, Panels) else None
 
     def _picked_places(self) -> Floats:
-        """One place on each picked wall, in its middle."""
+        """One place on each selected wall, in its middle."""
         walls = self._walls
         places = []
         if walls is None:
@@ -87,24 +87,24 @@ class LatticeTools(HandTools):
         return np.array(places).reshape(-1, 3)
 
     def delete(self) -> bool:
-        """Del: the picked walls. True when there were some."""
+        """Del: the selected walls. True when there were some."""
         if not len(self._picked_places()):
             return False
         self.delete_walls()
         return True
 
     def delete_walls(self) -> None:
-        """Delete the picked walls."""
+        """Delete the selected walls."""
         places = self._picked_places()
         self.do(lambda job, key: delete_walls(job, key, places))
 
     def delete_pieces(self) -> None:
-        """Delete the pieces that the picked walls belong to."""
+        """Delete the pieces that the selected walls belong to."""
         places = self._picked_places()
         self.do(lambda job, key: delete_pieces(job, key, places))
 
     def extend_walls(self) -> None:
-        """Lead the picked wall on at its end that is farther from the part's middle."""
+        """Lead the selected wall on at its end that is farther from the part's middle."""
         walls, part, by = self._walls, self.session.part, self.by.value
         picked = sorted(self.session.selection.bars)
         if walls is None or part is None or not picked:
@@ -143,7 +143,7 @@ class LatticeTools(HandTools):
         self.do(make)
 
     def refresh(self) -> None:
-        """What is picked, and what was done by hand."""
+        """What is selected, and what was done by hand."""
         support, walls = self.session.support, self._walls
         for key, made in self.modes.buttons.items():
             made.setEnabled(self.session.part is not None and (support is not None or key == "path"))

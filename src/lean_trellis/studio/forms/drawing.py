@@ -11,7 +11,7 @@ from lean_trellis.studio.theme import Tokens
 
 
 class Drawing:
-    """A drawing on an area, of some values, with the one in hand dimensioned."""
+    """A drawing on an area, of some values, with the current one dimensioned."""
 
     def __init__(self, painter: QPainter, area: QRectF, tokens: Tokens, values: Any, key: str) -> None:
         self.painter, self.area, self.tokens, self.values, self.key = painter, area, tokens, values, key

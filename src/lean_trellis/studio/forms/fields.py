@@ -127,7 +127,7 @@ class NumberField(TextField):
         self.refused.emit(why)
 
     def mark_wrong(self) -> None:
-        """Mark the value that is shown: it was refused, and why is told elsewhere."""
+        """Mark the value that is shown: it was refused, and why is reported elsewhere."""
         self._mark(wrong=True)
 
     def _mark(self, *, wrong: bool) -> None:

@@ -46,7 +46,7 @@ def draw_lines(painter: QPainter, lines: Sequence[QLineF]) -> None:
     """Draw many lines with one call."""
     if not lines:
         return
-    cast(Any, painter).drawLines(lines)  # its types want an array that Python has no way to make
+    cast(Any, painter).drawLines(lines)  # its types want an array that Python cannot make
 
 
 def polygon_of(places: Floats) -> QPolygonF:

@@ -27,12 +27,12 @@ class Section(Fold):
 
     @property
     def part(self) -> Part | None:
-        """The part in hand."""
+        """The current part."""
         return self.session.part
 
     @property
     def picked(self) -> tuple[str, ...]:
-        """The picked parts, the one in hand first."""
+        """The selected parts, the current one first."""
         return self.session.selection.parts
 
     def leave(self) -> None:

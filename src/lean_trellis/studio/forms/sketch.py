@@ -1,4 +1,4 @@
-"""The sketch: what the values of a family make, drawn to scale, with the value in hand dimensioned."""
+"""The sketch: what the values of a family make, drawn to scale, with the current value dimensioned."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Tables that show rows given to them and tell which are picked."""
+"""Tables that show rows given to them and tell which are selected."""
 
 from __future__ import annotations
 
@@ -99,7 +99,7 @@ def ten_rows() -> int:
 
 
 class PickTable(QTableView):
-    """Rows as (key, cells). `picked` gives the keys when the user picks; `show_rows` tells nobody.
+    """Rows as (key, cells). `selected` gives the keys when the user picks; `show_rows` tells nobody.
 
     `typed` names the columns that are typed into; the signal gives (key, name of the column, text).
     """
@@ -156,7 +156,7 @@ class PickTable(QTableView):
         self._model.rename(number, words)
 
     def picked_keys(self) -> list[Any]:
-        """The keys of the picked rows, in the order shown."""
+        """The keys of the selected rows, in the order shown."""
         rows = sorted(index.row() for index in self._chosen.selectedRows())
         return [self._model.rows[self._sorted.mapToSource(self._sorted.index(r, 0)).row()][0] for r in rows]
 
@@ -166,7 +166,7 @@ class PickTable(QTableView):
         return [self._model.rows[self._sorted.mapToSource(self._sorted.index(r, 0)).row()][0] for r in range(count)]
 
     def show_rows(self, rows: Sequence[tuple[Any, Sequence[Any]]], picked: Sequence[Any]) -> None:
-        """Show rows and which are picked."""
+        """Show rows and which are selected."""
         self._is_showing = True
         try:
             if list(rows) != self._model.rows and self.state() != QAbstractItemView.State.EditingState:

@@ -45,7 +45,7 @@ _HELD_SHARE = 0.999
 
 
 class OverhangsStation(Station):
-    """The regions of the part in hand."""
+    """The regions of the current part."""
 
     key = "overhangs"
     name = "Overhangs"
@@ -195,7 +195,7 @@ class OverhangsStation(Station):
             self.session.do(lambda job: regions_by_angle(job, part.id))
 
     def _split_by(self, line: tuple[tuple[float, float], ...]) -> None:
-        """Part the picked regions by a line on the plate: what lies on its left, and the rest."""
+        """Part the selected regions by a line on the plate: what lies on its left, and the rest."""
         part, regions = self.session.part, self._region_faces()
         if part is None or not regions:
             self.session.said.emit("note", "Select the region to split first")
@@ -338,7 +338,7 @@ class OverhangsStation(Station):
         return words
 
     def _held_by(self) -> dict[int, str]:
-        """Which supports serve each region of the part in hand."""
+        """Which supports serve each region of the current part."""
         part, names = self.session.part, dict[int, list[str]]()
         for support in self.session.job.supports_of(part.id) if part is not None else ():
             made = self.session.structure(support)
@@ -347,7 +347,7 @@ class OverhangsStation(Station):
         return {number: ", ".join(dict.fromkeys(holders)) for number, holders in names.items()}
 
     def _picked_words(self, overhangs: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:
-        """All figures of the one picked region, or the sum over several."""
+        """All figures of the one selected region, or the sum over several."""
         if not picked:
             return "Click a region here, in the view or on the map; Ctrl adds more."
         chosen = [overhangs.regions[number] for number in sorted(picked) if number < len(overhangs.regions)]
@@ -408,7 +408,7 @@ def region_in_words(
 
 
 def pick_region_at(session: Session, pick: Pick, *, adds: bool) -> bool:
-    """Pick the region under the pointer: the same gesture wherever regions can be picked."""
+    """Pick the region under the pointer: the same gesture wherever regions can be selected."""
     if not pick.part:
         return False
     part = session.job.part(pick.part)

@@ -1,4 +1,4 @@
-"""Parts: import, the sheet of parts under the view, sections for what is done with the picked ones."""
+"""Parts: import, the sheet of parts under the view, sections for what is done with the selected ones."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ class PartsStation(Station):
     # --- what is shown ---
 
     def refresh(self) -> None:
-        """Show the list and the part in hand."""
+        """Show the list and the current part."""
         part = self.session.part
         assert self.sheet is not None, "this station has one"
         self.sheet.refresh()

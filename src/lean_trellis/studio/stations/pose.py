@@ -14,7 +14,7 @@ from lean_trellis.studio.stations.station import Fact, Station
 
 
 class PoseStation(Station):
-    """How the part in hand stands."""
+    """How the current part stands."""
 
     key = "pose"
     deletes_parts = True
@@ -63,7 +63,7 @@ class PoseStation(Station):
     # --- what is shown ---
 
     def refresh(self) -> None:
-        """Show the part in hand."""
+        """Show the current part."""
         part = self.session.part
         count = len(self.session.selection.parts)
         words = "Select a part in the view or in the list." if part is None else part.name

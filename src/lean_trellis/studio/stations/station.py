@@ -119,7 +119,7 @@ class Station(QWidget):
         return False
 
     def watch_tools(self, *modes: ModeButtons) -> None:
-        """Of all modes of the bench one is on at most; what it draws with is told to the views."""
+        """Of all modes of the bench one is on at most; what it draws with is said to the views."""
         self._tools = modes
         for mine in modes:
             mine.changed.connect(lambda mode, mine=mine: self._tool_taken(mine, mode))
@@ -141,7 +141,7 @@ class Station(QWidget):
         return any([modes.end() for modes in self._tools])  # noqa: C419 - all of them are ended
 
     def take_drawn(self, gesture: str, drawn: Stroke) -> None:
-        """A gesture of the tool in hand has ended in one of the views."""
+        """A gesture of the current tool has ended in one of the views."""
 
     def take_hover(self, pick: Pick) -> None:
         """The pointer rests over a place while a tool asks to know where."""
@@ -150,7 +150,7 @@ class Station(QWidget):
         """A bar is pulled by a handle."""
 
     def take_bar_pick(self, support: str, bars: frozenset[int], *, adds: bool) -> bool:
-        """Bars were picked on the map. True when the station has used it up."""
+        """Bars were selected on the map. True when the station has used it up."""
         return False
 
     def end_mode(self) -> bool:

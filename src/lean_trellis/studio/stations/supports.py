@@ -1,4 +1,4 @@
-"""Supports: a set for the picked regions or for all, its values, its bars."""
+"""Supports: a set for the selected regions or for all, its values, its bars."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ _LIST = 116
 
 
 class SupportsStation(Station):
-    """The supports of the part in hand."""
+    """The supports of the current part."""
 
     key = "supports"
     name = "Supports"
@@ -187,7 +187,7 @@ class SupportsStation(Station):
         return self._tools_of[look_for(self._parameters).tools]
 
     def add(self, *, picked_only: bool) -> None:
-        """Support the picked regions, or all of the part in hand, with the chosen set."""
+        """Support the selected regions, or all of the current part, with the chosen set."""
         session, part = self.session, self.session.part
         if part is None:
             return
@@ -237,7 +237,7 @@ class SupportsStation(Station):
             self.session.select(support=self.session.job.supports[-1].id, regions=frozenset())
 
     def _to_copies(self) -> None:
-        """To the copies among the picked parts; to all copies where none of them is picked."""
+        """To the copies among the selected parts; to all copies where none of them is selected."""
         support = self.session.support
         if support is None:
             return
@@ -246,7 +246,7 @@ class SupportsStation(Station):
         self.session.do(lambda job: copy_support(job, support.id, picked or known))
 
     def delete(self) -> bool:
-        """Delete the picked bars or walls; where none is picked, the support in hand. True when there is one."""
+        """Delete the selected bars or walls; where none is selected, the current support. True when there is one."""
         if self.session.support is None:
             return False
         if not self.hand.delete():
@@ -254,7 +254,7 @@ class SupportsStation(Station):
         return True
 
     def delete_support(self) -> None:
-        """Delete the support in hand."""
+        """Delete the current support."""
         support = self.session.support
         if support is not None:
             self.session.do(lambda job: remove_supports(job, [support.id]))
@@ -268,7 +268,7 @@ class SupportsStation(Station):
         return self.session.part is not None and pick_region_at(self.session, pick, adds=adds)
 
     def take_bar_pick(self, support: str, bars: frozenset[int], *, adds: bool) -> bool:
-        """Pick bars and their support; with Ctrl besides those of the same support that are picked, or no more."""
+        """Pick bars and their support; with Ctrl besides those of the same support that are selected, or no more."""
         owner = self.session.job.support(support).part_id
         if owner != self.session.selection.part:
             self.session.select(parts=(owner,))
@@ -340,7 +340,7 @@ class SupportsStation(Station):
         self.sketch.set_tokens(tokens)
 
     def refresh(self) -> None:
-        """Show the supports of the part in hand."""
+        """Show the supports of the current part."""
         session, part, support = self.session, self.session.part, self.session.support
         process = session.job.machine.process
         offered = [(s.name, s.title) for s in shipped_sets().values() if s.suits(process)]

@@ -42,8 +42,8 @@ def grip_at(session: Session, x: float, y: float, scale: float) -> Pull | None:
     for pull in grips(session):
         if np.hypot(pull.place[0] - x, pull.place[1] - y) <= _RING_PX / scale:
             return pull
-    in_hand = session.selection.support
-    return min(near, key=lambda entry: (entry[1].support != in_hand, entry[0]), default=(0.0, None))[1]
+    current = session.selection.support
+    return min(near, key=lambda entry: (entry[1].support != current, entry[0]), default=(0.0, None))[1]
 
 
 def region_at(sheet: UndersideSheet, x: float, y: float, reach: float) -> tuple[str, RegionShape] | None:

@@ -1,4 +1,4 @@
-"""The underside map as a widget: pan, zoom, pick, rubber band, brush; what is picked here is picked everywhere."""
+"""The underside map as a widget: pan, zoom, pick, rubber band, brush; what is selected here is selected everywhere."""
 
 from __future__ import annotations
 
@@ -60,11 +60,11 @@ class UndersideMap(QWidget):
 
     pointed = pyqtSignal(str)
     hovered = pyqtSignal(object)
-    """Where the pointer rests, (x, y) on the plate, while the tool in hand asks for it."""
+    """Where the pointer rests, (x, y) on the plate, while the current tool asks for it."""
     pulled = pyqtSignal(object)
     bar_picked = pyqtSignal(str, object, bool)
     drawn = pyqtSignal(str, list)
-    """A gesture of the tool in hand has ended: its name, and its places on the plate as (x, y), mm."""
+    """A gesture of the current tool has ended: its name, and its places on the plate as (x, y), mm."""
 
     def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -163,7 +163,7 @@ class UndersideMap(QWidget):
         )
 
     def _picked_holds(self) -> Any:
-        """(k, 2): where the picked bars take hold."""
+        """(k, 2): where the selected bars take hold."""
         support, chosen = self._session.support, sorted(self._session.selection.bars)
         bars = None if support is None else self._session.bars(support)
         if bars is None:
@@ -303,7 +303,7 @@ class UndersideMap(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        """A click picks; a drag picks what lies in the band, or ends the gesture of the tool in hand."""
+        """A click picks; a drag picks what lies in the band, or ends the gesture of the current tool."""
         if event is None or self._press is None:
             return
         press, self._press = self._press, None
@@ -369,12 +369,12 @@ class UndersideMap(QWidget):
         return grip_at(self._session, x, y, self.frame.scale)
 
     def bar_at(self, at: QPointF) -> tuple[str, int] | None:
-        """The bar whose contact is under a pixel: of the support in hand before the others."""
+        """The bar whose contact is under a pixel: of the current support before the others."""
         grip = self._grip_at(at)
         return None if grip is None or grip.handle != "hold" else (grip.support, grip.bar)
 
     def wall_at(self, at: QPointF) -> tuple[str, int] | None:
-        """The wall under a pixel, of the support in hand alone: elsewhere a click means the region."""
+        """The wall under a pixel, of the current support alone: elsewhere a click means the region."""
         x, y = self.frame.to_plate(at.x(), at.y())
         for sheet in self.sheet.solids(self._tokens):
             if sheet.support == self._session.selection.support:
@@ -410,7 +410,7 @@ class UndersideMap(QWidget):
         return region_at(self.sheet, x, y, _REACH_PX / self.frame.scale)
 
     def _pick_band(self, band: QRectF, *, adds: bool) -> None:
-        """The regions of one part whose whole shape lies in the band: of the part in hand where it has any there."""
+        """The regions of one part whose whole shape lies in the band: of the current part where it has any there."""
         x0, y0 = self.frame.to_plate(band.left(), band.top())
         x1, y1 = self.frame.to_plate(band.right(), band.bottom())
         within = regions_within(self.sheet, QRectF(x0, y0, x1 - x0, y1 - y0))

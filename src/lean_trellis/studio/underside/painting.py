@@ -35,7 +35,7 @@ RULER_PX = 18
 
 @dataclass(frozen=True, eq=False)
 class MapLook:
-    """What is drawn how: colours, what is picked, the critical angle of each part, what is shown."""
+    """What is drawn how: colours, what is selected, the critical angle of each part, what is shown."""
 
     tokens: Tokens
     part: str
@@ -45,7 +45,7 @@ class MapLook:
     critical: dict[str, float]
     shows_supports: bool = True
     picked_elements: frozenset[int] = frozenset()
-    """Of the support in hand: the walls or bodies that are picked."""
+    """Of the current support: the walls or bodies that are selected."""
 
 
 def paint_plate(painter: QPainter, frame: MapFrame, machine: Machine, tokens: Tokens, visible: QRectF) -> None:
@@ -147,7 +147,7 @@ def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], loo
 
 
 def _filling(shape: RegionShape, critical: float, tokens: Tokens, *, is_picked: bool) -> QBrush:
-    """What is picked in ivy, what holds itself dotted, the others by their mean angle."""
+    """What is selected in ivy, what supports itself dotted, the others by their mean angle."""
     if is_picked:
         return QBrush(QColor(tokens.ivy))
     if shape.region.left_out:
@@ -235,9 +235,9 @@ def paint_solids(painter: QPainter, frame: MapFrame, solids: list[SolidSheet], l
     if not look.shows_supports:
         return
     for sheet in solids:
-        is_in_hand = sheet.support == look.support
-        strong = 1.0 if is_in_hand or not look.support else 0.45
-        picked = look.picked_elements if is_in_hand else frozenset()
+        is_current = sheet.support == look.support
+        strong = 1.0 if is_current or not look.support else 0.45
+        picked = look.picked_elements if is_current else frozenset()
         paint_solid(painter, frame, sheet, strong=strong, picked=picked, tokens=look.tokens)
 
 

@@ -30,7 +30,7 @@ def solid_sheet(support: Support, shown: ShownStructure, tokens: Tokens) -> Soli
 
 def paint_solid(painter: QPainter, frame: MapFrame, sheet: SolidSheet, *, strong: float, picked: frozenset[int],
                 tokens: Tokens) -> None:  # fmt: skip
-    """What it covers as a wash with a rim, walls as lines of their true width, the picked ones in ivy."""
+    """What it covers as a wash with a rim, walls as lines of their true width, the selected ones in ivy."""
     colour = QColor(sheet.colour)
     wash = QColor(colour)
     wash.setAlphaF(0.16 * strong)

@@ -12,7 +12,7 @@ from lean_trellis.studio.view3d.actors import as_bytes, mixed_bytes
 
 
 def dot(place: tuple[float, float, float], radius: float, colour: str) -> vtkActor:
-    """A ball of a colour round a place, all in mm; it cannot be picked."""
+    """A ball of a colour round a place, all in mm; it cannot be selected."""
     ball = vtkSphereSource()
     ball.SetCenter(*place)
     ball.SetRadius(radius)
@@ -46,7 +46,7 @@ def paint_regions(
     angles: tuple[float, float],
     tokens: Tokens,
 ) -> None:
-    """Colour faces by surface angle: straw where doubtful, ochre to plum below the critical angle, ivy if picked."""
+    """Colour faces by surface angle: straw where doubtful, ochre to plum below the critical angle, ivy if selected."""
     critical, watch = angles
     doubtful = (
         (regions.angles < watch) & (regions.region_of_face < 0) & ~regions.on_plate & (regions.angles >= critical)

@@ -166,17 +166,17 @@ class PartActors:
         regions = session.regions(part) if shows_angles else None
         selection = session.selection
         picked = selection.regions if part.id == selection.part else frozenset()
-        in_hand = part.id in selection.parts
+        is_current = part.id in selection.parts
         angles = (session.job.critical_angle(part), session.job.watch_angle(part))
-        preview = preview if in_hand else None
+        preview = preview if is_current else None
         faces = selection.faces if part.id == selection.part else None
         tint = self.tint(part, tokens)
-        look = (tint, id(regions), picked, in_hand, angles, tokens, id(faces), preview)
+        look = (tint, id(regions), picked, is_current, angles, tokens, id(faces), preview)
         if entry.look == look:
             return
         entry.look = look
         base = as_bytes(tint)
-        if in_hand and not shows_angles:
+        if is_current and not shows_angles:
             base = mixed_bytes(base, as_bytes(tokens.ivy), 0.38)
         colours = np.tile(base, (len(entry.shown.shown.faces), 1)).astype(np.uint8)
         if regions is not None and preview is not None:
@@ -215,7 +215,7 @@ class PartActors:
 
 
 def _low_actors(part: Part, regions: ShownRegions, picked: frozenset[int], tokens: Tokens) -> list[vtkActor]:
-    """Those that are picked in ivy, the others in plum."""
+    """Those that are selected in ivy, the others in plum."""
     size = float(np.linalg.norm(part.mesh.bounds[1] - part.mesh.bounds[0]))
     actors = []
     for is_picked, colour in ((False, tokens.plum), (True, tokens.ivy)):

@@ -58,7 +58,7 @@ class Scene:
         self._hints: list[vtkActor] = []
         self.preview_angles: tuple[float, float] | None = None
         self.figure = ""
-        """The figure that bars of the part in hand are coloured by; nothing for plain copper."""
+        """The figure that bars of the current part are coloured by; nothing for plain copper."""
         self._tilt = TiltArc(renderer)
         self.is_moving = False
         self.shows_angles = False
@@ -79,9 +79,9 @@ class Scene:
         self._parts.update(self._tokens, self.preview_angles, shows_angles=self.shows_angles)
         self._update_supports(job.supports)
         self.surroundings.update(self._tokens)
-        in_hand = self._session.part if self.shows_tilt else None
-        tilt = None if in_hand is None else self._session.tilt(in_hand)
-        self._tilt.show(in_hand, tilt, job.material.pose_range, self._tokens)
+        current = self._session.part if self.shows_tilt else None
+        tilt = None if current is None else self._session.tilt(current)
+        self._tilt.show(current, tilt, job.material.pose_range, self._tokens)
         self._section.update(self._session.cuts(), self._part_tint, self._support_colour, self._tokens)
         self._show_or_hide()
 
@@ -135,16 +135,16 @@ class Scene:
                 self._section.clip(entry.lines)
                 self._renderer.AddActor(entry.lines)
             self._bars[support_id] = entry
-        self._colour_bars(support_id, entry, is_in_hand=selected)
+        self._colour_bars(support_id, entry, is_current=selected)
         look = entry.actor.GetProperty()
         look.SetOpacity(1.0)
         look.SetAmbient(0.5 if selected else 0.3)
 
-    def _colour_bars(self, support_id: str, entry: BarsActor, *, is_in_hand: bool) -> None:
-        """Copper, darker on parts; picked ones ivy; by a figure where one is chosen; ties are heather."""
+    def _colour_bars(self, support_id: str, entry: BarsActor, *, is_current: bool) -> None:
+        """Copper, darker on parts; selected ones ivy; by a figure where one is chosen; ties are heather."""
         session = self._session
         support = session.job.support(support_id)
-        picked = session.selection.bars if is_in_hand else frozenset()
+        picked = session.selection.bars if is_current else frozenset()
         figures = session.figures(support) if self.figure and support.part_id == session.selection.part else None
         look = (picked, self.figure if figures is not None else "", id(figures), self._tokens)
         if entry.look == look:
@@ -240,11 +240,11 @@ class Scene:
         return actor
 
     def dot_actor(self, place: tuple[float, float, float], radius: float = 0.8) -> vtkActor:
-        """A dot at a place that was picked."""
+        """A dot at a place that was selected."""
         return dot(place, radius, self._tokens.ivy)
 
     def ghost_actor(self, bars: Bars, *, is_way: bool) -> vtkActor:
-        """A bar that would be, seen through everything: ivy where it has a way, red where not."""
+        """A bar that would be, seen through everything: ivy where it has a clear path, red where not."""
         mesh = bars.mesh
         actor = mesh_actor(poly_data(mesh.vertices, mesh.faces), self._tokens.ivy if is_way else self._tokens.stop)
         actor.GetProperty().SetOpacity(0.75)

@@ -55,11 +55,11 @@ class BuildView(PickingView):
 
     picked = pyqtSignal(object, bool)
     drawn = pyqtSignal(str, list)
-    """A gesture of the tool in hand has ended: its name, and the picks of a brush or the area of a band or lasso."""
+    """A gesture of the current tool has ended: its name, and the picks of a brush or the area of a band or lasso."""
     part_dragged = pyqtSignal(str, float, float)
     pointed = pyqtSignal(str)
     hovered = pyqtSignal(object)
-    """What the pointer rests over, while the tool in hand asks for it."""
+    """What the pointer rests over, while the current tool asks for it."""
     pulled = pyqtSignal(object)
 
     def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
@@ -255,7 +255,7 @@ class BuildView(PickingView):
         self._redraw.start()
 
     def show_points(self, places: list[tuple[float, float, float]]) -> None:
-        """Show places that were picked."""
+        """Show places that were selected."""
         self.scene.hint([self.scene.dot_actor(place) for place in places])
         self._redraw.start()
 
@@ -374,7 +374,7 @@ class BuildView(PickingView):
                 self.part_dragged.emit(part.id, part.pose.x + moved[0], part.pose.y + moved[1])
 
     def _pull(self, press: _Press, at: QPointF, *, is_over: bool) -> None:
-        """A bar goes with the pointer: hold points over the surface, feet on the plate, bends at their level."""
+        """A bar goes with the pointer: support points over the surface, feet on the plate, bends at their level."""
         support, bar, handle = press.pick.support, press.pick.bar, press.handle
         bars = self._session.bars(self._session.job.support(support))
         if bars is None or bar >= len(bars) or handle is None:
@@ -397,7 +397,7 @@ class BuildView(PickingView):
     # --- gestures of a tool ---
 
     def _draws(self, press: _Press, event: QMouseEvent) -> bool:
-        """Whether the left button draws with the tool in hand; with Shift, and with other buttons, the eye moves."""
+        """Whether the left button draws with the current tool; with Shift, and with other buttons, the eye moves."""
         is_plain = not event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         return self.gesture in ("box", "lasso", "brush") and press.button == Qt.MouseButton.LeftButton and is_plain
 

@@ -36,7 +36,7 @@ def add_bars(job: Job, support_id: str, places: Floats, *, on_any_slope: bool = 
 
 
 def move_hold(job: Job, support_id: str, bars: Bars, bar: int, place: Place) -> Edit:
-    """Move a bar's hold point to another place of the surface; a way drawn by hand is given up."""
+    """Move a bar's support point to another place of the surface; a way drawn by hand is given up."""
     support, part = _free_support(job, support_id, bars, (bar,))
     moved = replace(_kept(support, bars, bar, part), place=_own(part, np.array([place]))[0], foot=None, bend=None)
     hand = _without(support, bars, (bar,), part)
@@ -44,7 +44,7 @@ def move_hold(job: Job, support_id: str, bars: Bars, bar: int, place: Place) -> 
 
 
 def move_missed(job: Job, support_id: str, missed: Floats, places: Floats) -> Edit:
-    """Bars by hand at places (k, 3) instead of hold points (k, 3) that found no way; those at one place once."""
+    """Bars by hand at places (k, 3) instead of support points (k, 3) that found no way; those at one place once."""
     support = job.support(support_id)
     part = job.part(support.part_id)
     fresh = tuple(HandBar(place) for place in dict.fromkeys(_own(part, places)))
@@ -206,7 +206,7 @@ def _free_support(job: Job, support_id: str, bars: Bars, which: Sequence[int]) -
 
 
 def _kept(support: Support, bars: Bars, bar: int, part: Part) -> HandBar:
-    """The bar as one by hand: as it was kept, or new at the hold point of a generated one."""
+    """The bar as one by hand: as it was kept, or new at the support point of a generated one."""
     number = int(bars.by_hand[bar])
     return support.hand.bars[number] if number >= 0 else HandBar(_own(part, bars.holds[bar][None])[0])
 

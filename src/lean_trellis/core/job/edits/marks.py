@@ -23,7 +23,7 @@ _MOST_REGIONS = 30_000
 
 
 def region_by_hand(job: Job, part_id: str, faces: Longs, title: str = "") -> Edit:
-    """Make picked faces a region of their own, whatever their angle; where they look up they count as none."""
+    """Make selected faces a region of their own, whatever their angle; where they look up they count as none."""
 
     def change(hand: np.ndarray) -> None:
         hand[_some(job, part_id, faces)] = _fresh(hand)
@@ -32,13 +32,13 @@ def region_by_hand(job: Job, part_id: str, faces: Longs, title: str = "") -> Edi
 
 
 def add_to_region(job: Job, part_id: str, region_faces: Longs, faces: Longs) -> Edit:
-    """Add picked faces to a region: all of it counts as made by hand from then on."""
+    """Add selected faces to a region: all of it counts as made by hand from then on."""
     whole = np.union1d(region_faces, _some(job, part_id, faces))
     return region_by_hand(job, part_id, whole, f"Add to a region of {job.part(part_id).name}")
 
 
 def take_from_regions(job: Job, part_id: str, faces: Longs) -> Edit:
-    """Take picked faces out of whatever region they belong to."""
+    """Take selected faces out of whatever region they belong to."""
 
     def change(hand: np.ndarray) -> None:
         hand[_some(job, part_id, faces)] = NO_REGION
@@ -90,7 +90,7 @@ def protect_finer(job: Job, part_id: str, refined: Refined, faces: Longs, level:
 
 
 def take_back(job: Job, part_id: str, place: Floats) -> Edit:
-    """Hold a region that would hold itself: `place` (3,) lies on it as the part stands."""
+    """Hold a region that would support itself: `place` (3,) lies on it as the part stands."""
     part = job.part(part_id)
     x, y, z = (part.pose.to_part(part.mesh, place[None])[0] / part.size.factors).tolist()
     marks = replace(part.marks, taken_back=(*part.marks.taken_back, (x, y, z)))

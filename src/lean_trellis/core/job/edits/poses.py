@@ -128,12 +128,12 @@ def _with_parts(job: Job, parts: Sequence[Part]) -> Job:
 
 
 def put_face_down(job: Job, part_id: str, face: int) -> Edit:
-    """Turn a part so that the picked face of its mesh looks at the plate; the build offset stays."""
+    """Turn a part so that the selected face of its mesh looks at the plate; the build offset stays."""
     return face_to_angle(job, part_id, face, 0.0)
 
 
 def face_to_angle(job: Job, part_id: str, face: int, degrees: float) -> Edit:
-    """Turn a part so that the picked face makes an angle with the plate: 0 looks down, 90 is a wall, 180 looks up.
+    """Turn a part so that the selected face makes an angle with the plate: 0 looks down, 90 is a wall, 180 looks up.
 
     The shortest turn is taken: the side to which the face looks stays.
     """

@@ -91,7 +91,7 @@ def _clear(
     parameters: BarParameters,
     obstacles: Sequence[Obstacle],
 ) -> Struts:
-    """Those that no part is in the way of and that hold themselves; numbered by place among the uprights."""
+    """Those that no part is in the way of and that support themselves; numbered by place among the uprights."""
     one, other, low, high = laid_out
     starts, stops = uprights.at(one, low), uprights.at(other, high)
     radius = parameters.brace_diameter / 2

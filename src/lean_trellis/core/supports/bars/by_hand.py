@@ -29,7 +29,7 @@ _UP = np.array([0.0, 0.0, 1.0])
 
 @dataclass(frozen=True, eq=False)
 class HandHolds:
-    """Hold points set by hand that are still there, the `faces` (k,) they lie on, and which bar each is (k,)."""
+    """Support points set by hand that are still there, the `faces` (k,) they lie on, and which bar each is (k,)."""
 
     holds: HoldPoints
     faces: Longs
@@ -39,8 +39,8 @@ class HandHolds:
 def placed_by_hand(hand: HandWork, topology: Topology, overhangs: Overhangs, own: Obstacle) -> tuple[HandHolds, Unkept]:
     """Bars by hand on the part as it stands.
 
-    One is kept where its surface still needs holding, or where it was set on purpose though nothing needs it and the
-    surface still looks down; the others are told with the reason.
+    One is kept where its surface still needs support, or where it was set on purpose though nothing needs it and the
+    surface still looks down; the others are reported with the reason.
     """
     places = own.pose.to_plate(own.tree.mesh, np.array([bar.place for bar in hand.bars]).reshape(-1, 3))
     faces = _faces_at(places, own)
@@ -105,7 +105,7 @@ def given_up(hand: HandWork, own: Obstacle) -> Floats:
 
 
 def without_removed(holds: HoldPoints, hand: HandWork, gone: Floats) -> HoldPoints:
-    """Generated hold points without those near places (k, 3) from which they were taken out by hand."""
+    """Generated support points without those near places (k, 3) from which they were taken out by hand."""
     if not len(gone) or not len(holds):
         return holds
     kept = np.ones(len(holds), bool)
@@ -125,7 +125,7 @@ def drawn_ways(
 ) -> tuple[Ways, Unkept]:
     """The ways with those that were drawn by hand put in, as far as they are free and lean no more than the limit.
 
-    One that is not keeps the way that was found for it, and is told with the reason.
+    One that is not keeps the way that was found for it, and is reported with the reason.
     """
     routed = np.array([bar.is_routed for bar in bars], bool)
     which = np.flatnonzero(routed)
@@ -193,7 +193,7 @@ def _faults_of(
 
 
 def tied(ties: Sequence[Tie], own: Obstacle, reach: float) -> tuple[Struts, Unkept]:
-    """Bars between two places of the part. One whose middle lies in the part, or beyond it, is told."""
+    """Bars between two places of the part. One whose middle lies in the part, or beyond it, is reported."""
     if not ties:
         return Struts(), Unkept()
     ends = np.array([(tie.start, tie.stop) for tie in ties])

@@ -1,4 +1,4 @@
-"""What can be wrong with bars: do they run into parts, have they all a way, do they stand too slender?"""
+"""What can be wrong with bars: do they run into parts, has each a clear path, do they stand too slender?"""
 
 from __future__ import annotations
 

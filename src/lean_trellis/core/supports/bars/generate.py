@@ -1,4 +1,4 @@
-"""From a target, parameters and work by hand to bars: hold points, ways, struts, trees, shared feet, braces."""
+"""From a target, parameters and work by hand to bars: support points, ways, struts, trees, shared feet, braces."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ BarRequest = Request[BarParameters]
 
 @dataclass(frozen=True, eq=False)
 class _Routed(Rows):
-    """Hold points with their ways, the radii of shafts and tips and the length of tips (n,), and which are by hand."""
+    """Support points with their ways, the radii of shafts and tips, the length of tips (n,), and which are by hand."""
 
     holds: HoldPoints
     ways: Ways
@@ -99,7 +99,7 @@ def hold_values(parameters: BarParameters, is_protected: bool) -> BarParameters:
 def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds | None = None) -> Bars:
     """The bars of one support. The same request gives the same bars; `known` are its holds where they are there.
 
-    Raises `ParameterError` when what it makes would not hold itself, `Cancelled` when asked.
+    Raises `ParameterError` when what it makes would not support itself, `Cancelled` when asked.
     """
     parameters, own = request.parameters, request.obstacles[0]
     require_self_holding(parameters, request.overhangs.critical_angle)

@@ -49,11 +49,11 @@ def find_hold_points(
     taken: SurfacePoints | None = None,
     given_up: Floats | None = None,
 ) -> HoldPoints:
-    """Hold points for the chosen regions (places in `overhangs.regions`).
+    """Support points for the chosen regions (places in `overhangs.regions`).
 
     None on faces with `protected` (m,) 1; on those with 2 only where no place beside them is near enough to hold.
     Places `taken` by hand hold already: others keep away from them and only what they leave bare is filled. Round
-    places `given_up` (k, 3) nothing has to be held: what was taken out by hand is not filled again.
+    places `given_up` (k, 3) nothing has to be supported: what was taken out by hand is not filled again.
     """
     low = _unprotected(_low_holds(topology, overhangs, chosen, parameters.spacing), overhangs, parameters, protected)
     if taken is not None and len(taken) and len(low):
@@ -77,7 +77,7 @@ def find_hold_points(
 
 
 def places_to_hold(overhangs: Overhangs, regions: Longs, pitch: float) -> HoldPoints:
-    """A square grid of places on the faces of some regions, as hold points."""
+    """A square grid of places on the faces of some regions, as support points."""
     faces = np.flatnonzero(np.isin(overhangs.region_of_face, regions))
     mesh = overhangs.mesh
     grid = grid_points(mesh, faces, grid_basis(pitch, "square"), mesh.middle[:2])
@@ -85,7 +85,7 @@ def places_to_hold(overhangs: Overhangs, regions: Longs, pitch: float) -> HoldPo
 
 
 class _Coverage:
-    """The inset part of some regions as a fine sample, and which of it is held."""
+    """The inset part of some regions as a fine sample, and which of it is supported."""
 
     def __init__(
         self,
@@ -175,7 +175,7 @@ class _Coverage:
     def _apart(self, some: SurfacePoints) -> Floats:
         """(n, 3): place in plan, and far apart along the third coordinate for different regions.
 
-        From the region's middle and rounded, so that a copy of the part elsewhere is held at the same places.
+        From the region's middle and rounded, so that a copy of the part elsewhere is supported at the same places.
         """
         plan = np.round(some.places[:, :2] - self.origin, 6)
         return np.column_stack([plan, self.region_of_face[some.faces] * _APART])
@@ -202,7 +202,7 @@ class _Coverage:
         return {kind: self._away(self.samples, kind, inset + 1.2 * self.pitch) for kind, inset in self._insets}
 
     def _required(self) -> Bools:
-        """Samples that must be held: inset enough, or on the middle line of a narrow place."""
+        """Samples that must be supported: inset enough, or on the middle line of a narrow place."""
         share = self._inset_share(self.samples, self._samples_away)
         enough = share >= 1 - 1e-9
         widest = max(self.parameters.edge_inset, self.parameters.wall_inset)
@@ -297,7 +297,7 @@ class _Shield:
 def _unprotected(
     holds: HoldPoints, overhangs: Overhangs, parameters: BarParameters, protected: np.ndarray | None
 ) -> HoldPoints:
-    """Hold points on low edges and points: none on keep off; on avoid they stay, as nothing else holds them."""
+    """Support points on low edges and points: none on keep off; on avoid they stay, as nothing else holds them."""
     if protected is None or not protected.any() or not len(holds):
         return holds
     kept = _Shield(overhangs.mesh, protected, parameters).levels(holds.places) != KEEP_OFF

@@ -108,7 +108,7 @@ def join_into_trees(
     """Join bars that stand on the plate.
 
     `bases` (n, 3) are where each begins to go straight down: the lower end of its tip, or its bend; `hold_heights` (n,)
-    those of the hold points, `at_tips` (n,) whether it is a tip, which has to come near the part.
+    those of the support points, `at_tips` (n,) whether it is a tip, which has to come near the part.
     """
     count = len(bases)
     live = _Live(

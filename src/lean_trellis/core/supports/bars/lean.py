@@ -1,6 +1,6 @@
 """Ways round what stands below: a bar leans out from its tip, bends once, and goes straight down to the plate.
 
-For every hold point that has no straight way, many leaning ways are looked at together: several azimuths, two leans,
+For every support point that has no straight way, many leaning ways are looked at together: several azimuths, two leans,
 a ladder of distances. Rays sort them out, all at once; of what is left the ones that go out least are measured exactly.
 """
 

@@ -14,7 +14,7 @@ from lean_trellis.core.supports.common.support import Support
 
 
 class BarParameters(ContactParameters):
-    """Bars from hold points down to the plate or the part, straight or leaning round what is in the way."""
+    """Bars from support points down to the plate or the part, straight or leaning round what is in the way."""
 
     family: ClassVar[str] = "bars"
 
@@ -146,7 +146,7 @@ class BarParameters(ContactParameters):
 
     @property
     def bound_mm(self) -> float:
-        """Farthest that any place of the inset region may be from a hold point, in plan."""
+        """Farthest that any place of the inset region may be from a support point, in plan."""
         return float(self.spacing / {"hexagonal": 3**0.5, "square": 2**0.5, "scattered": 1.0}[self.pattern])
 
 

@@ -1,4 +1,4 @@
-"""What is told of bars: figures by name, words, and the bodies that leave."""
+"""What is reported of bars: figures by name, words, and the bodies that leave."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from lean_trellis.core.supports.common.spec import ExportWish
 
 
 def bar_numbers(bars: Bars) -> dict[str, Any]:
-    """Figures of all bars of a support; their loads are told elsewhere."""
+    """Figures of all bars of a support; their loads are reported elsewhere."""
     return {
         "longest_mm": bars.longest_mm,
         "on_part": bars.on_part,
@@ -39,7 +39,7 @@ def bars_in_words(bars: Bars) -> str:
 
 
 def missed_in_words(bars: Bars) -> str:
-    """Hold points without a way, by reason."""
+    """Support points without a clear path, by reason."""
     missed = bars.missed
     if not len(missed.holds):
         return ""

@@ -1,4 +1,4 @@
-"""The way of each bar from its hold point down, by arrays: rays first, then an exact test; straight where it can be."""
+"""The way of each bar from its support point down, by arrays: rays first, then an exact test; straight if it can be."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _STEEPEST_LANDING = np.cos(np.radians(60))
 
 @dataclass(frozen=True, eq=False)
 class Ways(Rows):
-    """The way of each hold point.
+    """The way of each support point.
 
     The `necks` (n, 3) and `tip_ends`, `tip_bases`, the `bends` between tip and foot, the `bottoms` (n, 3), what each
     stands on, the radius that its foot has room for, and why there is no way (`faults`, 0 where there is one).
@@ -124,7 +124,7 @@ def nearest_with_way(
     obstacles: list[Obstacle],
     ground: Ground | None = None,
 ) -> Longs:
-    """(n,): for each wanted hold point the nearest of those offered in its region that has a way; -1 for none.
+    """(n,): for each wanted support point the nearest offered in its region that has a clear path; -1 for none.
 
     Looked for no farther away than 1.5 times the spacing.
     """

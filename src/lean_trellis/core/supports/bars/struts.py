@@ -44,7 +44,7 @@ def _rings(count: int) -> Floats:
 class Trunks:
     """What joined bars go on as: `centres` (t, 5, 3) and `radii` (t, 5) from the lower end up.
 
-    `below` (t,) is the trunk that each stands on, -1 for the plate; `contacts` (t,) how many hold points it carries.
+    `below` (t,) is the trunk that each stands on, -1 for the plate; `contacts` (t,) how many support points it carries.
     """
 
     centres: Floats = field(default_factory=lambda: _rings(TRUNK_RINGS))
@@ -101,7 +101,7 @@ class SharedFeet:
 
 @dataclass(frozen=True, eq=False)
 class Missed:
-    """Hold points without a bar: those with no way with why and which region, and those above the height limit."""
+    """Support points without a bar: those with no way with why and which region, and those above the height limit."""
 
     holds: Floats = field(default_factory=lambda: np.zeros((0, 3)))
     reasons: Bytes = field(default_factory=lambda: np.zeros(0, np.uint8))
@@ -110,7 +110,7 @@ class Missed:
 
     @property
     def is_empty(self) -> bool:
-        """Whether every hold point has its bar."""
+        """Whether every support point has its bar."""
         return not len(self.holds) and not len(self.above_limit)
 
 
@@ -121,7 +121,7 @@ class Bars:
     `centres` (n, 7, 3) and `radii` (n, 7) are the rings from the lower end to the tip's end: lower end, top of the
     foot, start of the shaft, bend, end of the shaft, neck, tip's end; every ring is level. A straight bar's bend is on
     its line. `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE, ON_PART or ON_TRUNK, `regions` (n,)
-    the region each serves, -1 for none. `missed` are hold points without a bar. `trunk` (n,) is the trunk a bar
+    the region each serves, -1 for none. `missed` are support points without a bar. `trunk` (n,) is the trunk a bar
     stands on, -1 for none; `by_hand` (n,) the number of the bar by hand it is, -1 where it was generated. `ties` are
     bars between two points of the part.
     """

@@ -234,7 +234,7 @@ def _has_room(request: FlankRequest, starts: Floats, inward: Floats, lengths: Fl
 
 
 def _wedges(starts: Floats, inward: Floats, lengths: Floats, width: float, drop: float) -> list[Mesh]:
-    """Ties as six-sided bodies: level above, rising below from the wall to the part, so that they hold themselves."""
+    """Ties as six-sided bodies: level above, rising below from wall to part, so that they support themselves."""
     side = np.column_stack([-inward[:, 1], inward[:, 0], np.zeros(len(inward))]) * (width / 2)
     up = np.array([0.0, 0.0, width / 2])
     far = starts + inward * lengths[:, None]

@@ -111,7 +111,7 @@ def _holes(base: Shape, shape: Shape, p: RaftParameters) -> tuple[Hole, ...]:
 
 
 def _grip(p: RaftParameters, shape: Shape, overhangs: Sequence[Overhangs], layer_height: float) -> Grip:
-    """Parts that rest on the raft are held by all of it that touches them; regions are those of the first part."""
+    """Parts that rest on the raft are supported by all of it that touches them; regions are those of the first part."""
     grips = []
     for number, one in enumerate(overhangs):
         mesh = one.mesh

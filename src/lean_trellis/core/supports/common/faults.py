@@ -1,4 +1,4 @@
-"""What a family finds wrong with one of its supports, told without knowing of jobs, parts' names or checks."""
+"""What a family finds wrong with one of its supports, reported without knowing of jobs, parts' names or checks."""
 
 from __future__ import annotations
 

@@ -63,7 +63,7 @@ class Request(Generic[P]):
 
 
 def line_width(constants: Mapping[str, Constant]) -> float:
-    """The width of one scan line or path, mm: what a sheet is built with; where none is told, the thinnest wall."""
+    """The width of one scan line or path, mm: what a sheet is built with; where none is given, the thinnest wall."""
     for key in ("hatch_distance", "path_width", "least_wall"):
         if key in constants:
             return constants[key].value

@@ -74,7 +74,7 @@ class FamilySpec(Generic[P, S]):
     is_ground: bool
     """Whether other supports of its parts stand on it."""
     gets_room: bool
-    """Whether walls make room for it where they are told to."""
+    """Whether walls make room for it where they are set to."""
     first_step: FirstStep[P] | None
     generate: Callable[[Request[P], Any, Watch], S]
     """The structures of a request; the second is what the first step made. Raises `ParameterError` for values that

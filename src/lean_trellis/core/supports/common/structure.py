@@ -36,7 +36,7 @@ class Unkept:
 class Drawn:
     """What a view draws of structures: a mesh, and for each face its element and piece (m,).
 
-    An element is what is picked and deleted at a time, a piece what comes off at a time. `frames` (k, 2, 3) are lines
+    An element is what is selected and deleted at a time, a piece what comes off at a time. `frames` (k, 2, 3) are lines
     that stand for a heavy mesh while the view moves, `covers` what it covers as seen from below; None where the map
     draws lines alone.
     """

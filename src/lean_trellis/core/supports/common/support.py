@@ -14,7 +14,7 @@ Place = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class RegionPick:
-    """A picked region, remembered by a place on it in the part's own coordinates and by its kind."""
+    """A selected region, remembered by a place on it in the part's own coordinates and by its kind."""
 
     kind: Literal["face", "edge", "point"]
     anchor_mm: tuple[float, float, float]
@@ -22,10 +22,10 @@ class RegionPick:
 
 @dataclass(frozen=True)
 class HandBar:
-    """A bar that was added or changed by hand. `place` is its hold point in the part's own coordinates, mm.
+    """A bar that was added or changed by hand. `place` is its support point in the part's own coordinates, mm.
 
     Values that are None are the support's. `foot` (x, y) and `bend` (x, y, z) are where it stands and bends, from the
-    hold point, along the plate's axes. `on_any_slope`: it was set where nothing needs holding, and stays there.
+    support point, along the plate's axes. `on_any_slope`: it was set where nothing needs holding, and stays there.
     """
 
     place: Place
@@ -105,7 +105,7 @@ class HandWork:
 class Support:
     """One set of structures for one target with one parameter set.
 
-    `target` None means every region of the part; otherwise the picked regions, none of them where all is by hand.
+    `target` None means every region of the part; otherwise the selected regions, none of them where all is by hand.
     `set_name` and `set_version` tell where the values came from; values that differ from the set's are the differences.
     `others` are further parts that a raft is for; `body` is the shape of a block that has one of its own.
     """

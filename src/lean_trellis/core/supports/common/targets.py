@@ -25,7 +25,7 @@ def chosen_regions(
 ) -> tuple[int, ...]:
     """The same for a part's pose and mesh.
 
-    A picked region is the one whose anchor lies nearest to the remembered place, or that has a face there.
+    A selected region is the one whose anchor lies nearest to the remembered place, or that has a face there.
     """
     if target is None:
         return tuple(region.id for region in overhangs.to_be_held)

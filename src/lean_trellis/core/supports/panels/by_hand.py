@@ -79,7 +79,7 @@ def _led_on(paths: list[Path], place: Floats, by: float, floor: int) -> Path | N
 
 
 def without_pieces(panels: Panels, hand: HandWork, own: Obstacle) -> Panels:
-    """Panels without the pieces that were deleted; those that are not there any more are told."""
+    """Panels without the pieces that were deleted; those that are not there any more are reported."""
     lost: list[Floats] = []
     for entry in hand.gone:
         if entry.what != "piece":

@@ -1,4 +1,4 @@
-"""Arched openings in panels: bays between piers, in storeys, each with a top that holds itself."""
+"""Arched openings in panels: bays between piers, in storeys, each with a top that supports itself."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from lean_trellis.core.supports.panels.courses import Courses, Runs
 from lean_trellis.core.supports.panels.parameters import PanelParameters
 
 _LEAN_SHARES = np.array([0.55, 0.85, 1.0])
-"""An arch leans more from step to step, up to what holds itself."""
+"""An arch leans more from step to step, up to what supports itself."""
 _BAY_IN_RIBS = 5.0
 _LEAST_BAY_MM = 2.0
 _TALL = 3.0

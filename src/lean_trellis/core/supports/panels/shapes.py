@@ -114,7 +114,7 @@ class _Arches:
 
 
 def _lower_edge(courses: Courses, p: PanelParameters, lean_deg: float) -> tuple[_Edge, _Arches]:
-    """Tabs where a part is below; the edge between rises to a point, so that it holds itself.
+    """Tabs where a part is below; the edge between rises to a point, so that it supports itself.
 
     Where there is no room for that, the edge takes hold without a gap.
     """
@@ -318,7 +318,7 @@ def _together(one: LeftOut, other: LeftOut) -> LeftOut:
 
 
 def _left_out(courses: Courses) -> LeftOut:
-    """What could not be built: stretches one after the other with the same reason told once."""
+    """What could not be built: stretches one after the other with the same reason named once."""
     last = np.append(np.diff(courses.walls) != 0, True)
     state = np.where(last, 0, courses.state)
     gone = np.flatnonzero(state > 0)

@@ -17,7 +17,7 @@ _LEANINGS = [("0", "room alone"), ("0.3", "room, then blade and gas"), ("1", "bl
 
 
 class ArrangeSection(Section):
-    """Where all parts, or the picked ones, go."""
+    """Where all parts, or the selected ones, go."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Arrange", is_open=False)

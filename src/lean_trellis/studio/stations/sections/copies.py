@@ -23,7 +23,7 @@ _FILLINGS = [("none", "nothing"), ("separator", "a separator"), ("spacer", "a bo
 
 
 class CopiesSection(Section):
-    """More of the part in hand."""
+    """More of the current part."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Copies and stack", is_open=False)
@@ -125,7 +125,7 @@ class CopiesSection(Section):
             self.session.do(lambda job: stack_part(job, part.id, count, gap, self._unit(), self._filling()))
 
     def _change(self) -> None:
-        """Give the stack of the part in hand what the fields say."""
+        """Give the stack of the current part what the fields say."""
         self._fill(self._filling())
 
     def _fill(self, filling: Separator | Spacer | None) -> None:
@@ -139,7 +139,7 @@ class CopiesSection(Section):
         return None if part is None else self.session.job.stack_of(part.id)
 
     def refresh(self) -> None:
-        """Show the stack of the part in hand, if it stands in one."""
+        """Show the stack of the current part, if it stands in one."""
         session, stack = self.session, self._known()
         fitting = session.library.materials_for(session.job.machine)
         current = str(self.material.currentData() or session.job.material.id)

@@ -33,7 +33,7 @@ def gesture_of_faces(mode: str) -> str:
 
 
 class FacesSection(Section):
-    """Picked faces are of the part in hand; they stay picked until others are, or the part changes."""
+    """Selected faces are of the current part; they stay selected until others are, or the part changes."""
 
     def __init__(self, session: Session, *, makes_regions: bool = True) -> None:
         super().__init__(session, "Select faces by hand", is_open=False)
@@ -104,7 +104,7 @@ class FacesSection(Section):
             faces = np.setdiff1d(chosen, faces)
         elif self.modes.mode in _AREAS or not np.isin(faces, chosen).all():
             faces = np.union1d(chosen, faces)
-        else:  # a click on what is picked already takes it away again
+        else:  # a click on what is selected already takes it away again
             faces = np.setdiff1d(chosen, faces)
         self.session.pick_faces(faces)
 
@@ -138,11 +138,11 @@ class FacesSection(Section):
             self.session.pick_faces(_nothing())
 
     def leave(self) -> None:
-        """Picking ends; what is picked stays picked."""
+        """Picking ends; what is selected stays selected."""
         self.modes.end()
 
     def refresh(self) -> None:
-        """How many are picked, and how large they are."""
+        """How many are selected, and how large they are."""
         part, faces = self.part, self.session.picked_faces
         self.modes.allow(part is not None)
         for widget in (self.more, self.less, self.none, self.new, self.take):

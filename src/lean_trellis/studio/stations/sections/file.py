@@ -63,7 +63,7 @@ class FileSection(Section):
             replace_part(self.session, part, Path(chosen))
 
     def refresh(self) -> None:
-        """Show where the part in hand came from."""
+        """Show where the current part came from."""
         part = self.part
         self.replace_button.setEnabled(part is not None)
         for unit, made in self.units.items():

@@ -12,7 +12,7 @@ from lean_trellis.studio.session import Session
 
 
 class IslandsSection(Section):
-    """A list; the picked one flies both views to its place."""
+    """A list; the selected one flies both views to its place."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Islands", is_open=False)
@@ -33,7 +33,7 @@ class IslandsSection(Section):
             self.asks.emit(Fly((island.x_mm, island.y_mm, island.z_mm)))
 
     def refresh(self) -> None:
-        """Show the islands of the part in hand."""
+        """Show the islands of the current part."""
         part = self.part
         known = None if part is None else self.session.islands(part)
         findings = self.session.findings()

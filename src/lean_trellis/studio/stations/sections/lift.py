@@ -45,7 +45,7 @@ class LiftSection(Section):
             self.session.do(lambda job: drop_parts(job, self.picked))
 
     def refresh(self) -> None:
-        """Show the part in hand."""
+        """Show the current part."""
         part = self.part
         for widget in (self.offset, self.drop):
             widget.setEnabled(part is not None)
@@ -105,7 +105,7 @@ class PlaceSection(Section):
             stand_part_on(self.session, self.part, self._on(), self.clearance.value)
 
     def refresh(self) -> None:
-        """Show the part in hand."""
+        """Show the current part."""
         part, job = self.part, self.session.job
         widgets: list[QWidget] = [self.x_field, self.y_field, self.target, *self.centring.values(), self.stand]
         for widget in widgets:

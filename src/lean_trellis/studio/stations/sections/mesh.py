@@ -104,7 +104,7 @@ class MeshSection(Section):
         self.asks.emit(ShowFault(None))
 
     def refresh(self) -> None:
-        """Show the health of the part in hand."""
+        """Show the health of the current part."""
         part = self.part
         shown = None if part is None else self.session.shown_part(part)
         faults = None if part is None else self.session.faults(part)

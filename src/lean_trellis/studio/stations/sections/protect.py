@@ -1,4 +1,4 @@
-"""Protected surfaces: painted with a brush, taken from the picked faces, or suggested."""
+"""Protected surfaces: painted with a brush, taken from the selected faces, or suggested."""
 
 from __future__ import annotations
 

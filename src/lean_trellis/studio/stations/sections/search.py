@@ -158,7 +158,7 @@ class SearchSection(Section):
         self.body.addWidget(self.words)
 
     def search(self) -> None:
-        """Ask for poses of the part in hand."""
+        """Ask for poses of the current part."""
         part = self.part
         if part is None:
             return
@@ -203,7 +203,7 @@ class SearchSection(Section):
         self.refresh()
 
     def refresh(self) -> None:
-        """Show what was found, while it is about the part in hand."""
+        """Show what was found, while it is about the current part."""
         part, poses = self.part, self.poses
         self.go.setEnabled(part is not None)
         fits = poses is not None and self._of is not None and part is not None and part.id == self._of.id

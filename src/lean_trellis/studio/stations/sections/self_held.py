@@ -1,4 +1,4 @@
-"""What holds itself: the detection values, the regions they leave out and why, each to be taken back."""
+"""What supports itself: the detection values, the regions they leave out and why, each to be taken back."""
 
 from __future__ import annotations
 

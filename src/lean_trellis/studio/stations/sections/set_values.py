@@ -92,7 +92,7 @@ class SetValuesSection(QWidget):
         self.heading.setText(f"{title}, version {support.set_version}" + (f" · {count} changed" if count else ""))
 
     def _change(self, key: str, value: Any) -> None:
-        """One value of the support in hand; a wrong one is refused in words beside the field."""
+        """One value of the current support; a wrong one is refused in words beside the field."""
         session, support = self.session, self.session.support
         if support is None or key not in type(support.parameters).model_fields:
             return  # a field of another family's form that was left behind

@@ -89,7 +89,7 @@ class ShapeSection(Section):
         self.holes.end()
 
     def refresh(self) -> None:
-        """Only with a part in hand."""
+        """Only with a current part."""
         for widget in (self.hollow_button, self.cut_button):
             widget.setEnabled(self.part is not None)
         self.holes.allow(bool(self.session.job.parts))

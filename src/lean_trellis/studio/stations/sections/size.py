@@ -19,7 +19,7 @@ _STAGES = (("print", "Print"), ("later", "Cast, sinter"))
 
 
 class SizeSection(Section):
-    """Scale and shrinkage of the picked parts."""
+    """Scale and shrinkage of the selected parts."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Size and shrinkage", is_open=False)
@@ -115,7 +115,7 @@ class SizeSection(Section):
         self.measured.show_value(length)
 
     def refresh(self) -> None:
-        """Show the size of the part in hand."""
+        """Show the size of the current part."""
         part = self.part
         widgets = [field for fields in self._fields.values() for field in fields]
         for widget in (*widgets, self.from_material, self.plain, self.fit, self.measured, self.wanted):

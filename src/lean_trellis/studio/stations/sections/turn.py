@@ -75,13 +75,13 @@ class TurnSection(Section):
             self.session.do(lambda job: mirror_part(job, self.session.selection.part, axis))
 
     def refresh(self) -> None:
-        """Only with a part in hand."""
+        """Only with a current part."""
         for widget in (self.degrees, *self.turns, *self.mirrors):
             widget.setEnabled(self.part is not None)
 
 
 class LayDownSection(Section):
-    """Faces and patches that are picked in the view."""
+    """Faces and patches that are selected in the view."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Lay down and level")

@@ -1,4 +1,4 @@
-"""Name, owner and order of the picked parts; hide, lock, group."""
+"""Name, owner and order of the selected parts; hide, lock, group."""
 
 from __future__ import annotations
 
@@ -89,7 +89,7 @@ class WhoSection(Section):
         self.session.said.emit("fine", f"{assigned.edit.title}{missing}")
 
     def refresh(self) -> None:
-        """Show the part in hand."""
+        """Show the current part."""
         part = self.part
         for widget in (self.part_name, self.owner, self.order, *self._buttons):
             widget.setEnabled(part is not None)
