@@ -113,7 +113,16 @@ def test_sentences_end_once():
     assert not found
 
 
-_NOT_IN_CODE = ("in hand", "picked", "hold points?", "holds? itself", "hold themselves", "has no way", "is told", "are told")
+_NOT_IN_CODE = (
+    "in hand",
+    "picked",
+    "hold points?",
+    "holds? itself",
+    "hold themselves",
+    "has no way",
+    "is told",
+    "are told",
+)
 
 
 def notes(source: str) -> Iterator[tuple[int, str]]:

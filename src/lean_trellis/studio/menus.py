@@ -23,7 +23,7 @@ class Menus:
     """
 
     def __init__(self, window: QMainWindow, handlers: Handlers, switches: Switches) -> None:
-        _check_told(handlers, switches)
+        _check_all_do_something(handlers, switches)
         self._window, self._handlers, self._switches = window, handlers, switches
         self._menus = {name: self._menu(name) for name in MENUS}
         self.by_id: dict[str, QAction] = {}
@@ -89,7 +89,7 @@ class Menus:
         self.by_id["delete"].setEnabled(has_part or session.support is not None)
 
 
-def _check_told(handlers: Handlers, switches: Switches) -> None:
+def _check_all_do_something(handlers: Handlers, switches: Switches) -> None:
     wanted = {entry.id for entry in ACTIONS if not entry.is_switch}, {entry.id for entry in ACTIONS if entry.is_switch}
     given = set(handlers), set(switches)
     for ids, known in zip(wanted, given, strict=True):
