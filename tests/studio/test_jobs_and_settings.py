@@ -5,8 +5,12 @@ from __future__ import annotations
 import pytest
 from PyQt6.QtWidgets import QFileDialog
 
+from lean_trellis.core.job import edits
+from lean_trellis.core.job.files import open_job
 from lean_trellis.core.mesh.primitives import box
+from lean_trellis.studio.pictures import wait_until
 from lean_trellis.studio.settings import Settings, load_settings
+from lean_trellis.studio.start import make_window
 
 
 @pytest.fixture
@@ -96,3 +100,33 @@ def test_the_windows_size_is_remembered_when_it_has_settled(user):
     from lean_trellis.studio.pictures import wait_until
 
     wait_until(lambda: user.session.settings.window == [1100, 760])
+
+
+def test_the_second_window_on_a_job_file_is_told_and_does_not_write_it(with_parts, tmp_path):
+    user = with_parts(box((12, 12, 4)))
+    session, path = user.session, tmp_path / "shared.trellis"
+    session.save_job(path)
+    user.settle()
+    other = make_window(Settings())
+    said = []
+    other.session.said.connect(lambda role, words: said.append((role, words)))
+    try:
+        other.session.open_job(path)
+        wait_until(lambda: len(other.session.job.parts) == 1)
+        assert said[-1] == ("caution", "shared.trellis is open in another window: save under another name")
+        before = path.read_bytes()
+        other.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 9.0))
+        other.session.save_job(path)
+        assert said[-1][0] == "stop" and "Ctrl+Shift+S" in said[-1][1]
+        assert not other.session.is_saved
+        assert path.read_bytes() == before
+        other.session.save_job(tmp_path / "mine.trellis")
+        wait_until(lambda: other.session.is_saved)
+        assert open_job(tmp_path / "mine.trellis", other.session.library).parts[0].pose.build_offset == 9.0
+        session.new_job()
+        other.session.save_job(path)
+        wait_until(lambda: other.session.path == path)
+    finally:
+        other.session.replace_job(other.session.job, None)
+        other.close()
+        other.deleteLater()

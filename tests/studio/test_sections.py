@@ -245,14 +245,14 @@ def test_a_spacer_from_a_file_stands_between_and_is_seen(with_parts, tmp_path, m
     user.settle()
     upper, lower = user.session.job.parts[1], user.session.job.parts[0]
     assert upper.bounds()[0, 2] - lower.bounds()[1, 2] == pytest.approx(5)
-    surroundings = user.window.views.view.scene.surroundings
-    (body,) = surroundings.bodies()
+    extras = user.window.views.view.scene.extras
+    (body,) = extras.bodies()
     user.window.setFocus()
     user.key("j")
     assert not body.GetVisibility()
     user.session.do(lambda job: edits.ungroup_parts(job, ("part-1",)))
     user.settle()
-    assert list(surroundings.bodies()) == []
+    assert list(extras.bodies()) == []
 
 
 def test_own_machines_are_offered_by_a_new_window_and_wrong_files_named(user, library):

@@ -60,10 +60,10 @@ def test_separators_and_the_purge_tower_are_there_with_their_names(user):
     box = separator[1].boundingRect()
     low, high = shown.mesh.bounds
     assert (box.left(), box.right()) == (pytest.approx(low[0], abs=1e-3), pytest.approx(high[0], abs=1e-3))
-    (body,) = scene.surroundings.bodies()
+    (body,) = scene.extras.bodies()
     assert body.GetVisibility()
     tower = session.job.machine.purge_tower
-    boxes = [np.array(actor.GetBounds()).reshape(3, 2) for actor in scene.surroundings.zones()]
+    boxes = [np.array(actor.GetBounds()).reshape(3, 2) for actor in scene.extras.zones()]
     around = next(
         b for b in boxes if np.allclose(b[:2], [(tower.x, tower.x + tower.width), (tower.y, tower.y + tower.depth)])
     )

@@ -19,13 +19,14 @@ from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine, group_parts
+from lean_trellis.core.job.in_use import FileInUse
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.shop import Library
 from lean_trellis.core.supports import Support
 from lean_trellis.studio import requests
 from lean_trellis.studio.derived import Derived
 from lean_trellis.studio.selection import PickedFaces, Selection
-from lean_trellis.studio.settings import Settings
+from lean_trellis.studio.settings import Settings, open_files_folder
 
 
 class Session(Derived):
@@ -48,6 +49,7 @@ class Session(Derived):
         self._regions_of: Hashable = None
         self._bars_of: Hashable = None
         self.path: Path | None = None
+        self._in_use: FileInUse | None = None
         self._history = History(self._first_job())
         self._saved: Job | None = self._history.job
         self._given_up: Job | None = None
@@ -120,6 +122,10 @@ class Session(Derived):
         self._history = History(job)
         self._saved = job if is_saved else None
         self.path = path
+        claim, is_elsewhere = self._claim(path)
+        self._hold_file(claim)
+        if path is not None and is_elsewhere:
+            self.said.emit("caution", f"{path.name} is open in another window: save under another name")
         self.selection = Selection((job.parts[0].id,)) if job.parts else Selection()
         self._held_back.clear()
         self.file_changed.emit()
@@ -262,12 +268,40 @@ class Session(Derived):
         self.settings.remember_job(path)
         self.replace_job(replace(job, name=path.stem), path)
 
+    def _claim(self, path: Path | None) -> tuple[FileInUse | None, bool]:
+        """A claim on a file, the one that is there already or a new one; and whether another window has the file."""
+        if path is None:
+            return None, False
+        if self._in_use is not None and self._in_use.is_of(path):
+            return self._in_use, False
+        try:
+            claim = FileInUse.claim(path, open_files_folder())
+        except OSError:
+            return None, False  # where claims cannot be kept nobody has any
+        return claim, claim is None
+
+    def _hold_file(self, claim: FileInUse | None) -> None:
+        """Hold a claim in place of the one before."""
+        if self._in_use is not None and self._in_use is not claim:
+            self._in_use.release()
+        self._in_use = claim
+
+    def close(self) -> None:
+        """End the worker and let the file go."""
+        self._hold_file(None)
+        super().close()
+
     def save_job(self, path: Path, then: Callable[[], None] | None = None) -> None:
         """Save to a file, beside the window; `then` is called when it is safe on disk. The job is called like it."""
         before = self.job
+        claim, is_elsewhere = self._claim(path)
+        if is_elsewhere:
+            self.said.emit("stop", f"{path.name} is open in another window: save under another name (Ctrl+Shift+S)")
+            return
         job = replace(before, name=path.stem)
 
         def saved(_: Path) -> None:
+            self._hold_file(claim)
             self._saved = before if before.name == path.stem else self._history.rename(path.stem, before)
             self.path = path
             self._job_moved_on()
@@ -277,7 +311,11 @@ class Session(Derived):
             if then is not None:
                 then()
 
-        self.ask(f"Saving {path.name}", requests.SaveJob(job, path), saved)
+        def refused(_: TrellisError) -> None:
+            if claim is not None and claim is not self._in_use:
+                claim.release()
+
+        self.ask(f"Saving {path.name}", requests.SaveJob(job, path), saved, refused)
 
     def save_copy(self, job: Job, path: Path, then: Callable[[], Any]) -> None:
         """Save another job to a file; `then` is called when it is safe on disk."""

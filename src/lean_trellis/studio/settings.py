@@ -67,6 +67,11 @@ def settings_path() -> Path:
     return Path(platformdirs.user_config_dir("lean-trellis")) / "settings.toml"
 
 
+def open_files_folder() -> Path:
+    """Where it is kept which job files are open."""
+    return Path(platformdirs.user_state_dir("lean-trellis")) / "open"
+
+
 def recovery_folder() -> Path:
     """Where recovery copies are kept."""
     return Path(platformdirs.user_state_dir("lean-trellis")) / "recovery"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -189,13 +190,21 @@ class AllAlike:
 
 
 def cure_of_all(cure: Cure, finding: Finding, findings: Sequence[Finding]) -> Cure | None:
-    """One cure for every finding of a finding's cause that a change of the same kind mends; None where it is alone."""
+    """One cure for every finding of a finding's cause that the same cure mends; None where it is alone.
+
+    Cures are the same when they change by the same kind of change and say the same, but for numbers.
+    """
     changes: list[Change] = []
     for other in findings:
         for one in other.cures if other.code == finding.code else ():
-            if one.change is not None and type(one.change) is type(cure.change) and one.change not in changes:
+            is_same = type(one.change) is type(cure.change) and _but_numbers(one.words) == _but_numbers(cure.words)
+            if one.change is not None and is_same and one.change not in changes:
                 changes.append(one.change)
     if len(changes) < 2:
         return None
     words = f"All {len(changes)}: {cure.words[:1].lower()}{cure.words[1:]}"
     return Cure(words, AllAlike(words, tuple(changes)))
+
+
+def _but_numbers(words: str) -> str:
+    return re.sub(r"\d+([.,]\d+)?", "0", words)

@@ -34,7 +34,7 @@ _EDGE_INK, _POINT_SHARE = 0.62, 0.008
 
 
 @dataclass
-class _Entry:
+class _PartEntry:
     """What shows one part; `look` and `hatched` are what the colours and the hatch were made from."""
 
     shown: ShownPart
@@ -57,7 +57,7 @@ class PartActors:
 
     def __init__(self, renderer: vtkRenderer, session: Session, clip: Callable[[vtkActor], None]) -> None:
         self._renderer, self._session, self._clip = renderer, session, clip
-        self._entries: dict[str, _Entry] = {}
+        self._entries: dict[str, _PartEntry] = {}
 
     def update(self, tokens: Tokens, preview: tuple[float, float] | None, *, shows_angles: bool) -> None:
         """Show every part of the job as it is; `preview` are critical and watch angle while they are dragged."""
@@ -126,7 +126,7 @@ class PartActors:
 
     # --- one part ---
 
-    def _entry(self, part: Part, shown: ShownPart, tokens: Tokens) -> _Entry:
+    def _entry(self, part: Part, shown: ShownPart, tokens: Tokens) -> _PartEntry:
         entry = self._entries.get(part.id)
         if entry is not None and entry.shown is shown:
             return entry
@@ -140,7 +140,7 @@ class PartActors:
         if len(mesh.edges):
             edges = line_actor(line_data(mesh.edges[:, 0], mesh.edges[:, 1]), tokens.ink, 1)
             drawn_over(edges)
-        entry = self._entries[part.id] = _Entry(shown, body, data, edges)
+        entry = self._entries[part.id] = _PartEntry(shown, body, data, edges)
         self._add(entry.actors())
         return entry
 
@@ -153,13 +153,13 @@ class PartActors:
         for actor in self._entries.pop(part_id).actors():
             self._renderer.RemoveActor(actor)
 
-    def _stand(self, entry: _Entry, part: Part, shift: Floats) -> None:
+    def _stand(self, entry: _PartEntry, part: Part, shift: Floats) -> None:
         matrix = matrix_of(part.pose.matrix, shift)
         for actor in entry.actors():
             actor.SetUserMatrix(matrix)
 
     def _colour(
-        self, part: Part, entry: _Entry, tokens: Tokens, preview: tuple[float, float] | None, *, shows_angles: bool
+        self, part: Part, entry: _PartEntry, tokens: Tokens, preview: tuple[float, float] | None, *, shows_angles: bool
     ) -> None:
         """Faces by angle and region, or in the owner's tone; what is selected in ivy."""
         session = self._session
@@ -190,7 +190,7 @@ class PartActors:
         if entry.edges is not None:
             entry.edges.GetProperty().SetColor(*rgb(mixed(tint, tokens.ink, _EDGE_INK)))
 
-    def _hatch(self, part: Part, entry: _Entry, tokens: Tokens) -> None:
+    def _hatch(self, part: Part, entry: _PartEntry, tokens: Tokens) -> None:
         """Protected surfaces as hatch lines: one way for keep off, the other for avoid."""
         hatch = self._session.hatch(part)
         if entry.hatched == (hatch, tokens):
@@ -201,7 +201,7 @@ class PartActors:
         entry.hatch = [] if hatch is None else _hatch_actors(hatch, tokens)
         self._add(entry.hatch)
 
-    def _mark_low(self, part: Part, entry: _Entry, tokens: Tokens, *, shows_angles: bool) -> None:
+    def _mark_low(self, part: Part, entry: _PartEntry, tokens: Tokens, *, shows_angles: bool) -> None:
         """Low edges as thick lines and low points as dots, while regions are shown."""
         regions = self._session.regions(part) if shows_angles else None
         picked = self._session.selection.regions if part.id == self._session.selection.part else frozenset()

@@ -27,11 +27,11 @@ from lean_trellis.studio.view3d.actors import (
     poly_data,
 )
 from lean_trellis.studio.view3d.bar_actors import BarsActor, Shades, bars_actor, colour_bars, stand_in
+from lean_trellis.studio.view3d.extras import ExtraActors
 from lean_trellis.studio.view3d.paint import dot
 from lean_trellis.studio.view3d.part_actors import PartActors
 from lean_trellis.studio.view3d.section_actors import SectionActors
 from lean_trellis.studio.view3d.structure_actors import StructureActors
-from lean_trellis.studio.view3d.surroundings import Surroundings
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
@@ -49,7 +49,7 @@ class Scene:
         self._section = SectionActors(renderer)
         self._parts = PartActors(renderer, session, self._section.clip)
         self._bars: dict[str, BarsActor] = {}
-        self.surroundings = Surroundings(renderer, session, self._section.clip)
+        self.extras = ExtraActors(renderer, session, self._section.clip)
         self._solids = StructureActors(renderer, self._section.clip)
         self._plate = PlateActors((), ())
         self._from_below = False
@@ -78,7 +78,7 @@ class Scene:
         job = self._session.job
         self._parts.update(self._tokens, self.preview_angles, shows_angles=self.shows_angles)
         self._update_supports(job.supports)
-        self.surroundings.update(self._tokens)
+        self.extras.update(self._tokens)
         current = self._session.part if self.shows_tilt else None
         tilt = None if current is None else self._session.tilt(current)
         self._tilt.show(current, tilt, job.material.pose_range, self._tokens)
@@ -172,7 +172,7 @@ class Scene:
             actor.SetVisibility(self.shows_plate)
         for actor in self._plate.grid:
             actor.SetVisibility(self.shows_plate and not self._from_below)
-        self.surroundings.show(with_plate=self.shows_plate, with_supports=self.shows_supports)
+        self.extras.show(with_plate=self.shows_plate, with_supports=self.shows_supports)
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
         self._parts.show(lambda part_id: self.shows_parts and part_id not in hidden)
@@ -206,7 +206,7 @@ class Scene:
         self._section.put(plane)
         bars = (entry.actor for entry in self._bars.values())
         solids = (actor for _, actor in self._solids.actors())
-        for actor in (*self._parts.actors(), *bars, *self.surroundings.bodies(), *solids):
+        for actor in (*self._parts.actors(), *bars, *self.extras.bodies(), *solids):
             self._section.clip(actor)
 
     # --- marks, drag, pick ---

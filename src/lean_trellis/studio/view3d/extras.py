@@ -22,7 +22,7 @@ _LETTERS = 1 / 55
 """Height of names as a share of the plate's width."""
 
 
-class Surroundings:
+class ExtraActors:
     """Keeps these actors in step with the machine and the stacks."""
 
     def __init__(self, renderer: vtkRenderer, session: Session, clip: Callable[[vtkActor], None]) -> None:

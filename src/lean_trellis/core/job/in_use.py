@@ -1,0 +1,42 @@
+"""Which job files are open: a lock for each beside the user's other state, that ends with its process.
+
+Two windows may show one job file, but the second is told, and only one of them writes it.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import hashlib
+from pathlib import Path
+from typing import IO
+
+
+class FileInUse:
+    """A job file that this window works on; as long as it lives no other can claim it."""
+
+    def __init__(self, path: Path, lock: IO[bytes]) -> None:
+        self.path, self._lock = path, lock
+
+    @classmethod
+    def claim(cls, path: Path, folder: Path) -> FileInUse | None:
+        """Claim a job file; None where another window has it. Locks are kept in a folder, which is made.
+
+        Raises `OSError` where the folder cannot be written.
+        """
+        folder.mkdir(parents=True, exist_ok=True)
+        place = path.resolve()
+        lock = (folder / f"{hashlib.sha256(str(place).encode()).hexdigest()[:32]}.lock").open("ab")
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            lock.close()
+            return None
+        return cls(place, lock)
+
+    def is_of(self, path: Path | None) -> bool:
+        """Whether it is the claim on a file."""
+        return path is not None and path.resolve() == self.path
+
+    def release(self) -> None:
+        """Let others have the file."""
+        self._lock.close()
