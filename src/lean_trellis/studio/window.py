@@ -6,7 +6,7 @@ import gc
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QRect, Qt
+from PyQt6.QtCore import QPoint, QRect, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QSplitter, QVBoxLayout, QWidget
 
@@ -31,6 +31,7 @@ from lean_trellis.studio.start_page import StartPage
 from lean_trellis.studio.stations.parts import PartsStation
 from lean_trellis.studio.stations.release import ReleaseStation
 from lean_trellis.studio.stations.station import Station
+from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.theme import DAY, NIGHT
 from lean_trellis.studio.traveller import Traveller
 from lean_trellis.studio.views import Views
@@ -153,7 +154,16 @@ class MainWindow(QMainWindow):
         takes a tenth of a second each time.
         """
         self.views.view.start(warms_up=warms_up)
+        self._idle = QTimer(self)
+        self._idle.timeout.connect(self._make_ready)
+        self._idle.start()
         gc.freeze()
+
+    def _make_ready(self) -> None:
+        """While nothing else is to be done: what is needed later, a piece at a time."""
+        if not self.bench.of(SupportsStation).values.make_ready():
+            self._idle.stop()
+            gc.freeze()
 
     @property
     def station(self) -> Station:

@@ -12,7 +12,7 @@ from lean_trellis.core.job.edits import change_support
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.common.parameters import FamilyParameters
-from lean_trellis.core.supports.common.spec import require_buildable
+from lean_trellis.core.supports.common.spec import families, require_buildable
 from lean_trellis.studio.forms.fields import NumberField, muted
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.session import Session
@@ -62,6 +62,13 @@ class SetValuesSection(QWidget):
             form.hide()
             self._place.addWidget(form)
         return form
+
+    def make_ready(self) -> bool:
+        """Make one form that is not there yet; False when all are."""
+        missing = next((spec.model for spec in families() if spec.model not in self._forms), None)
+        if missing is not None:
+            self.form(missing)
+        return missing is not None
 
     @property
     def shown(self) -> ParameterForm | None:
