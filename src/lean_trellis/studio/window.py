@@ -11,6 +11,8 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEve
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QSplitter, QVBoxLayout, QWidget
 
 from lean_trellis import __version__
+from lean_trellis.core.sets.parameter_set import shipped_sets
+from lean_trellis.core.sets.recipe import shipped_recipes
 from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
@@ -154,6 +156,7 @@ class MainWindow(QMainWindow):
         takes a tenth of a second each time.
         """
         self.views.view.start(warms_up=warms_up)
+        self._unread: list[Callable[[], object]] = [shipped_recipes, shipped_sets]
         self._idle = QTimer(self)
         self._idle.timeout.connect(self._make_ready)
         self._idle.start()
@@ -161,6 +164,9 @@ class MainWindow(QMainWindow):
 
     def _make_ready(self) -> None:
         """While nothing else is to be done: what is needed later, a piece at a time."""
+        if self._unread:
+            self._unread.pop()()
+            return
         if not self.bench.of(SupportsStation).values.make_ready():
             self._idle.stop()
             gc.freeze()
