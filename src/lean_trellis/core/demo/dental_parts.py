@@ -6,6 +6,7 @@ import numpy as np
 from manifold3d import CrossSection, Manifold
 
 from lean_trellis.core.demo.shapes import arch_places, tube, united
+from lean_trellis.core.demo.teeth import canine, incisor, molar, premolar, stump
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold
 
@@ -40,22 +41,44 @@ def bridge_frame() -> Mesh:
     return from_manifold(united(solid) + necks - united(hollow) - underside)
 
 
+_TEETH = (
+    (incisor, 5.0, 6.2, 8.6),
+    (incisor, 5.5, 6.4, 8.6),
+    (canine, 6.3, 7.4, 9.8),
+    (premolar, 6.4, 7.8, 7.8),
+    (premolar, 6.6, 8.2, 7.4),
+    (molar, 9.8, 10.2, 7.0),
+    (molar, 9.2, 9.8, 6.6),
+)
+"""From the middle backwards: kind, size along and across the arch, height over the gum."""
+_PREPARED, _MISSING = (3, 5), 4
+"""On the right side: two teeth are prepared for a bridge, the one between them is gone."""
+
+
 def arch_model() -> Mesh:
-    """A model of an arch: a horseshoe base with sixteen tooth crowns, two of them prepared as stumps."""
-    outline = arch_places(41)[:, :2]
-    ring = CrossSection([np.vstack([outline * 1.28, (outline * [0.62, 0.68])[::-1]])])
-    base = ring.offset(1.2, circular_segments=24).extrude(9)
+    """A model of a lower arch on its base: teeth on a ridge of gum, two stumps, and the gap that a bridge is for."""
+    places = arch_places(161)[:, :2] * [0.98, 1.0]
+    base = CrossSection([np.vstack([places * 1.26, (places * [0.62, 0.68])[::-1]])])
+    foot = base.offset(1.2, circular_segments=24)
+    ridge = np.column_stack([places[8:-8:6], np.full(len(places[8:-8:6]), 6.0)])
+    gum = tube(ridge, np.full(len(ridge), 5.2), 40) ^ foot.offset(-0.6).extrude(20)
+    solid = foot.extrude(7) + gum.trim_by_plane((0, 0, 1), 0.5)
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))])
     crowns = []
-    for number, (x, y, turn) in enumerate(arch_places(16, reach=0.94).tolist()):
-        stump = number in (4, 11)
-        back = abs(number - 7.5) > 4
-        width, depth, height = (3.4, 3.4, 5.4) if stump else (4.6, 5.2, 6.0) if back else (2.4, 3.4, 8.0)
-        crown = _cap(1.0, height).scale((depth, width, 1.0)).rotate((0, 0, turn)).translate((x * 0.97, y * 0.98, 8.6))
-        crowns.append(crown)
-        if back and not stump:
-            dip = Manifold.sphere(2.0, 40).translate((x * 0.97, y * 0.98, 8.6 + height + 0.9))
-            crowns[-1] = crown - dip
-    return from_manifold(base + united(crowns))
+    for side in (-1, 1):
+        gone = 0.0
+        for number, (kind, wide, deep, high) in enumerate(_TEETH):
+            at = along[-1] / 2 + side * (gone + wide / 2)
+            gone += wide + 0.15
+            if side == 1 and number == _MISSING:
+                continue
+            made = stump if side == 1 and number in _PREPARED else kind
+            x, y = (float(np.interp(at, along, column)) for column in places.T)
+            ahead = [float(np.interp(at + 0.5, along, column)) for column in places.T]
+            turn = float(np.degrees(np.arctan2(ahead[1] - y, ahead[0] - x)))
+            crown = made(wide, deep, high).rotate((0, 0, 180.0)).rotate((0, 0, turn))
+            crowns.append(crown.translate((x, y, 10.4)))
+    return from_manifold(solid + united(crowns))
 
 
 def drill_guide() -> Mesh:
