@@ -157,6 +157,12 @@ def test_the_search_finds_settings_values_and_sets_and_says_when_nothing_fits(wi
     palette._run()
     assert user.window.station.key == "setup"
     assert user.window.station.material_values.table.picked_keys() == ["constants.hatch_speed.value"]
+    palette, words = found(user, "practice machine")
+    assert len(words) == len(user.session.library.machines) >= 6
+    palette, words = found(user, "practice vat 150")
+    assert words == ["Machine: Vat 150 · resin vat · practice machine"]
+    palette._run()
+    assert user.session.job.machine.id == "vat-150"
     palette, words = found(user, "qqq")
     assert words == []
     assert palette.nothing.isVisible()

@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.job.edits import change_machine, change_material, fit, set_layer_height, set_lot
-from lean_trellis.core.shop.machine import PROCESS_WORDS
+from lean_trellis.core.shop import shipped_library
+from lean_trellis.core.shop.machine import PROCESS_WORDS, Machine
 from lean_trellis.core.shop.words import CONSTANTS, UNIT_WORDS
 from lean_trellis.studio.forms.fields import ChoiceField, TextField, figure, head, muted, row
 from lean_trellis.studio.forms.section import button
@@ -40,8 +41,8 @@ class SetupStation(Station):
             field.setAccessibleName(label)
             self.page.addWidget(head(label))
             self.page.addWidget(field)
-        self.machine.chosen.connect(lambda key: session.choose_shop(key, session.job.material.id))
-        self.material.chosen.connect(lambda key: session.choose_shop(session.job.machine.id, key))
+        self.machine.chosen.connect(self._choose_machine)
+        self.material.chosen.connect(self._choose_material)
         self.layer.chosen.connect(lambda text: session.do(lambda job: set_layer_height(job, float(text))))
         self.demos = {
             name: button(name.capitalize(), partial(self.wanted.emit, f"demo_{name}"), demo.story, name=f"demo.{name}")
@@ -99,7 +100,7 @@ class SetupStation(Station):
         for section in self.sections:
             section.refresh()
         self._demo_row.setVisible(self.session.path is None and not self.session.undo_title)
-        machines = [(m.id, f"{m.name} · {PROCESS_WORDS[m.process]}") for m in library.machines.values()]
+        machines = [(m.id, _machine_words(m)) for m in library.machines.values()]
         self.machine.offer(machines, job.machine.id)
         self.material.offer([(m.id, m.name) for m in library.materials_for(job.machine)], job.material.id)
         layers = [(f"{layer.height:g}", f"{layer.height:g} mm · {layer.purpose}") for layer in job.material.layers]
@@ -152,8 +153,24 @@ class SetupStation(Station):
                 cell.setToolTip(source)
                 self._grid.addWidget(cell, place, column)
 
+    def _choose_machine(self, key: str) -> None:
+        self.session.choose_shop(key, self.session.job.material.id)
+
+    def _choose_material(self, key: str) -> None:
+        self.session.choose_shop(self.session.job.machine.id, key)
+
     def findables(self) -> list[tuple[str, Callable[[], object]]]:
-        """The values of the machine and of the material."""
+        """The machines and materials to choose, then the values of those that are chosen."""
+        library, job = self.session.library, self.session.job
+        machines = [
+            (f"Machine: {_machine_words(m)}", partial(self._choose_machine, m.id)) for m in library.machines.values()
+        ]
+        materials = [
+            (f"Material: {m.name}", partial(self._choose_material, m.id)) for m in library.materials_for(job.machine)
+        ]
+        return [*machines, *materials, *self._value_findables()]
+
+    def _value_findables(self) -> list[tuple[str, Callable[[], object]]]:
         return [
             (f"{label}: {kind} value", partial(section.show_key, key))
             for kind, section in (("machine", self.machine_values), ("material", self.material_values))
@@ -165,3 +182,9 @@ class SetupStation(Station):
         job = self.session.job
         words = f"{job.machine.name}, {job.layer_height:g} mm"
         return Fact(self.mark() if job.parts else "fine", words)
+
+
+def _machine_words(machine: Machine) -> str:
+    """A machine's name and process; those that ship are for practice."""
+    is_for_practice = shipped_library().machines.get(machine.id) == machine
+    return f"{machine.name} · {PROCESS_WORDS[machine.process]}{' · practice machine' if is_for_practice else ''}"
