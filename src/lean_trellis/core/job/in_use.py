@@ -1,6 +1,6 @@
 """Which job files are open: a lock for each beside the user's other state, that ends with its process.
 
-Two windows may show one job file, but the second is told, and only one of them writes it.
+Two windows may show one job file, but the second window says so, and only one of them writes it.
 """
 
 from __future__ import annotations
