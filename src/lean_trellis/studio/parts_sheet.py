@@ -18,7 +18,8 @@ from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.session import Session
 
 _COLUMNS = ("Part", "Owner", "Order", "Copies", "Size", "cm³", "Mesh", "Pose", "Held")
-_WIDTHS = (-1, 122, 78, 58, 128, 56, 50, 48, 46)
+_WIDTHS = (-1, 134, 78, 58, 100, 56, 50, 48, 46)
+_INCH_WIDE = 128
 _TYPED = {0: "name", 1: "owner", 2: "order"}
 _GROUPINGS = [("", "not grouped"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
 _POSE_CODES = {"pose_out_of_range", "outside_volume", "keep_out", "parts_overlap", "too_near", "stack_gap"}
@@ -57,11 +58,16 @@ class PartsSheet(Sheet):
             if width > 0:
                 header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
                 header.resizeSection(column, width)
+        UNITS.changed.connect(self._fit_size)
         self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))
         self.table.typed.connect(self._typed)
         layout.addWidget(self.table, 1)
         self._empty = muted("The parts of the build: name, owner, order, size and state.")
         layout.addWidget(self._empty)
+
+    def _fit_size(self) -> None:
+        size = _COLUMNS.index("Size")
+        head_of(self.table).resizeSection(size, _INCH_WIDE if UNITS.is_inch else _WIDTHS[size])
 
     def _typed(self, key: str, what: str, text: str) -> None:
         """A name is of one part; an owner or an order of all selected ones, when the row is one of them."""

@@ -106,9 +106,7 @@ def _write(painter: QPainter, frame: MapFrame, words: str, x: float, y: float, t
     size = painter.fontMetrics().size(0, words)
     box = QRectF(0, 0, size.width() + 8.0, size.height() + 2.0)
     box.moveCenter(QPointF(x * frame.scale + frame.left, y * frame.scale + frame.top))
-    ground = QColor(tokens.paper)
-    ground.setAlpha(215)
-    painter.fillRect(box, ground)
+    painter.fillRect(box, _band(tokens))
     painter.setPen(QColor(tokens.ink))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
     painter.restore()
@@ -394,13 +392,21 @@ def _draw_scale_bar(painter: QPainter, frame: MapFrame, width: int, height: int,
     length = round_length(110 / frame.scale / UNITS.mm)
     pixels = length * UNITS.mm * frame.scale
     right, low = width - 14.0, height - 12.0
+    words = f"{length:g} {UNITS.name}"
+    wide = max(pixels, painter.fontMetrics().horizontalAdvance(words))
+    painter.fillRect(QRectF(right - wide - 8, low - 24, wide + 16, 34), _band(tokens))
     painter.setPen(QPen(QColor(tokens.ink), 2))
     painter.drawLine(QLineF(right - pixels, low, right, low))
     painter.drawLine(QLineF(right - pixels, low - 4, right - pixels, low))
     painter.drawLine(QLineF(right, low - 4, right, low))
-    painter.drawText(
-        QRectF(right - pixels - 60, low - 20, pixels + 60, 14), Qt.AlignmentFlag.AlignRight, f"{length:g} {UNITS.name}"
-    )
+    painter.drawText(QRectF(right - pixels - 60, low - 20, pixels + 60, 14), Qt.AlignmentFlag.AlignRight, words)
+
+
+def _band(tokens: Tokens) -> QColor:
+    """The ground of what is written on the map: what lies below shows through a little."""
+    band = QColor(tokens.paper)
+    band.setAlpha(215)
+    return band
 
 
 def paint_front(painter: QPainter, visible: QRectF, tokens: Tokens) -> None:
@@ -408,9 +414,14 @@ def paint_front(painter: QPainter, visible: QRectF, tokens: Tokens) -> None:
     font = QFont(painter.font())
     font.setPixelSize(11)
     painter.setFont(font)
+    words = "from below, front edge on top"
+    size = painter.fontMetrics().size(0, words)
+    room = QRectF(
+        visible.right() - size.width() - 12, visible.top() + RULER_PX + 2, size.width() + 8, size.height() + 2
+    )
+    painter.fillRect(room, _band(tokens))
     painter.setPen(QColor(tokens.muted))
-    room = visible.adjusted(0, RULER_PX + 4, -8, 0)
-    painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, "from below, front edge on top")
+    painter.drawText(room, Qt.AlignmentFlag.AlignCenter, words)
 
 
 def _transform(frame: MapFrame) -> QTransform:
