@@ -216,7 +216,7 @@ def program(*arguments, **options):
 
 def test_it_answers_in_a_plain_ascii_terminal_and_never_imports_qt(stl):
     environment = {**os.environ, "LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONIOENCODING": "ascii"}
-    out, err = program("inspect", stl, env=environment).communicate(timeout=60)
+    out, err = program("inspect", stl, env=environment).communicate()
     assert "mm³" in out.decode("utf-8")
     assert err == b""
     code = "import sys; import lean_trellis.cli.main; print([m for m in sys.modules if m.startswith(('PyQt', 'vtk'))])"
@@ -237,7 +237,7 @@ def test_ctrl_c_exits_130_and_leaves_no_half_file(tmp_path):
         assert process.poll() is None
         time.sleep(0.05)
     process.send_signal(signal.SIGINT)
-    _, err = process.communicate(timeout=60)
+    _, err = process.communicate()
     assert process.returncode == 130
     assert b"Traceback" not in err
     assert [p.name for p in tmp_path.iterdir()] == ["big.stl"]

@@ -101,7 +101,7 @@ def test_a_picture_is_written_without_a_display(tmp_path):
     environment = {"PATH": "/usr/bin:/bin", "HOME": str(tmp_path)}
     done = subprocess.run(
         [sys.executable, "-m", "lean_trellis.studio", "--demo", "belt", "--picture", str(out)], env=environment,
-        capture_output=True, timeout=400,
+        capture_output=True,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert out.read_bytes().startswith(b"\x89PNG")
