@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLabel
 
 from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.job import edits
@@ -182,3 +184,45 @@ def test_a_part_stands_at_the_angle_typed_beside_the_range(with_parts):
     user.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     user.settle()
     assert round(user.session.tilt(user.session.part).angle_deg, 3) == 0
+
+
+def test_return_presses_the_button_that_has_the_focus_and_export_is_reached_by_keys_alone(
+    with_parts, monkeypatch, tmp_path
+):
+    user = with_parts(box((20, 20, 5)))
+    target = tmp_path / "out.3mf"
+    monkeypatch.setattr(
+        "lean_trellis.studio.stations.release.QFileDialog.getSaveFileName", lambda *_: (str(target), "")
+    )
+    user.window.setFocus()
+    user.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+    assert user.window.station.export_button.hasFocus()
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    wait_until(target.exists)
+    user.settle()
+
+
+def test_who_looks_from_below_by_the_key_has_looked(with_parts):
+    user = with_parts(box((20, 20, 5)))
+    user.press(user.station("supports").support_all)
+    user.settle()
+    assert user.window.status.next_step.text() == "Next: Look at the supports from below"
+    user.window.setFocus()
+    user.key("b")
+    assert user.window.status.next_step.text() != "Next: Look at the supports from below"
+
+
+def test_what_the_pointer_said_goes_with_the_station(with_parts):
+    user = with_parts(box((20, 20, 5)))
+    user.station("overhangs")
+    user.window.views.viewbar.where.setText("x 1  y 2 mm")
+    user.station("release")
+    assert user.window.views.viewbar.where.text() == ""
+
+
+def test_an_empty_job_begins_at_import(user):
+    assert user.window.start_page.isVisible()
+    assert user.window.start_page.focusProxy() is user.window.start_page.import_button
+    traveller = user.window.traveller
+    heads = [label for label in traveller.findChildren(QLabel) if label.text() == "On the plate"]
+    assert traveller._empty.y() - heads[0].y() < 60, "together, at the top"

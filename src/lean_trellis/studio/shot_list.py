@@ -330,7 +330,9 @@ _AFTER: dict[str, Callable[[MainWindow], None]] = {
 
 
 def take_demo_pictures(window: MainWindow, folder: Path) -> Iterator[Path]:
-    """The small pictures of the demos that an empty job offers."""
+    """The small pictures of the demos that an empty job offers, by day."""
+    if window.menus.by_id["night"].isChecked():
+        window.menus.run("night")
     window.bench.open("parts")
     for name in DEMOS:
         show_demo(window, name)

@@ -55,6 +55,7 @@ class StartPage(QWidget):
         grid.setColumnStretch(2, 1)
         column.addLayout(grid)
         column.addStretch(1)
+        self.setFocusProxy(self.import_button)
 
     @property
     def is_wanted(self) -> bool:

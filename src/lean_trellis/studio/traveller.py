@@ -141,7 +141,7 @@ class Traveller(QWidget):
             self.entries.append(entry)
             layout.addWidget(entry)
         layout.addSpacing(10)
-        holder = QVBoxLayout()
+        self._holder = holder = QVBoxLayout()
         holder.setContentsMargins(8, 0, 8, 0)
         holder.addWidget(head("On the plate"))
         self.parts = PickTable(("", "", ""), stretch=0)
@@ -151,6 +151,7 @@ class Traveller(QWidget):
         holder.addWidget(self.parts, 1)
         self._empty = muted("Nothing yet")
         holder.addWidget(self._empty)
+        holder.addStretch(0)
         layout.addLayout(holder, 1)
 
     def set_tokens(self, tokens: Tokens) -> None:
@@ -169,6 +170,7 @@ class Traveller(QWidget):
         ]
         self.parts.setVisible(bool(rows))
         self._empty.setVisible(not rows)
+        self._holder.setStretch(self._holder.count() - 1, 0 if rows else 1)
         self.parts.show_rows(rows, self._session.selection.parts)
 
     @staticmethod

@@ -11,7 +11,8 @@ from lean_trellis.studio.forms.units import UnitLabel
 from lean_trellis.studio.theme import Tokens, mixed
 
 _LEAST_BAND_PX, _MOST_BAND_PX = 230, 330
-_PARTED_PX = 64
+_PARTED_PX, _WATCH_PX = 24, 62
+"""Room between band and signs, and for the words that stand out beyond the band."""
 LOW_EDGE, LOW_POINT, SELF_SUPPORTING = "low edge", "low point", "self-supporting"
 
 
@@ -26,7 +27,7 @@ class AngleLegend(QWidget):
         self._tokens, self._angles = tokens, (45.0, 52.0)
         self._signs: tuple[str, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setMinimumWidth(_LEAST_BAND_PX + 16)
+        self.setMinimumWidth(_LEAST_BAND_PX + _WATCH_PX)
 
     def sizeHint(self) -> QSize:
         """One row."""
@@ -43,7 +44,7 @@ class AngleLegend(QWidget):
         critical, watch = self._angles
         wide = sum(self._width_of(words) for words in self._signs) + (_PARTED_PX if self._signs else 0)
         left, top, high = 8, 4, 10
-        width = min(max(self.width() - 16 - wide, _LEAST_BAND_PX), _MOST_BAND_PX)
+        width = min(max(self.width() - _WATCH_PX - wide, _LEAST_BAND_PX), _MOST_BAND_PX)
         split = left + width * critical / max(watch, 1e-6)
         band = QLinearGradient(left, 0, split, 0)
         band.setColorAt(0, QColor(t.plum))

@@ -46,6 +46,8 @@ class Views(QSplitter):
 
     measured = pyqtSignal(float)
     vertical_changed = pyqtSignal()
+    looked = pyqtSignal()
+    """The eye has gone to the other side of the plate, or back."""
     resized = pyqtSignal()
 
     def __init__(self, session: Session, bench: Bench, tokens: Tokens) -> None:
@@ -137,7 +139,7 @@ class Views(QSplitter):
         """What the switches of the views do, by their ids."""
         scene = self.view.scene
         return {
-            "below": lambda _: self._check("below", is_on=self.view.toggle_below()),
+            "below": lambda _: self._look_below(),
             "section": self._show_section,
             "map": self._show_map,
             "vertical": self._count_from_vertical,
@@ -228,6 +230,10 @@ class Views(QSplitter):
         """A mode of a bench takes the clicks: measuring ends."""
         if mode and self.measure_bar.isVisible():
             self.switch_measuring(is_on=False)
+
+    def _look_below(self) -> None:
+        self._check("below", is_on=self.view.toggle_below())
+        self.looked.emit()
 
     # --- the section ---
 
@@ -325,6 +331,7 @@ class Views(QSplitter):
 
     def take_station(self) -> None:
         """Another station is open: show what it works with."""
+        self.viewbar.where.setText("")
         station = self.station
         self._show_sheet()
         self.view.scene.shows_angles = station.shows_angles

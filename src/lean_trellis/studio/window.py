@@ -8,7 +8,16 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QRect, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QResizeEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QMessageBox,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trellis import __version__
 from lean_trellis.core.sets.parameter_set import shipped_sets
@@ -16,7 +25,7 @@ from lean_trellis.core.sets.recipe import shipped_recipes
 from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
-from lean_trellis.studio.forms.fields import NumberField, TextField
+from lean_trellis.studio.forms.fields import RETURNS, NumberField, TextField
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.frame import Header, StatusLine
@@ -148,6 +157,7 @@ class MainWindow(QMainWindow):
         self.bench.action_asked.connect(self.menus.run)
         self.views.measured.connect(self.bench.of(PartsStation).size_section.show_measure)
         self.views.vertical_changed.connect(self.refresh)
+        self.views.looked.connect(self._show_next)
 
     def start(self, *, warms_up: bool = True) -> None:
         """Begin to draw, once the window is shown.
@@ -221,10 +231,14 @@ class MainWindow(QMainWindow):
             self.views.view.canvas.setFocus()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Escape ends a mode, then cancels what runs."""
+        """Escape ends a mode, then cancels what runs. Return presses the button that has the focus."""
         if event is not None and event.key() == Qt.Key.Key_Escape:
             if not self.views.end_mode():
                 self.session.cancel()
+            return
+        focused = self.focusWidget()
+        if event is not None and event.key() in RETURNS and isinstance(focused, QAbstractButton):
+            focused.click()
             return
         super().keyPressEvent(event)
 
@@ -296,12 +310,16 @@ class MainWindow(QMainWindow):
         if page.isHidden() == page.is_wanted:
             page.setVisible(page.is_wanted)
             page.raise_()
+            if page.is_wanted:
+                page.setFocus()
 
     def _show_next(self) -> None:
         """The next sensible step in the status line, unless that is switched off."""
         session = self.session
         if not session.job.supports:
             self._seen_from_below = False
+        elif self.views.view.eye.height < 0:
+            self._seen_from_below = True
         self._next = next_step(session, seen_from_below=self._seen_from_below) if session.settings.next_step else None
         self.status.show_next("" if self._next is None else self._next.words)
 

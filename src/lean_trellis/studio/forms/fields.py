@@ -13,7 +13,7 @@ from lean_trellis.studio.forms.numbers import parse_number, shown_number
 from lean_trellis.studio.forms.qt import restyle
 from lean_trellis.studio.forms.units import UNITS, UnitLabel
 
-_RETURNS = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+RETURNS = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 
 def _is_of_job(event: QKeyEvent) -> bool:
@@ -32,7 +32,7 @@ class TextField(QLineEdit):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Return leaves the field, unless what it holds is refused."""
         super().keyPressEvent(event)
-        if event is not None and event.key() in _RETURNS and not self.property("wrong"):
+        if event is not None and event.key() in RETURNS and not self.property("wrong"):
             self.setModified(False)
             self.clearFocus()
 
