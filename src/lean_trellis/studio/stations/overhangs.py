@@ -125,7 +125,7 @@ class OverhangsStation(Station):
         self.table = PickTable(("", "Kind", "mm²", "Worst °", "Supported"), stretch=1)
         self.table.setObjectName("overhangs.table")
         self.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
-        for column, width in ((0, 32), (2, 68), (3, 60), (4, 80)):
+        for column, width in ((0, 44), (2, 68), (3, 60), (4, 80)):
             head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             head_of(self.table).resizeSection(column, width)
         self.table.setMinimumHeight(ten_rows())
@@ -341,9 +341,9 @@ class OverhangsStation(Station):
         """Which supports serve each region of the current part."""
         part, names = self.session.part, dict[int, list[str]]()
         for support in self.session.job.supports_of(part.id) if part is not None else ():
-            made = self.session.structure(support)
+            made, kept = self.session.structure(support), self.session.job.set_of(support)
             for number in made.served if made is not None else ():
-                names.setdefault(number, []).append(support.set_name)
+                names.setdefault(number, []).append(support.set_name if kept is None else kept.title)
         return {number: ", ".join(dict.fromkeys(holders)) for number, holders in names.items()}
 
     def _picked_words(self, overhangs: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:
