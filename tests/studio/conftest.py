@@ -242,7 +242,7 @@ class Shared:
             made.show()
             made.activateWindow()
             made.start(warms_up=warms_up)
-            wait_until(lambda: made.isVisible() and made.isActiveWindow() and made.views.view.is_warm)
+            wait_until(lambda: made.isVisible() and made.isActiveWindow() and made.views.view.warm_up.is_done)
             self._values = [(widget, _value(widget)) for widget in made.findChildren(QWidget)]
             self._halves = made.views.sizes()
         return self.window

@@ -217,7 +217,7 @@ class OverhangsStation(Station):
         start = str(Path(self.session.folder) / f"{part.name}, regions.csv")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the list of regions", start, "Tables (*.csv)")
         if chosen:
-            text = rows_as_csv(region_rows(overhangs.regions, facts, self._held_by()))
+            text = rows_as_csv(region_rows(overhangs.regions, facts, self._held_by(by_title=False)))
             try:
                 with written_whole(Path(chosen)) as file:
                     file.write(text.encode())
@@ -337,13 +337,13 @@ class OverhangsStation(Station):
             words += f" · {missing} not supported" if missing else " · all supported"
         return words
 
-    def _held_by(self) -> dict[int, str]:
-        """Which supports serve each region of the current part."""
+    def _held_by(self, *, by_title: bool = True) -> dict[int, str]:
+        """Which supports serve each region of the current part: by the titles of their sets, or by their names."""
         part, names = self.session.part, dict[int, list[str]]()
         for support in self.session.job.supports_of(part.id) if part is not None else ():
             made, kept = self.session.structure(support), self.session.job.set_of(support)
             for number in made.served if made is not None else ():
-                names.setdefault(number, []).append(support.set_name if kept is None else kept.title)
+                names.setdefault(number, []).append(kept.title if by_title and kept is not None else support.set_name)
         return {number: ", ".join(dict.fromkeys(holders)) for number, holders in names.items()}
 
     def _picked_words(self, overhangs: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:

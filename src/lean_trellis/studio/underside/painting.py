@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPixmap, QPolygonF, QTransform
+from PyQt6.QtGui import QBrush, QColor, QFont, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.overhang.rim import FADING, FREE, WALL
@@ -17,6 +17,7 @@ from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, TIP_END
 from lean_trellis.studio.forms.qt import draw_lines, points_of
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.theme import Tokens
+from lean_trellis.studio.underside.dots import draw_dots
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 from lean_trellis.studio.underside.map_sheet import SolidSheet
 from lean_trellis.studio.underside.sheet import PartSheet, RegionShape, SupportSheet, angle_brush
@@ -24,12 +25,9 @@ from lean_trellis.studio.underside.solid_sheet import paint_solid
 
 _SMALL_PX = 1.2
 _POINT_PX = 5.0
-_LEAST_RING_PX = 4.0
-_MOST_STAMPED_PX = 9.0
 _ISLAND_PX = 10.0
 _PICKED_PX = 8.0
-_MOST_RING_STAMPED_PX = 16.0
-_LEAST_CONTACT_PX, _CONTACT_RIM_PX = 1.4, 0.7
+_LEAST_CONTACT_PX = 1.4
 RULER_PX = 18
 
 
@@ -187,7 +185,7 @@ def _draw_islands(painter: QPainter, frame: MapFrame, sheet: PartSheet, tokens: 
     """A ring with a dot in it where a piece of solid begins in the air."""
     places = np.array([(island.x_mm, island.y_mm) for island in sheet.islands]).reshape(-1, 2)
     for pixels, is_ring in ((_ISLAND_PX, True), (2.4, False)):
-        _draw_dots(painter, frame, places, pixels / frame.scale, QColor(tokens.stop), visible, is_ring=is_ring)
+        draw_dots(painter, frame, places, pixels / frame.scale, QColor(tokens.stop), visible, is_ring=is_ring)
 
 
 def paint_supports(
@@ -219,13 +217,13 @@ def paint_supports(
         _draw_lines(painter, sheet.lines, thin)
         painter.restore()
         for diameter, places in feet.by_diameter.items():
-            _draw_dots(painter, frame, places, diameter, ring, visible, is_ring=True)
-        _draw_dots(painter, frame, feet.on_part, 1.0, QColor(tokens.stop), visible, is_ring=True)
+            draw_dots(painter, frame, places, diameter, ring, visible, is_ring=True)
+        draw_dots(painter, frame, feet.on_part, 1.0, QColor(tokens.stop), visible, is_ring=True)
         for diameter, places in contacts.by_diameter.items():
             size = max(diameter, _LEAST_CONTACT_PX / frame.scale)
-            _draw_dots(painter, frame, places, size, dot, visible, rim=rim)
+            draw_dots(painter, frame, places, size, dot, visible, rim=rim)
     if len(look.picked_holds):
-        _draw_dots(painter, frame, look.picked_holds, _PICKED_PX / frame.scale, QColor(tokens.ivy), visible)
+        draw_dots(painter, frame, look.picked_holds, _PICKED_PX / frame.scale, QColor(tokens.ivy), visible)
 
 
 def paint_solids(painter: QPainter, frame: MapFrame, solids: list[SolidSheet], look: MapLook) -> None:
@@ -251,108 +249,6 @@ def paint_ghost(painter: QPainter, frame: MapFrame, bars: Bars, is_way: bool, to
     painter.setBrush(colour)
     dot = max(float(bars.radii[0, TIP_END]) * frame.scale, 3.0)
     painter.drawEllipse(hold, dot, dot)
-
-
-def _draw_dots(
-    painter: QPainter,
-    frame: MapFrame,
-    places: Floats,
-    diameter: float,
-    colour: QColor,
-    visible: QRectF,
-    *,
-    is_ring: bool = False,
-    rim: QColor | None = None,
-) -> None:
-    """Discs or rings of a diameter in mm: stamped while they are small and many, drawn where they are large.
-
-    Discs may have a `rim` round them, of its own colour.
-    """
-    size = diameter * frame.scale
-    whole = size + (0.0 if rim is None else 2 * _CONTACT_RIM_PX)
-    at = places * frame.scale + [frame.left, frame.top]
-    low = [visible.left() - whole, visible.top() - whole]
-    high = [visible.right() + whole, visible.bottom() + whole]
-    at = at[((at >= low) & (at <= high)).all(axis=1)]
-    if is_ring and size < _LEAST_RING_PX:
-        return
-    is_screen = isinstance(painter.device(), QPixmap | QImage)
-    if is_screen and whole <= (_MOST_RING_STAMPED_PX if is_ring else _MOST_STAMPED_PX):
-        stamp = _ring_stamp(size, colour) if is_ring else _disc_stamp(size, colour, rim)
-        painter.drawImage(0, 0, _stamped(at, stamp, visible))
-        return
-    path = QPainterPath()
-    for x, y in at.tolist():
-        path.addEllipse(QPointF(x, y), size / 2, size / 2)
-    if is_ring:
-        painter.setPen(QPen(colour, 1.0))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPath(path)
-        return
-    path.setFillRule(Qt.FillRule.WindingFill)
-    if rim is not None:
-        painter.setPen(QPen(rim, 2 * _CONTACT_RIM_PX))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPath(path)
-    painter.fillPath(path, colour)
-
-
-@dataclass(frozen=True, eq=False)
-class _Stamp:
-    """One dot: steps (n, 2) of its pixels from its middle, and their colours (n, 4) as blue, green, red, alpha.
-
-    Where stamps meet, the later of their pixels are set down last.
-    """
-
-    steps: np.ndarray
-    colours: np.ndarray
-
-
-def _ring_stamp(size: float, colour: QColor) -> _Stamp:
-    steps = _steps(size)
-    cover = np.clip(1 - np.abs(np.hypot(*steps.T) - size / 2), 0, 1)
-    return _stamp(steps, cover, np.zeros(len(steps)), colour, colour)
-
-
-def _disc_stamp(size: float, colour: QColor, rim: QColor | None) -> _Stamp:
-    whole = size + (0.0 if rim is None else 2 * _CONTACT_RIM_PX)
-    steps = _steps(whole)
-    away = np.hypot(*steps.T)
-    inner = np.clip(0.5 - (away - size / 2), 0, 1)
-    return _stamp(steps, np.clip(0.5 - (away - whole / 2), 0, 1), inner, colour, colour if rim is None else rim)
-
-
-def _steps(size: float) -> np.ndarray:
-    reach = int(np.ceil(size / 2))
-    return np.stack(np.meshgrid(*[np.arange(-reach, reach + 1)] * 2), axis=-1).reshape(-1, 2)
-
-
-def _stamp(steps: np.ndarray, cover: Floats, inner: Floats, colour: QColor, rim: QColor) -> _Stamp:
-    share = inner[:, None]
-    tones = [np.array([c.blue(), c.green(), c.red()], float) for c in (colour, rim)]
-    alphas = [c.alpha() * cover for c in (colour, rim)]
-    colours = np.column_stack([
-        share * tones[0] + (1 - share) * tones[1], inner * alphas[0] + (1 - inner) * alphas[1],
-    ])  # fmt: skip
-    order = np.lexsort((cover, inner))
-    order = order[cover[order] > 0]
-    return _Stamp(steps[order], np.round(colours[order]).astype(np.uint8))
-
-
-def _stamped(at: Floats, stamp: _Stamp, visible: QRectF) -> QImage:
-    """A picture with a stamp at each place, set down at a whole pixel."""
-    width, height = round(visible.width()), round(visible.height())
-    reach = int(np.abs(stamp.steps).max(initial=0))
-    across = width + 4 * reach
-    cells = np.round(at - 0.5).astype(np.int64)
-    cells = cells[((cells >= -reach) & (cells < [width + reach, height + reach])).all(axis=1)]
-    first = (cells[:, 1] + 2 * reach) * across + cells[:, 0] + 2 * reach
-    sheet = np.zeros(across * (height + 4 * reach), np.uint8)
-    for number, (dx, dy) in enumerate(stamp.steps.tolist(), start=1):
-        sheet[first + (dy * across + dx)] = number
-    shown = sheet.reshape(-1, across)[2 * reach : 2 * reach + height, 2 * reach : 2 * reach + width]
-    pixels = np.vstack([np.zeros((1, 4), np.uint8), stamp.colours])[shown]
-    return QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
 
 
 def paint_rulers(painter: QPainter, frame: MapFrame, width: int, height: int, tokens: Tokens) -> None:

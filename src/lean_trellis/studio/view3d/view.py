@@ -8,14 +8,13 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer
 
 from lean_trellis.core.mesh.faults import MeshFault
-from lean_trellis.core.mesh.primitives import ball
 from lean_trellis.core.supports import Bars
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.forms.units import UNITS
@@ -23,12 +22,12 @@ from lean_trellis.studio.gestures import Handle, Pick, Pull, bend_of, handle_at
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import MOST_SHOWN
 from lean_trellis.studio.theme import Tokens, rgb
-from lean_trellis.studio.view3d.actors import colour_faces, mesh_actor, poly_data
 from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye
 from lean_trellis.studio.view3d.canvas import Canvas
 from lean_trellis.studio.view3d.picking import PickingView
 from lean_trellis.studio.view3d.scene import Scene
 from lean_trellis.studio.view3d.trail import Trail, circle
+from lean_trellis.studio.view3d.warm_up import WarmUp
 
 _DRAG_STARTS_AT = 4
 _SAMPLES = 4
@@ -105,8 +104,7 @@ class BuildView(PickingView):
         self._later.timeout.connect(self._redraw.start)
         self.canvas.exposed.connect(self._redraw.start)
         self._frame_s = 0.0
-        self.is_warm = False
-        """Whether the driver has made what it needs for parts."""
+        self.warm_up = WarmUp(self.renderer, self._draw, self)
         self._smooth = single_shot(self, 250)
         self._smooth.timeout.connect(self._draw_smooth)
         session.job_changed.connect(self.refresh)
@@ -135,42 +133,14 @@ class BuildView(PickingView):
         self.fit()
         if not self.draws_in_software():
             self._session.most_shown = MOST_SHOWN
-        self.is_warm = not warms_up
         if warms_up:
             self._draw()
-            self._warm_up([_SAMPLES, 0])
+            self.warm_up.begin(*self.scene.bounds(), [_SAMPLES, 0])
 
     def draws_in_software(self) -> bool:
         """Whether Mesa draws on the processor: then less is shown at once."""
         words = self.canvas.GetRenderWindow().ReportCapabilities().lower()
         return any(name in words for name in ("llvmpipe", "softpipe", "swrast", "software"))
-
-    def _warm_up(self, samples: list[int]) -> None:
-        """Let the driver make its programs for what parts and bars look like, before the first of them is shown.
-
-        It makes some of them, and its buffers, only when a part of the usual size is really seen: so a ball of as many
-        faces as are shown of a part stands over the plate for two frames, one each time the window is idle.
-        """
-        low, high = self.scene.bounds()
-        shape = ball(float((high - low).min()) / 2, subdivisions=5)
-        data = poly_data(shape.vertices + (low + high) / 2, shape.faces)
-        colour_faces(data, np.full((len(shape.faces), 3), 120, np.uint8))
-        actor = mesh_actor(data, "#777777")
-        frames = iter(samples)
-
-        def draw_next() -> None:
-            self.renderer.AddActor(actor)
-            drawn = next(frames, None)
-            if drawn is not None:
-                self._draw(drawn)
-            self.renderer.RemoveActor(actor)
-            self.is_warm = drawn is None
-            if drawn is None:
-                idle.stop()
-
-        idle = QTimer(self)
-        idle.timeout.connect(draw_next)
-        idle.start()
 
     def refresh(self) -> None:
         """Bring the scene in step with the session and draw soon: first the worker gets what it is asked."""
