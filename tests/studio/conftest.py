@@ -32,6 +32,7 @@ from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.shop import full_library
 from lean_trellis.studio.actions import ACTIONS
+from lean_trellis.studio.forms.fields import NumberField
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.pictures import settle, wait_until
 from lean_trellis.studio.settings import Settings
@@ -307,6 +308,8 @@ def _put(widget: QWidget, value: object) -> None:
     if isinstance(widget, QLineEdit) and widget.text() != value:
         widget.setText(str(value))
         widget.setModified(False)
+        if isinstance(widget, NumberField):
+            widget._shown = str(value)  # what Escape brings back
     elif isinstance(widget, QComboBox) and widget.currentData() != value:
         widget.setCurrentIndex(widget.findData(value))
     elif isinstance(widget, QAbstractButton) and widget.isCheckable() and widget.isChecked() != value:
