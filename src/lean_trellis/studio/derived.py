@@ -196,6 +196,8 @@ class Derived(QObject):
 
     def cancelled(self) -> tuple[str, ...]:
         """What was cancelled though the job still asks for it, in words; `derive_again` resumes it."""
+        if not any(isinstance(problem, Cancelled) for problem in self._held_back.values()):
+            return ()
         titles = {title: None for key, title, _ in self._wanted() if isinstance(self._held_back.get(key), Cancelled)}
         return tuple(title for title in titles if title)
 

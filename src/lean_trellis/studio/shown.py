@@ -5,6 +5,7 @@ How many faces are shown at most follows from the graphics that draw: there is a
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -186,6 +187,22 @@ class ShownFilling:
 
     mesh: Mesh
     covers: Shape
+
+
+LOW_EDGE, LOW_POINT, SELF_SUPPORTING = "low edge", "low point", "self-supporting"
+"""What views and keys call regions that are no plain faces."""
+
+
+def signs_of(regions: Iterable[Region]) -> frozenset[str]:
+    """Which of these words are needed for some regions."""
+    words = {"edge": LOW_EDGE, "point": LOW_POINT}
+    found = set()
+    for region in regions:
+        if region.kind in words:
+            found.add(words[region.kind])
+        if region.left_out:
+            found.add(SELF_SUPPORTING)
+    return frozenset(found)
 
 
 def filling_name(filling: Separator | Spacer) -> str:

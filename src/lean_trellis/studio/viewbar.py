@@ -8,12 +8,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QSlider, QVBoxLayo
 
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField
 from lean_trellis.studio.forms.units import UnitLabel
+from lean_trellis.studio.shown import LOW_EDGE, SELF_SUPPORTING
 from lean_trellis.studio.theme import Tokens, mixed
 
 _LEAST_BAND_PX, _MOST_BAND_PX = 230, 330
 _PARTED_PX, _WATCH_PX = 24, 62
 """Room between band and signs, and for the words that stand out beyond the band."""
-LOW_EDGE, LOW_POINT, SELF_SUPPORTING = "low edge", "low point", "self-supporting"
 
 
 class AngleLegend(QWidget):

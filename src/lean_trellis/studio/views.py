@@ -30,13 +30,14 @@ from lean_trellis.studio.messages import (
 )  # fmt: skip
 from lean_trellis.studio.section_cut import SectionPlane
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import LOW_EDGE, LOW_POINT, SELF_SUPPORTING, signs_of
 from lean_trellis.studio.stations.station import Station
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.export import export_map
 from lean_trellis.studio.underside.map import UndersideMap
 from lean_trellis.studio.view3d.scene import Scene
 from lean_trellis.studio.view3d.view import BuildView
-from lean_trellis.studio.viewbar import LOW_EDGE, LOW_POINT, SELF_SUPPORTING, ViewBar
+from lean_trellis.studio.viewbar import ViewBar
 
 _INSET_PX = 8
 
@@ -387,17 +388,8 @@ class Views(QSplitter):
     def _signs(self) -> tuple[str, ...]:
         """What else than angles the colours and lines on parts mean, of all that are shown."""
         known = [self.session.regions(part) for part in self.session.job.parts if not part.is_hidden]
-        regions = [region for entry in known if entry is not None for region in entry.regions]
-        kinds = {region.kind for region in regions}
-        return tuple(
-            words
-            for words, occurs in (
-                (LOW_EDGE, "edge" in kinds),
-                (LOW_POINT, "point" in kinds),
-                (SELF_SUPPORTING, any(region.left_out for region in regions)),
-            )
-            if occurs
-        )
+        found = signs_of(region for entry in known if entry is not None for region in entry.regions)
+        return tuple(words for words in (LOW_EDGE, LOW_POINT, SELF_SUPPORTING) if words in found)
 
     def finish(self) -> None:
         """The window closes."""

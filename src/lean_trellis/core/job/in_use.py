@@ -5,10 +5,11 @@ Two windows may show one job file, but the second window says so, and only one o
 
 from __future__ import annotations
 
-import fcntl
 import hashlib
 from pathlib import Path
 from typing import IO
+
+from lean_trellis.core.job.locks import locked
 
 
 class FileInUse:
@@ -25,13 +26,8 @@ class FileInUse:
         """
         folder.mkdir(parents=True, exist_ok=True)
         place = path.resolve()
-        lock = (folder / f"{hashlib.sha256(str(place).encode()).hexdigest()[:32]}.lock").open("ab")
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            lock.close()
-            return None
-        return cls(place, lock)
+        lock = locked(folder / f"{hashlib.sha256(str(place).encode()).hexdigest()[:32]}.lock")
+        return None if lock is None else cls(place, lock)
 
     def is_of(self, path: Path | None) -> bool:
         """Whether it is the claim on a file."""

@@ -6,7 +6,6 @@ folder is locked for as long as the process lives that writes it, however that p
 
 from __future__ import annotations
 
-import fcntl
 import json
 import os
 import shutil
@@ -21,6 +20,7 @@ from lean_trellis.core.errors import AccessError, FormatError
 from lean_trellis.core.formats import ply
 from lean_trellis.core.job.files import JOB_MEMBER, SUFFIX, job_text, mesh_member, meshes_of, open_job, read_job
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.job.locks import locked
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.library import Library
 
@@ -60,13 +60,8 @@ class RecoveryCopy:
     @classmethod
     def claim(cls, folder: Path) -> RecoveryCopy | None:
         """Take over a copy that was left behind; None where a living process has it."""
-        lock = (folder / _LOCK).open("ab")
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            lock.close()
-            return None
-        return cls(folder, lock)
+        lock = locked(folder / _LOCK)
+        return None if lock is None else cls(folder, lock)
 
     def write(self, job: Job, file: Path | None) -> None:
         """Keep the job as it is now; `file` is where it was last saved. Raises `AccessError`."""

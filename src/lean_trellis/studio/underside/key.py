@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QPainter, QPen
 
 from lean_trellis.core.overhang.rim import FADING, FREE, WALL
+from lean_trellis.studio.shown import LOW_EDGE, LOW_POINT, SELF_SUPPORTING, signs_of
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.sheet import PartSheet, SupportSheet
 
@@ -30,9 +31,9 @@ _SIGNS = (
     Sign("free edge", "line", 1.2, "ink"),
     Sign("wall", "line", 3.0, "slate"),
     Sign("fading", "dots", 1.2, "muted"),
-    Sign("low edge", "line", 3.2, "plum"),
-    Sign("low point", "square", 7.0, "plum"),
-    Sign("self-supporting", "screen", 10.0, "ochre"),
+    Sign(LOW_EDGE, "line", 3.2, "plum"),
+    Sign(LOW_POINT, "square", 7.0, "plum"),
+    Sign(SELF_SUPPORTING, "screen", 10.0, "ochre"),
     Sign("island", "ring", 9.0, "stop"),
     Sign("contact", "contact", 6.0, "copper"),
     Sign("foot", "ring", 9.0, "copper"),
@@ -45,9 +46,7 @@ def occurring(parts: Iterable[PartSheet], supports: Iterable[SupportSheet]) -> f
     rims = {FREE: "free edge", WALL: "wall", FADING: "fading"}
     for sheet in parts:
         found |= {rims[kind] for kind, lines in sheet.rims.items() if lines}
-        found |= {f"low {shape.region.kind}" for shape in sheet.shapes if shape.region.kind != "face"}
-        if any(shape.region.left_out for shape in sheet.shapes):
-            found.add("self-supporting")
+        found |= signs_of(shape.region for shape in sheet.shapes)
         if sheet.islands:
             found.add("island")
     for support in supports:

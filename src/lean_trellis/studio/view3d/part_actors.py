@@ -119,11 +119,6 @@ class PartActors:
         owners = sorted({other.owner for other in self._session.job.parts})
         return tokens.part_tints[owners.index(part.owner) % len(tokens.part_tints)]
 
-    def forget_looks(self) -> None:
-        """Colour everything anew at the next update."""
-        for entry in self._entries.values():
-            entry.look = None
-
     # --- one part ---
 
     def _entry(self, part: Part, shown: ShownPart, tokens: Tokens) -> _PartEntry:

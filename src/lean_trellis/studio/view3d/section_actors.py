@@ -27,11 +27,6 @@ class SectionActors:
         self._parts: dict[str, list[vtkActor]] = {}
         self._supports: dict[str, list[vtkActor]] = {}
 
-    @property
-    def plane(self) -> SectionPlane | None:
-        """Where the scene is cut; None where it is whole."""
-        return self._plane
-
     def put(self, plane: SectionPlane | None) -> None:
         """Cut elsewhere, or nowhere. The faces of the last cut stay until the next are known, cut off themselves."""
         is_other = plane is None or self._plane is None or plane.axis != self._plane.axis
