@@ -1,4 +1,4 @@
-"""What the worker is asked about parts: faults, mending, other files, poses, places on the plate."""
+"""Requests to the worker about parts: faults, mending, other files, poses, places on the plate."""
 
 from __future__ import annotations
 
