@@ -188,6 +188,12 @@ def test_a_table_sorts_by_value_and_tells_only_what_the_user_picks(application):
     assert heard[-1] == (["c"],)
     table.show_rows([("a", ("Alder", 9.0))], [])
     assert table.picked_keys() == []
+    table.show_rows([("d", ("Dogwood", None)), ("a", ("Alder", 9.0)), ("e", ("Elder", -3.0))], [])
+    assert table.keys() == ["d", "e", "a"], "what has no size comes before all sizes"
+    model = table.model()
+    assert [model.index(row, 1).data() for row in range(3)] == [None, "-3.00", "9.00"]
+    head = [model.headerData(1, Qt.Orientation.Horizontal, Qt.ItemDataRole.TextAlignmentRole)]
+    assert head[0] & Qt.AlignmentFlag.AlignRight, "figures stand right although the first row has none"
     table.deleteLater()
 
 

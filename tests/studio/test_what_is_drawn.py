@@ -8,7 +8,7 @@ import pytest
 from lean_trellis.core.job.edits import set_angles, turn_part
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.studio.pictures import show_demo
-from lean_trellis.studio.theme import DAY, rgb
+from lean_trellis.studio.theme import DAY, NIGHT, rgb
 from lean_trellis.studio.underside.key import occurring
 
 
@@ -16,7 +16,7 @@ def test_low_edges_and_points_are_drawn_in_the_view_and_named_in_its_legend(with
     user = with_parts(box((20, 14, 6)))
     session, views = user.session, user.window.views
     part = session.job.parts[0].id
-    user.station("overhangs")
+    bench = user.station("overhangs")
     assert views.view.scene.low_actors(part) == ()
     session.do(lambda job: set_angles(job, [part], 30.0, 35.0))
     session.do(lambda job: turn_part(job, part, "x", 50.0))
@@ -29,6 +29,9 @@ def test_low_edges_and_points_are_drawn_in_the_view_and_named_in_its_legend(with
     assert (high - low)[0] == pytest.approx(20.0)
     assert (low[2], high[2]) == (pytest.approx(session.part.bounds()[0][2], abs=1e-4),) * 2
     assert "low edge" in views._signs()
+    row = bench.table.keys().index(edges[0].id)
+    cells = [bench.table.model().index(row, column).data() for column in range(4)]
+    assert cells[1:] == ["low edge", None, None], "an edge has no area and no slope"
     session.select(regions=frozenset({edges[0].id}))
     user.settle()
     (line,) = views.view.scene.low_actors(part)
@@ -68,6 +71,12 @@ def test_separators_and_the_purge_tower_are_there_with_their_names(user):
         b for b in boxes if np.allclose(b[:2], [(tower.x, tower.x + tower.width), (tower.y, tower.y + tower.depth)])
     )
     assert around[2][1] == pytest.approx(high[2], abs=0.1), "as high as the last change of material"
+    _, letters = scene.extras.named(stack.id)
+    assert letters.GetProperty().GetColor() == pytest.approx(rgb(DAY.ink))
+    user.window.menus.by_id["night"].trigger()
+    user.settle()
+    body, letters = scene.extras.named(stack.id)
+    assert letters.GetProperty().GetColor() == pytest.approx(rgb(NIGHT.ink)), "names are read in the dark, too"
     user.window.menus.run("show_supports")
     assert not body.GetVisibility()
     user.window.menus.run("show_supports")

@@ -16,7 +16,7 @@ RADIUS = 6
 
 @dataclass(frozen=True)
 class Tokens:
-    """Every colour of the window. `ground` is the 3D view's."""
+    """Every colour of the window. `ground` is the 3D view's; contacts are `pale` in a dark `rim`."""
 
     paper: str
     card: str
@@ -29,6 +29,8 @@ class Tokens:
     copper: str
     verdigris: str
     heather: str
+    pale: str
+    rim: str
     slate: str
     straw: str
     ochre: str
@@ -47,6 +49,7 @@ DAY = Tokens(
     paper="#F5F2EA", card="#FFFDF7", line="#D8D2C2", ink="#22302B", muted="#58605A", ivy="#2F6B57",
     ivy_wash="#DCE8DF", on_ivy="#FFFDF7", copper="#B5652B", verdigris="#4E9C93", heather="#6A5D8C", slate="#5B5F63",
     straw="#E9DDB0", ochre="#C98F3C", plum="#7A2E55", stop="#9B2C3F", caution="#B9831F", note="#527080",
+    pale="#FFFDF7", rim="#22302B",
     fine="#2F6B57", ground="#DDE5DA", plate="#C9CFC2", plate_line="#AEB6A8",
     part_tints=("#B9A88F", "#A3A8B5", "#BFA39A", "#9C9384", "#B5A5AD", "#8E979E"),
 )  # fmt: skip
@@ -55,6 +58,7 @@ NIGHT = Tokens(
     paper="#1E2623", card="#262F2B", line="#3D4843", ink="#E9E6DB", muted="#B2BBB3", ivy="#7FC4A9",
     ivy_wash="#31473E", on_ivy="#17211D", copper="#D98A4E", verdigris="#76BFB6", heather="#A79BCB", slate="#A4A9AD",
     straw="#E9DDB0", ochre="#D9A251", plum="#C77BA2", stop="#E88A98", caution="#E0B356", note="#9CBAC7",
+    pale="#FFFDF7", rim="#17211D",
     fine="#7FC4A9", ground="#37423C", plate="#4A554E", plate_line="#5E6A62",
     part_tints=("#B9A88F", "#A3A8B5", "#BFA39A", "#9C9384", "#B5A5AD", "#8E979E"),
 )  # fmt: skip

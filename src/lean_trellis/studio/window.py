@@ -6,7 +6,7 @@ import gc
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QRect, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -25,7 +25,7 @@ from lean_trellis.core.sets.recipe import shipped_recipes
 from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
-from lean_trellis.studio.forms.fields import RETURNS, NumberField, TextField
+from lean_trellis.studio.forms.fields import RETURNS, TextField, ValueRefused
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.frame import Header, StatusLine
@@ -145,8 +145,6 @@ class MainWindow(QMainWindow):
         self.status.next_step.clicked.connect(self._do_next)
         self.header.find_action.clicked.connect(self._show_palette)
         self.status.findings_words.clicked.connect(lambda: self.bench.open("release"))
-        for field in self.findChildren(NumberField):
-            field.refused.connect(lambda why: session.said.emit("stop", why))
         self.traveller.opened.connect(self.bench.open)
         application = QApplication.instance()
         assert isinstance(application, QApplication)
@@ -158,6 +156,13 @@ class MainWindow(QMainWindow):
         self.views.measured.connect(self.bench.of(PartsStation).size_section.show_measure)
         self.views.vertical_changed.connect(self.refresh)
         self.views.looked.connect(self._show_next)
+
+    def event(self, event: QEvent | None) -> bool:
+        """What a field refused is said in the status line."""
+        if isinstance(event, ValueRefused):
+            self.session.said.emit("stop", event.why)
+            return True
+        return super().event(event)
 
     def start(self, *, warms_up: bool = True) -> None:
         """Begin to draw, once the window is shown.

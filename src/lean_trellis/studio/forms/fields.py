@@ -26,6 +26,16 @@ def _gives_up(event: QKeyEvent) -> bool:
     return event.key() == Qt.Key.Key_Escape or event.matches(QKeySequence.StandardKey.Undo)
 
 
+class ValueRefused(QEvent):
+    """Sent by a field to its window when what was typed cannot be taken; `why` is a sentence for the technician."""
+
+    kind = QEvent.Type(QEvent.registerEventType())
+
+    def __init__(self, why: str) -> None:
+        super().__init__(self.kind)
+        self.why = why
+
+
 class TextField(QLineEdit):
     """A line of text: Return leaves it, undo is the job's while nothing typed waits to be taken."""
 
@@ -125,6 +135,9 @@ class NumberField(TextField):
         self._mark(wrong=True)
         self.setModified(True)
         self.refused.emit(why)
+        window = self.window()
+        if window is not None:
+            QApplication.sendEvent(window, ValueRefused(why))
 
     def mark_wrong(self) -> None:
         """Mark the value that is shown: it was refused, and why is reported elsewhere."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from typing import Any, cast
 
@@ -43,13 +44,13 @@ class _Rows(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> Any:
         if orientation != Qt.Orientation.Horizontal:
             return None
-        if (
-            role == Qt.ItemDataRole.TextAlignmentRole
-            and self.rows
-            and isinstance(self.rows[0][1][section], int | float)
-        ):
+        if role == Qt.ItemDataRole.TextAlignmentRole and self._holds_numbers(section):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         return self._columns[section] if role == Qt.ItemDataRole.DisplayRole else None
+
+    def _holds_numbers(self, section: int) -> bool:
+        first = next((cells[section] for _, cells in self.rows if cells[section] is not None), None)
+        return isinstance(first, int | float)
 
     def rename(self, section: int, words: str) -> None:
         if self._columns[section] != words:
@@ -61,7 +62,9 @@ class _Rows(QAbstractTableModel):
         if role == Qt.ItemDataRole.EditRole:
             return _bare(str(value))
         if role == _SORT_ROLE:
-            return value
+            return -math.inf if value is None else value
+        if value is None:
+            return None
         if role == Qt.ItemDataRole.DisplayRole:
             return f"{value:,.2f}" if isinstance(value, float) else str(value)
         if role == Qt.ItemDataRole.ToolTipRole and isinstance(value, str):
@@ -99,9 +102,10 @@ def ten_rows() -> int:
 
 
 class PickTable(QTableView):
-    """Rows as (key, cells). `selected` gives the keys when the user picks; `show_rows` tells nobody.
+    """Rows as (key, cells). `picked` gives the keys when the user picks; `show_rows` tells nobody.
 
-    `typed` names the columns that are typed into; the signal gives (key, name of the column, text).
+    A cell of None stays empty. `typed` names the columns that are typed into; the signal gives (key, name of the
+    column, text).
     """
 
     picked = pyqtSignal(list)

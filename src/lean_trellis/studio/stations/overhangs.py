@@ -324,7 +324,9 @@ class OverhangsStation(Station):
     def _cells(self, region: Region, facts: RegionFacts | None) -> tuple[object, ...]:
         held = "…" if facts is None else _held_words(float(facts.held[region.id]))
         kind = f"{KIND_WORDS[region.kind]}{', by hand' if region.is_by_hand else ''}"
-        return (region.id + 1, kind, region.area_mm2, self._angle(region.min_angle_deg), held)
+        is_face = region.kind == "face"
+        area, worst = (region.area_mm2, self._angle(region.min_angle_deg)) if is_face else (None, None)
+        return (region.id + 1, kind, area, worst, held)
 
     def _total(self, overhangs: ShownRegions, facts: RegionFacts | None) -> str:
         open_regions = [region for region in overhangs.regions if not region.left_out]

@@ -104,6 +104,6 @@ def draw_sign(painter: QPainter, at: QPointF, shape: str, size: float, colour: s
         painter.fillRect(QRectF(at - half, at + half), QBrush(tone, Qt.BrushStyle.Dense6Pattern))
     else:
         if shape == "contact":
-            painter.setPen(QPen(QColor(tokens.ink), 1.2))
-            painter.setBrush(QColor(tokens.card))
+            painter.setPen(QPen(QColor(tokens.rim), 1.2))
+            painter.setBrush(QColor(tokens.pale))
         painter.drawEllipse(at, size / 2, size / 2)

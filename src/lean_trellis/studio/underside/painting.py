@@ -198,7 +198,7 @@ def paint_supports(
     for sheet in supports:
         contacts, feet = sheet.contacts, sheet.feet
         strong = 1.0 if sheet.support == look.support or not look.support else 0.45
-        ring, rim, dot = QColor(tokens.copper), QColor(tokens.ink), QColor(tokens.card)
+        ring, rim, dot = QColor(tokens.copper), QColor(tokens.rim), QColor(tokens.pale)
         ring.setAlphaF(0.6 * strong)
         rim.setAlphaF(strong)
         dot.setAlphaF(strong)

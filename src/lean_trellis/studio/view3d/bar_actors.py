@@ -106,7 +106,7 @@ def colour_bars(entry: BarsActor, picked: Set[int], shades: Shades | None, token
     plain[[number for number in picked if number < len(bars)]] = False
     if shades is None:
         each = np.flatnonzero(plain)[:, None] * entry.faces_per_bar + entry.tip_faces
-        colours[each.reshape(-1)] = mixed_bytes(copper, as_bytes(tokens.card), _TIP_PALE)
+        colours[each.reshape(-1)] = mixed_bytes(copper, as_bytes(tokens.pale), _TIP_PALE)
     if shades is not None and shades.key == "used" and len(bars.trunks):
         stems = figure_colours(shades.figures.trunk_used, shades.limits, tokens)
         last = first + len(stems) * entry.faces_per_trunk

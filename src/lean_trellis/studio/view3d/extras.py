@@ -28,11 +28,17 @@ class ExtraActors:
     def __init__(self, renderer: vtkRenderer, session: Session, clip: Callable[[vtkActor], None]) -> None:
         self._renderer, self._session, self._clip = renderer, session, clip
         self._fillings: dict[str, tuple[ShownFilling, list[vtkActor]]] = {}
+        self._colours: Tokens | None = None
         self._zones: list[vtkActor] = []
         self._zones_of: Any = None
 
     def update(self, tokens: Tokens) -> None:
         """What is out of date stays until the new is known."""
+        if self._colours != tokens:
+            self._colours = tokens
+            for _, actors in self._fillings.values():
+                self._remove(actors)
+            self._fillings.clear()
         stacks = {stack.id: stack for stack in self._session.job.stacks if stack.filling is not None}
         for stack_id in set(self._fillings) - set(stacks):
             self._remove(self._fillings.pop(stack_id)[1])
@@ -49,6 +55,10 @@ class ExtraActors:
         """The actors that a section cuts."""
         for _, actors in self._fillings.values():
             yield actors[0]
+
+    def named(self, stack_id: str) -> tuple[vtkActor, ...]:
+        """What lies in the gaps of a stack, and its name."""
+        return tuple(self._fillings[stack_id][1])
 
     def zones(self) -> tuple[vtkActor, ...]:
         """The outlines of taken zones and their names."""

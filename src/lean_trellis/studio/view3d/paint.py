@@ -58,7 +58,7 @@ def paint_regions(
     colours[inside] = np.round(plum + (ochre - plum) * share).astype(np.uint8)
     left_out = [region.id for region in regions.regions if region.left_out]
     if left_out:
-        colours[np.isin(regions.region_of_face, left_out)] = mixed_bytes(ochre, as_bytes(tokens.card), 0.7)
+        colours[np.isin(regions.region_of_face, left_out)] = mixed_bytes(ochre, as_bytes(tokens.pale), 0.7)
     if picked:
         chosen = np.isin(regions.region_of_face, list(picked))
-        colours[chosen] = mixed_bytes(as_bytes(tokens.ivy), as_bytes(tokens.card), 0.1)
+        colours[chosen] = mixed_bytes(as_bytes(tokens.ivy), as_bytes(tokens.pale), 0.1)

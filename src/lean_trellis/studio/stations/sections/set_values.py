@@ -57,8 +57,6 @@ class SetValuesSection(QWidget):
         if form is None:
             form = self._forms[model] = ParameterForm(model)
             form.changed.connect(self._change)
-            for field in form.findChildren(NumberField):
-                field.refused.connect(lambda why: self.session.said.emit("stop", why))
             form.hide()
             self._place.addWidget(form)
         return form
