@@ -20,7 +20,6 @@ from lean_trellis.core.job.job import Job, new_job
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
 from lean_trellis.core.parts.stacking import Separator
-from lean_trellis.core.proposals import ArrangeWishes, arrangement
 from lean_trellis.core.sets.parameter_set import shipped_sets
 from lean_trellis.core.shop.library import Library
 from lean_trellis.core.supports.common.targets import pick_region
@@ -28,17 +27,19 @@ from lean_trellis.core.supports.common.targets import pick_region
 RIVER = "Otterbank Survey"
 CLINIC = "Mallow Lane Dental"
 ORGANS = "Tern Street Organs"
+_FLAT = (0.0, 0.0, 0.0)
 _ORDERS = {RIVER: "FW-0417", CLINIC: "FW-0419", ORGANS: "FW-0422"}
 
 
 @dataclass(frozen=True)
 class _Wanted:
-    """A part of a demo job: how it is made, whose it is, how it is turned, which set holds it (none: still to do)."""
+    """A part of a demo job: how it is made, whose it is, its turn and place, and the set that supports it, if any."""
 
     name: str
     make: Callable[[], Mesh]
     owner: str
-    turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    turn: tuple[float, float, float] = _FLAT
+    at: tuple[float, float] = (0.0, 0.0)
     set: str = ""
     offset: float | None = None
 
@@ -49,7 +50,7 @@ def _filled(job: Job, wanted: Sequence[_Wanted]) -> Job:
         body = Body(entry.name, mesh, len(mesh.faces), unit_known=True, unit_is_from="file")
         job = add_bodies(job, [body], file="made by code", owner=entry.owner, keep_position=True).job
         offset = job.material.build_offset if entry.offset is None else entry.offset
-        pose = Pose(build_offset=offset).turned(rotation_xyz(*entry.turn))
+        pose = Pose(x=entry.at[0], y=entry.at[1], build_offset=offset).turned(rotation_xyz(*entry.turn))
         job = job.with_part(replace(job.parts[-1], pose=pose, order=_ORDERS[entry.owner]))
     return job
 
@@ -62,15 +63,11 @@ def _held(job: Job, wanted: Sequence[_Wanted]) -> Job:
     return job
 
 
-def _arranged(job: Job, clearance: float, step_deg: float = 0.0) -> Job:
-    return arrangement(job, ArrangeWishes(clearance=clearance, step_deg=step_deg), Pipeline()).edit.job
-
-
 def metal_build(library: Library) -> Job:
     """Friday's metal build: four parts of two customers, all supported but for one underside of the elbow."""
     job = new_job(library.machine("metal-260"), library.material("steel-316l"), "Friday metal")
     wanted = (
-        _Wanted("Strut bracket", metal_parts.strut_bracket, RIVER, (0.0, 32.0, 0.0), "bars-metal-braced"),
+        _Wanted("Strut bracket", metal_parts.strut_bracket, RIVER, (0.0, 32.0, 0.0), set="bars-metal-braced"),
         _Wanted("Sensor manifold", metal_parts.sensor_manifold, RIVER, set="bars-metal"),
         _Wanted("Exhaust elbow", metal_parts.exhaust_elbow, ORGANS, (0.0, -20.0, 0.0)),
         _Wanted("Impeller", metal_parts.impeller, RIVER, set="lattice-metal"),
@@ -84,17 +81,21 @@ def metal_build(library: Library) -> Job:
     return add_support(job, elbow.id, shipped_sets()["bars-metal"], target).job
 
 
+def _larger_coping() -> Mesh:
+    return dental_parts.coping(7.4, 6.6, 6.4)
+
+
 def vat_build(library: Library) -> Job:
     """Friday's vat build for the clinic: arch model with too few bars, drill guide, bridge frame, two copings."""
     job = new_job(library.machine("vat-150"), library.material("resin-model"), "Friday vat")
     wanted = (
-        _Wanted("Arch model", dental_parts.arch_model, CLINIC, (14.0, 0.0, 0.0), "bars-joined"),
-        _Wanted("Drill guide", dental_parts.drill_guide, CLINIC, (-28.0, 0.0, 0.0), "bars-resin-fine"),
-        _Wanted("Bridge frame", dental_parts.bridge_frame, CLINIC, (180.0, 24.0, 0.0), "bars-resin-fine"),
-        _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0), "bars-resin-fine"),
-        _Wanted("Coping 25", lambda: dental_parts.coping(7.4, 6.6, 6.4), CLINIC, (168.0, 0.0, 0.0), "bars-resin-fine"),
+        _Wanted("Arch model", dental_parts.arch_model, CLINIC, (14.0, 0.0, 0.0), (71.6, 27.2), "bars-joined"),
+        _Wanted("Drill guide", dental_parts.drill_guide, CLINIC, (-28.0, 0.0, 0.0), (71.6, 62.2), "bars-resin-fine"),
+        _Wanted("Bridge frame", dental_parts.bridge_frame, CLINIC, (180.0, 24.0, 0.0), (96.7, 76.0), "bars-resin-fine"),
+        _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0), (63.6, 5.8), "bars-resin-fine"),
+        _Wanted("Coping 25", _larger_coping, CLINIC, (168.0, 0.0, 0.0), (73.6, 5.4), "bars-resin-fine"),
     )
-    job = _held(_arranged(_filled(job, wanted), 2.0), wanted)
+    job = _held(_filled(job, wanted), wanted)
     return change_support(job, job.supports[0].id, "spacing", 6.0).job
 
 
@@ -102,15 +103,15 @@ def extrusion_build(library: Library) -> Job:
     """Friday's extrusion build: a tall panel, stacked grids, a slotted cover, a lever on a raft that is too thick."""
     job = new_job(library.machine("filament-320"), library.material("pla"), "Friday extrusion")
     wanted = (
-        _Wanted("Reed-box panel", organ_parts.reed_panel, ORGANS, set="wall-flank", offset=0.0),
-        _Wanted("Wind-chest grid", organ_parts.wind_chest_grid, ORGANS, offset=0.0),
-        _Wanted("Reed cover", organ_parts.reed_cover, ORGANS, (90.0, 0.0, 0.0), offset=0.0),
-        _Wanted("Tracker lever", organ_parts.tracker_lever, ORGANS, set="bars-extrusion", offset=4.0),
+        _Wanted("Reed-box panel", organ_parts.reed_panel, ORGANS, at=(160.0, 196.4), set="wall-flank", offset=0.0),
+        _Wanted("Wind-chest grid", organ_parts.wind_chest_grid, ORGANS, at=(154.9, 116.4), offset=0.0),
+        _Wanted("Reed cover", organ_parts.reed_cover, ORGANS, (90.0, 0.0, 0.0), (147.6, 162.9), offset=0.0),
+        _Wanted("Tracker lever", organ_parts.tracker_lever, ORGANS, _FLAT, (149.1, 181.1), "bars-extrusion", 4.0),
     )
     job = _filled(job, wanted)
     separator = Separator(library.material("petg"), inset=0.4, layers=2)
     job = stack_part(job, job.parts[1].id, 3, 2, "layers", separator).job
-    job = _held(_arranged(job, 6.0), wanted)
+    job = _held(job, wanted)
     # The panel's wall stands behind it, off the lever before it; the lever's raft nearly closes the hole of its eye.
     job = change_support(job, job.supports_of(job.parts[0].id)[0].id, "along_start", 160.0).job
     job = add_support(job, job.parts[0].id, shipped_sets()["bars-extrusion"]).job
@@ -124,17 +125,15 @@ def belt_build(library: Library) -> Job:
     """A belt build for the night: levers one behind the other, a cover over the edge before them."""
     job = new_job(library.machine("belt-260"), library.material("pla"), "Night belt")
     wanted = (
-        _Wanted("Reed cover", organ_parts.reed_cover, ORGANS, offset=0.0),
-        _Wanted("Tracker lever", organ_parts.tracker_lever, ORGANS, (0.0, 0.0, 90.0), offset=0.0),
+        _Wanted("Reed cover", organ_parts.reed_cover, ORGANS, at=(46.0, 70.0), offset=0.0),
+        _Wanted("Tracker lever", organ_parts.tracker_lever, ORGANS, (0.0, 0.0, 90.0), (60.0, 200.0), offset=0.0),
     )
     job = _filled(job, wanted)
     lever = job.parts[1].id
     for _ in range(3):
         job = copy_part(job, lever, in_place=True).job
-    places = {part.id: (60.0 + 40.0 * number, 200.0) for number, part in enumerate(job.parts[1:])}
-    for part_id, (x, y) in ({job.parts[0].id: (46.0, 70.0)} | places).items():
-        part = job.part(part_id)
-        job = job.with_part(replace(part, pose=replace(part.pose, x=x, y=y)))
+    for number, part in enumerate(job.parts[1:]):
+        job = job.with_part(replace(part, pose=replace(part.pose, x=60.0 + 40.0 * number)))
     for part in job.parts[1:]:
         job = add_support(job, part.id, shipped_sets()["bars-extrusion"]).job
     return job

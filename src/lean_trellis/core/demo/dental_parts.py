@@ -61,7 +61,7 @@ def arch_model() -> Mesh:
     base = CrossSection([np.vstack([places * 1.26, (places * [0.62, 0.68])[::-1]])])
     foot = base.offset(1.2, circular_segments=24)
     ridge = np.column_stack([places[8:-8:6], np.full(len(places[8:-8:6]), 6.0)])
-    gum = tube(ridge, np.full(len(ridge), 5.2), 40) ^ foot.offset(-0.6).extrude(20)
+    gum = tube(ridge, np.full(len(ridge), 5.2), 32) ^ foot.offset(-0.6).extrude(20)
     solid = foot.extrude(7) + gum.trim_by_plane((0, 0, 1), 0.5)
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))])
     crowns = []
@@ -85,9 +85,9 @@ def drill_guide() -> Mesh:
     """A drill guide: a strip over part of an arch with three sleeves, one of them set at an angle, and windows."""
     places = arch_places(25, reach=0.72)
     path = np.column_stack([places[:, :2], np.zeros(len(places))])
-    strip = tube(path, np.full(len(path), 4.2), 48)
+    strip = tube(path, np.full(len(path), 4.2), 36)
     strip = strip.trim_by_plane((0, 0, 1), -2.4).trim_by_plane((0, 0, -1), -3.2)
-    groove = tube(path + [0, 0, -2.6], np.full(len(path), 2.5), 40)
+    groove = tube(path + [0, 0, -2.6], np.full(len(path), 2.5), 28)
     solid, bores = strip - groove, []
     for place, lean in ((5, 0.0), (12, 14.0), (19, -6.0)):
         x, y, turn = places[place].tolist()
