@@ -6,6 +6,8 @@ import numpy as np
 from manifold3d import CrossSection, Manifold, OpType
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.primitives import to_manifold
 
 
 def rounded(width: float, depth: float, radius: float, sides: int = 48) -> CrossSection:
@@ -14,14 +16,37 @@ def rounded(width: float, depth: float, radius: float, sides: int = 48) -> Cross
     return inner.offset(radius, circular_segments=sides)
 
 
+def lofted(rings: Floats) -> Manifold:
+    """A solid through (n, k, 3) rings of places that follow each other, closed by fans at both ends.
+
+    Each ring runs anticlockwise as seen against the direction in which the rings follow each other.
+    """
+    count, sides = rings.shape[:2]
+    corner = np.arange(sides)
+    after = (corner + 1) % sides
+    low = np.arange(count - 1)[:, None] * sides
+    here, beside = low + corner, low + after
+    walls = np.stack([here, beside, beside + sides, here, beside + sides, here + sides], axis=-1)
+    first, last = np.full(sides, count * sides), np.full(sides, count * sides + 1)
+    top = (count - 1) * sides
+    ends = [np.column_stack([after, corner, first]), np.column_stack([top + corner, top + after, last])]
+    corners = np.vstack([rings.reshape(-1, 3), rings[[0, -1]].mean(axis=1)])
+    return to_manifold(Mesh(corners, np.vstack([walls.reshape(-1, 3), *ends]).astype(np.int32)))
+
+
 def tube(path: Floats, radii: Floats, sides: int) -> Manifold:
-    """Balls along a (n, 3) path, each hulled with the next: a smooth solid tube."""
-    pieces = []
-    for a, b, ra, rb in zip(path[:-1], path[1:], radii[:-1], radii[1:], strict=True):
-        one = Manifold.sphere(float(ra), sides).translate(tuple(a.tolist()))
-        other = Manifold.sphere(float(rb), sides).translate(tuple(b.tolist()))
-        pieces.append(Manifold.batch_hull([one, other]))
-    return Manifold.batch_boolean(pieces, OpType.Add)
+    """A smooth solid tube round an (n, 3) path, closed by balls."""
+    along = np.gradient(path, axis=0)
+    along /= np.linalg.norm(along, axis=1)[:, None]
+    turn = np.linspace(0, 2 * np.pi, sides, endpoint=False)[:, None]
+    across = np.eye(3)[np.abs(along[0]).argmin()]
+    rings = []
+    for place, ahead, radius in zip(path, along, radii, strict=True):
+        across = across - across @ ahead * ahead
+        across /= np.linalg.norm(across)
+        rings.append(place + radius * (np.cos(turn) * across + np.sin(turn) * np.cross(ahead, across)))
+    ends = [Manifold.sphere(float(radii[end]), sides).translate(tuple(path[end].tolist())) for end in (0, -1)]
+    return united([lofted(np.array(rings)), *ends])
 
 
 def united(pieces: list[Manifold]) -> Manifold:

@@ -10,9 +10,7 @@ from manifold3d import Manifold
 from scipy.interpolate import PchipInterpolator
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.demo.shapes import united
-from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.mesh.primitives import to_manifold
+from lean_trellis.core.demo.shapes import lofted, united
 
 _ROOT_MM = -4.4
 """Crowns go on so far into the gum, so that none hangs over it."""
@@ -34,22 +32,7 @@ def _lofted(*rings: Floats) -> Manifold:
     levels = np.arange(len(rings))
     every = np.linspace(0, len(rings) - 1, 3 * (len(rings) - 1) + 1)
     smooth = PchipInterpolator(levels, np.stack(rings))(every) if len(rings) > 2 else np.stack(rings)
-    count, last = len(smooth), len(smooth) * _SIDES
-    corner = np.arange(_SIDES)
-    after = (corner + 1) % _SIDES
-    low = np.arange(count - 1)[:, None] * _SIDES
-    sides = np.stack(
-        [
-            np.stack([low + corner, low + after, low + _SIDES + after], axis=-1),
-            np.stack([low + corner, low + _SIDES + after, low + _SIDES + corner], axis=-1),
-        ]
-    )
-    bottom = np.column_stack([after, corner, np.full(_SIDES, last)])
-    top = np.column_stack([corner, after, np.full(_SIDES, 0)]) + (count - 1) * _SIDES
-    top[:, 2] = last + 1
-    middles = smooth[[0, -1]].mean(axis=1)
-    faces = np.vstack([sides.reshape(-1, 3), bottom, top])
-    return to_manifold(Mesh(np.vstack([smooth.reshape(-1, 3), middles]), faces.astype(np.int32)))
+    return lofted(smooth)
 
 
 def _ball(at: tuple[float, float, float], size: tuple[float, float, float]) -> Manifold:
