@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -24,10 +24,12 @@ from lean_trellis.core.job import edits
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.forms.fold import Fold
+from lean_trellis.studio.forms.qt import head_of
+from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.pictures import wait_until
 
 _BUTTONS = (QPushButton, QCheckBox, QRadioButton, QToolButton)
-_ARROW, _MARGINS = 36, 14
+_ARROW, _MARGINS, _CELL_MARGINS = 36, 14, 8
 _SETS = (
     "bars-metal-braced", "lattice-metal", "wall-line", "wall-flank", "raft-follow", "block-plain", "cradle-posts",
 )  # fmt: skip
@@ -73,6 +75,23 @@ def cut_off(root: QWidget) -> Iterator[str]:
             yield f"{words!r} reaches beyond its bench"
 
 
+def cut_off_cells(root: QWidget) -> Iterator[str]:
+    """What is cut off in the lists that are shown below a widget, headings included."""
+    for table in root.findChildren(PickTable):
+        if not table.isVisible():
+            continue
+        model, head = table.model(), head_of(table)
+        for column in range(model.columnCount()):
+            words = str(model.headerData(column, Qt.Orientation.Horizontal))
+            if head.fontMetrics().horizontalAdvance(words) > head.sectionSize(column) - _CELL_MARGINS:
+                yield f"heading {words!r} is {head.sectionSize(column)} wide"
+            for row in range(min(model.rowCount(), 10)):
+                index = model.index(row, column)
+                wide = table.sizeHintForIndex(index).width()
+                if wide > head.sectionSize(column):
+                    yield f"cell {index.data()!r} is {head.sectionSize(column)} wide and needs {wide}"
+
+
 @pytest.mark.parametrize("is_night", [False, True])
 @pytest.mark.parametrize("size", [(1280, 800), (1000, 650)])
 def test_no_word_is_cut_off(with_parts, size, is_night):
@@ -101,13 +120,32 @@ def test_no_word_is_cut_off(with_parts, size, is_night):
                     for _ in range(3):
                         QApplication.processEvents()
                     for part in (station, window.traveller, window.header, window.status):
-                        found |= {f"{station.key}: {what}" for what in cut_off(part)}
+                        found |= {f"{station.key}: {what}" for what in (*cut_off(part), *cut_off_cells(part))}
     finally:
         if is_night:
             window.menus.by_id["night"].trigger()
         window.resize(1280, 800)
         wait_until(lambda: window.height() == 800)
     assert not found, "\n".join(sorted(found))
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1000, 650)])
+def test_every_kind_of_region_can_be_read_in_the_list(with_parts, size):
+    user = with_parts(box((20, 14, 6)))
+    user.session.do(lambda job: edits.set_angles(job, ["part-1"], 30.0, 35.0))
+    bench = user.station("overhangs")
+    user.window.resize(*size)
+    try:
+        for axis in ("x", "y"):
+            user.session.do(lambda job, axis=axis: edits.turn_part(job, "part-1", axis, 50.0))
+            user.settle()
+            assert f"low {'edge' if axis == 'x' else 'point'}" in {
+                bench.table.model().index(row, 1).data() for row in range(bench.table.model().rowCount())
+            }
+            assert list(cut_off_cells(bench)) == []
+    finally:
+        user.window.resize(1280, 800)
+        wait_until(lambda: user.window.height() == 800)
 
 
 def test_at_least_twelve_settings_and_ten_rows_are_seen_at_once(with_parts):

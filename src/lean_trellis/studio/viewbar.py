@@ -73,7 +73,7 @@ class AngleLegend(QWidget):
     def _paint_sign(self, painter: QPainter, words: str, left: float, top: float) -> None:
         t = self._tokens
         if words == SELF_SUPPORTING:
-            painter.fillRect(QRectF(left, top, 14, 10), QColor(mixed(t.ochre, t.card, 0.7)))
+            painter.fillRect(QRectF(left, top, 14, 10), QColor(mixed(t.ochre, t.pale, 0.7)))
             painter.setPen(QColor(t.muted))
             painter.drawRect(QRectF(left, top, 14, 10))
         elif words == LOW_EDGE:

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHeaderView, QLabel, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.bars.figures import FIGURES, USED_WORDS, BarFigures
 from lean_trellis.core.supports.bars.struts import ON_PART, ON_TRUNK, Bars
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
-from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.messages import ColourBy, Fly
@@ -68,11 +67,9 @@ class FiguresSection(Section):
         self.body.addWidget(self.legend)
         self.words = figure()
         self.body.addWidget(self.words)
-        self.table = PickTable(("Bar", "Used", "By", "N", "Free mm"), several=False, stretch=2)
+        columns, widths = ("Bar", "Used", "By", "N", "Free mm"), {0: 44, 1: 46, 3: 54, 4: 68}
+        self.table = PickTable(columns, several=False, stretch=2, widths=widths)
         self.table.setObjectName("figures.worst")
-        for column, width in ((0, 44), (1, 46), (3, 50), (4, 72)):
-            head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            head_of(self.table).resizeSection(column, width)
         self.table.setFixedHeight(316)
         self.table.picked.connect(self._fly)
         self.body.addWidget(self.table)

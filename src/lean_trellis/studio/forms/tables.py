@@ -105,7 +105,7 @@ class PickTable(QTableView):
     """Rows as (key, cells). `picked` gives the keys when the user picks; `show_rows` tells nobody.
 
     A cell of None stays empty. `typed` names the columns that are typed into; the signal gives (key, name of the
-    column, text).
+    column, text). `widths` gives columns a width that stays, in pixels; the others fit what they hold.
     """
 
     picked = pyqtSignal(list)
@@ -118,6 +118,7 @@ class PickTable(QTableView):
         several: bool = True,
         stretch: int = 0,
         typed: Mapping[int, str] | None = None,
+        widths: Mapping[int, int] | None = None,
     ) -> None:
         super().__init__()
         self._model = _Rows(columns, typed or {}, self)
@@ -147,6 +148,9 @@ class PickTable(QTableView):
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
         header.setMinimumSectionSize(26)
+        for column, width in (widths or {}).items():
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            header.resizeSection(column, width)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self._is_showing = False
         self._chosen.selectionChanged.connect(self._tell)

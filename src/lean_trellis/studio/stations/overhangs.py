@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHeaderView, QPushButton, QSizePolicy, QVBoxLayout
+from PyQt6.QtWidgets import QFileDialog, QPushButton, QSizePolicy, QVBoxLayout
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.derive.pipeline import RegionFacts
@@ -18,7 +18,6 @@ from lean_trellis.core.region_list import region_rows, rows_as_csv
 from lean_trellis.studio.forms.fan import AngleFan
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, figure, head, muted, number_row, row
 from lean_trellis.studio.forms.modes import ModeButtons
-from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable, ten_rows
 from lean_trellis.studio.gestures import Pick, Stroke
@@ -122,12 +121,10 @@ class OverhangsStation(Station):
         self.csv = button("Save as CSV…", self._save_csv, "The list with all figures, for a spreadsheet",
                           name="overhangs.csv")  # fmt: skip
         page.addWidget(row(self.filter, 1, self.csv))
-        self.table = PickTable(("", "Kind", "mm²", "Worst °", "Supported"), stretch=1)
+        widths = {0: 42, 2: 72, 3: 58, 4: 70}
+        self.table = PickTable(("", "Kind", "mm²", "Worst °", "Supported"), stretch=1, widths=widths)
         self.table.setObjectName("overhangs.table")
         self.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
-        for column, width in ((0, 44), (2, 68), (3, 60), (4, 80)):
-            head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            head_of(self.table).resizeSection(column, width)
         self.table.setMinimumHeight(ten_rows())
         self.table.picked.connect(lambda keys: self.session.select(regions=frozenset(keys)))
         page.addWidget(self.table, 1)

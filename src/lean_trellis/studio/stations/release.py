@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
     QFileDialog,
-    QHeaderView,
     QPushButton,
     QRadioButton,
     QSizePolicy,
@@ -23,13 +22,13 @@ from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
-from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.tables import PickTable, ten_rows
 from lean_trellis.studio.messages import Fly
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
 
 _MEASURES = ("mm", "mm²", "mm³", "°", "°C")
+_NO_DIGITS_FROM = 1000
 _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 
 
@@ -39,7 +38,8 @@ def _short(finding: Finding) -> str:
     if finding.value is None:
         return words
     is_count = finding.unit not in _MEASURES and float(finding.value).is_integer()
-    return f"{words}, {finding.value:,.{0 if is_count else 2}f} {finding.unit}".rstrip()
+    digits = 0 if is_count or abs(finding.value) >= _NO_DIGITS_FROM else 2
+    return f"{words}, {finding.value:,.{digits}f} {finding.unit}".rstrip()
 
 
 _FORMATS = [
@@ -68,12 +68,9 @@ class ReleaseStation(Station):
         self._add_export(self.tabs.add_page("export", "Export"))
 
     def _add_findings(self, page: QVBoxLayout) -> None:
-        self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2)
+        self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2, widths={0: 30, 1: 104})
         self.table.setObjectName("release.table")
         self.table.setMinimumHeight(ten_rows())
-        for column, width in ((0, 30), (1, 104)):
-            head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            head_of(self.table).resizeSection(column, width)
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.table.picked.connect(self._choose)
         page.addWidget(self.table, 1)

@@ -16,7 +16,8 @@ class IslandsSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Islands", is_open=False)
-        self.table = PickTable(("From mm", "Middle", "mm²", "Supported"), several=False, stretch=1)
+        columns = ("From mm", "Middle", "mm²", "Supported")
+        self.table = PickTable(columns, several=False, stretch=1, widths={0: 72, 2: 72, 3: 70})
         self.table.setObjectName("islands.table")
         self.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.table.setFixedHeight(150)

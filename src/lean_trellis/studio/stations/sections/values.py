@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtWidgets import QHeaderView, QLabel, QLineEdit
+from PyQt6.QtWidgets import QLabel, QLineEdit
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, Job
@@ -14,7 +14,6 @@ from lean_trellis.core.shop.values import differences, flat_values
 from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.numbers import parse_number
-from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
@@ -34,11 +33,8 @@ class ValuesSection(Section):
         super().__init__(session, words, is_open=False)
         self._title, self._thing_of, self._change = words, thing_of, change
         self._changed: set[str] = set()
-        self.table = PickTable(("Value", "Here", "Library"), several=False)
+        self.table = PickTable(("Value", "Here", "Library"), several=False, widths={1: 82, 2: 82})
         self.table.setObjectName(f"{name}.values")
-        for column in (1, 2):
-            head_of(self.table).setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            head_of(self.table).resizeSection(column, 78)
         self.table.setFixedHeight(200)
         self.table.picked.connect(lambda _: self._show_value())
         self.body.addWidget(self.table)
