@@ -22,7 +22,7 @@ Topic = Literal["machine", "parts", "pose", "regions", "supports"]
 
 CODE_TITLES = {
     "bar_no_way": "no clear path for bars",
-    "bar_slender": "bars unbraced over too long a stretch",
+    "bar_slender": "unbraced bars too long",
     "fitting_not_validated": "tray not validated",
     "hand_work_lost": "manual edits lost",
     "in_the_air": "starts in the air",

@@ -37,9 +37,14 @@ def _short(finding: Finding) -> str:
     words = finding.title.capitalize()
     if finding.value is None:
         return words
-    is_count = finding.unit not in _MEASURES and float(finding.value).is_integer()
-    digits = 0 if is_count or abs(finding.value) >= _NO_DIGITS_FROM else 2
-    return f"{words}, {finding.value:,.{digits}f} {finding.unit}".rstrip()
+    return f"{words}, {_measure(finding.value, finding.unit)}"
+
+
+def _measure(value: float, unit: str) -> str:
+    """A measured value or a limit with its unit: counts without digits, small measures with two."""
+    is_count = unit not in _MEASURES and float(value).is_integer()
+    digits = 0 if is_count or abs(value) >= _NO_DIGITS_FROM else 1 if unit == "°" else 2
+    return f"{value:,.{digits}f}{'' if unit == '°' else ' '}{unit}".rstrip()
 
 
 _FORMATS = [
@@ -68,7 +73,7 @@ class ReleaseStation(Station):
         self._add_export(self.tabs.add_page("export", "Export"))
 
     def _add_findings(self, page: QVBoxLayout) -> None:
-        self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2, widths={0: 30, 1: 104})
+        self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2, widths={0: 28, 1: 96})
         self.table.setObjectName("release.table")
         self.table.setMinimumHeight(ten_rows())
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -148,8 +153,8 @@ class ReleaseStation(Station):
             return
         set_role(self.message, {"stop": "stop", "caution": "warn", "note": "good"}[chosen.severity])
         self.message.setText(f"{chosen.part}: {chosen.message}")
-        measured = "no support" if chosen.value is None else f"{chosen.value:,.2f} {chosen.unit}"
-        limit = "" if chosen.limit is None else f", limit {chosen.limit:,.2f} {chosen.unit}"
+        measured = "no support" if chosen.value is None else _measure(chosen.value, chosen.unit)
+        limit = "" if chosen.limit is None else f", limit {_measure(chosen.limit, chosen.unit)}"
         place = "" if chosen.at_mm is None else "\nat x {:.1f}  y {:.1f}  z {:.1f}".format(*chosen.at_mm)
         self.measured.setText(f"Measured: {measured}{limit}{place}")
         source = f"  Limit: {chosen.source}." if chosen.source else ""
