@@ -73,7 +73,7 @@ class ReleaseStation(Station):
         self._add_export(self.tabs.add_page("export", "Export"))
 
     def _add_findings(self, page: QVBoxLayout) -> None:
-        self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2, widths={0: 28, 1: 96})
+        self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2, widths={0: 28, 1: 102})
         self.table.setObjectName("release.table")
         self.table.setMinimumHeight(ten_rows())
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
