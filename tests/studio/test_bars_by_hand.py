@@ -220,7 +220,7 @@ def test_a_bend_is_pulled_in_the_view(at_supports):
     assert led.centres[mine, 0, 0] - led.holds[mine, 0] == pytest.approx(2.5, abs=0.6)
 
 
-def test_bars_are_picked_in_a_box_on_both_views_and_taken_out_with_delete(at_supports):
+def test_bars_are_selected_in_a_box_on_both_views_and_taken_out_with_delete(at_supports):
     user, bench = at_supports()
     low, high = user.session.part.bounds()
     middle = float((low[0] + high[0]) / 2)
@@ -245,7 +245,7 @@ def test_bars_are_picked_in_a_box_on_both_views_and_taken_out_with_delete(at_sup
     assert undone_at_once(user, before)
 
 
-def test_bars_on_a_patch_are_picked_and_every_second_taken_out(at_supports):
+def test_bars_on_a_patch_are_selected_and_every_second_taken_out(at_supports):
     user, bench = at_supports()
     mode(user, bench, "patch")
     x, y = np.mean(user.session.part.bounds()[:, :2], axis=0)
@@ -264,7 +264,7 @@ def test_bars_on_a_patch_are_picked_and_every_second_taken_out(at_supports):
     assert len(bars_of(user)) == count
 
 
-def test_a_picked_bar_is_made_stouter_and_locked_and_stays_picked(at_supports):
+def test_a_selected_bar_is_made_stouter_and_locked_and_stays_selected(at_supports):
     user, bench = at_supports()
     bar = middle_bar(user)
     hold = bars_of(user).holds[bar]
@@ -279,7 +279,7 @@ def test_a_picked_bar_is_made_stouter_and_locked_and_stays_picked(at_supports):
         user.settle()
         assert len(user.session.selection.bars) == 1
     assert bench.hand.lock.text() == "Unlock"
-    assert "locked" in bench.hand.picked_note.text()
+    assert "locked" in bench.hand.selected_note.text()
     number = user.session.selection.bar
     shaft = user.session.support.parameters.shaft_diameter / 2
     assert bars_of(user).radii[number, 2] == pytest.approx(shaft * 1.25)
@@ -360,7 +360,7 @@ def test_the_same_again_and_on_copies(with_parts, table):
     user.settle()
     regions = user.session.regions(user.session.part).regions
     user.session.select(regions=frozenset({regions[0].id}))
-    user.press(bench.support_picked)
+    user.press(bench.support_selected)
     user.session.select(regions=frozenset({regions[1].id}))
     user.trigger(bench.menu.again)
     user.settle()

@@ -158,7 +158,7 @@ def test_the_search_finds_settings_values_and_sets_and_says_when_nothing_fits(wi
     assert "Hatch speed: material value" in words
     palette._run()
     assert user.window.station.key == "setup"
-    assert user.window.station.material_values.table.picked_keys() == ["constants.hatch_speed.value"]
+    assert user.window.station.material_values.table.selected_keys() == ["constants.hatch_speed.value"]
     palette, words = found(user, "practice machine")
     assert len(words) == len(user.session.library.machines) >= 6
     palette, words = found(user, "practice vat 150")

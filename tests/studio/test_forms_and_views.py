@@ -179,15 +179,15 @@ def test_the_sketch_changes_with_the_value_in_hand_and_with_the_field(applicatio
 
 def test_a_table_sorts_by_value_and_tells_only_what_the_user_picks(application):
     table = PickTable(("Name", "Size"))
-    heard = told(table.picked)
+    heard = told(table.selected)
     table.show_rows([("a", ("Alder", 9.0)), ("b", ("Birch", 10.0)), ("c", ("Cedar", 1.5))], ["b"])
-    assert (table.picked_keys(), heard) == (["b"], [])
+    assert (table.selected_keys(), heard) == (["b"], [])
     table.sortByColumn(1, Qt.SortOrder.AscendingOrder)
     assert table.keys() == ["c", "a", "b"]
     table.selectRow(0)
     assert heard[-1] == (["c"],)
     table.show_rows([("a", ("Alder", 9.0))], [])
-    assert table.picked_keys() == []
+    assert table.selected_keys() == []
     table.show_rows([("d", ("Dogwood", None)), ("a", ("Alder", 9.0)), ("e", ("Elder", -3.0))], [])
     assert table.keys() == ["d", "e", "a"], "what has no size comes before all sizes"
     model = table.model()

@@ -49,7 +49,7 @@ def test_turned_over_the_other_face_is_seen_from_below(protected):
     assert (len(hatch.below[KEEP_OFF]), len(hatch.below[AVOID]) > 8) == (0, True)
 
 
-def test_of_picked_faces_those_that_look_down_are_drawn_upright_on_the_map(protected):
+def test_of_selected_faces_those_that_look_down_are_drawn_upright_on_the_map(protected):
     (part,) = protected.parts
     down = np.flatnonzero(part.mesh.normals[:, 2] < -0.9)
     up = np.flatnonzero(part.mesh.normals[:, 2] > 0.9)

@@ -208,7 +208,7 @@ def test_names_owners_and_orders_are_typed_where_they_stand(with_parts):
     bench.table.selectAll()
     assert len(user.session.selection.parts) == 2
     bench.sheet._typed("part-1", "owner", "Tern Street Organs")
-    assert {part.owner for part in user.session.job.parts} == {"Tern Street Organs"}, "all that are picked"
+    assert {part.owner for part in user.session.job.parts} == {"Tern Street Organs"}, "all that are selected"
 
 
 def test_every_column_of_the_sheet_is_seen_without_scrolling(with_parts):
@@ -385,7 +385,7 @@ def test_a_part_is_hollowed_drained_and_given_allowance_and_cut_off(with_parts):
     user.press(bench.faces.modes.buttons["plane"])
     assert bench.shape.holes.mode == "", "one mode at a time"
     user.click_at((low[0] + 3, low[1] + 3, high[2]))
-    wait_until(lambda: len(user.session.picked_faces) > 0)
+    wait_until(lambda: len(user.session.selected_faces) > 0)
     user.bring_into_view(bench.shape.allow_button)
     user.press(bench.shape.allow_button)
     wait_until(changed)

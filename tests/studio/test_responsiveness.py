@@ -97,9 +97,10 @@ def pauses(user, large):
     heart.during("turning", lambda: session.do(lambda job: turn_part(job, part.id, "x", 20.0)), session)
     regions = session.regions(session.part).regions
     region = min(regions, key=lambda region: abs(region.area_mm2 - 150.0))
-    picked = (pick_region(region, session.part),)
+    selected = (pick_region(region, session.part),)
     user.window.bench.open("supports")
-    heart.during("supporting with each family", lambda: session.do(partial(with_each_family, part.id, picked)), session)
+    support_all = partial(with_each_family, part.id, selected)
+    heart.during("supporting with each family", lambda: session.do(support_all), session)
     for support in session.job.supports:
         assert session.structure(support) is not None or session.problem_of(support) is not None
         heart.during(f"selecting {support.set_name}", lambda key=support.id: session.select(support=key), session)
@@ -122,12 +123,12 @@ def all_is_shown(session):
     )
 
 
-def with_each_family(part_id, picked, job):
+def with_each_family(part_id, selected, job):
     """The job with a support of every family for one region."""
     by_family = {spec_for(chosen.parameters).title: chosen for chosen in shipped_sets().values()}
     assert len(by_family) == len(families())
     for chosen in by_family.values():
-        job = add_support(job, part_id, chosen, picked).job
+        job = add_support(job, part_id, chosen, selected).job
     return Edit("Support with each family", job)
 
 

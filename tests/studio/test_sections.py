@@ -87,16 +87,16 @@ def test_the_scatter_gives_the_pose_that_is_clicked(application):
     scatter.show()
     scatter.show_poses(found, ("critical_area", "height"), -1)
     heard: list[int] = []
-    scatter.picked.connect(heard.append)
+    scatter.selected.connect(heard.append)
     keys = list(FIGURES)
     for place in found.best.tolist():
         at = scatter.place_of(found.figures[place])
         QTest.mouseClick(scatter, Qt.MouseButton.LeftButton, pos=at.toPoint())
-        picked = found.figures[heard[-1]]
+        selected = found.figures[heard[-1]]
         wanted = found.figures[place]
         for key in ("critical_area", "height"):
             span = np.ptp(found.figures[found.front][:, keys.index(key)])
-            assert picked[keys.index(key)] == pytest.approx(wanted[keys.index(key)], abs=0.03 * span)
+            assert selected[keys.index(key)] == pytest.approx(wanted[keys.index(key)], abs=0.03 * span)
     assert scatter.grab().toImage().width() >= 320
     scatter.close()
 

@@ -109,14 +109,14 @@ def test_wheel_and_middle_button_move_the_map_and_nothing_else(at_overhangs):
 # --- picking ---
 
 
-def test_regions_are_picked_here_and_in_the_view_alike(at_overhangs):
+def test_regions_are_selected_here_and_in_the_view_alike(at_overhangs):
     user = at_overhangs(table_of_four_legs(), box((20, 20, 5)))
     regions = user.session.regions(user.session.job.part("part-1"))
     top = max(regions.regions, key=lambda region: region.area_mm2)
     click_map(user, *middle_of(user))
     assert user.session.selection.regions == {top.id}
-    assert user.window.station.table.picked_keys() == [top.id]
-    assert "not supported" in user.window.station._picked.text()
+    assert user.window.station.table.selected_keys() == [top.id]
+    assert "not supported" in user.window.station._selected.text()
     legs = [region for region in regions.regions if region.id != top.id]
     click_map(user, *legs[0].centroid_mm[:2], CONTROL)
     assert user.session.selection.regions == {top.id, legs[0].id}
@@ -145,9 +145,9 @@ def test_a_region_below_another_is_the_one_that_is_met(at_overhangs):
     user = at_overhangs(from_manifold(shelf + to_manifold(box((20, 30, 3), corner=(0, 0, 8)))))
     low, _ = user.session.part.bounds()
     click_map(user, low[0] + 12, low[1] + 15)
-    (picked,) = user.session.selection.regions
+    (selected,) = user.session.selection.regions
     regions = user.session.regions(user.session.part).regions
-    assert regions[picked].lowest_mm == pytest.approx(8 + 4)
+    assert regions[selected].lowest_mm == pytest.approx(8 + 4)
 
 
 def test_the_pointer_tells_the_place_and_the_region(at_overhangs):
@@ -190,11 +190,11 @@ def test_a_region_is_split_by_a_line_on_the_map_and_merged_again(at_overhangs):
     assert not user.session.part.marks.is_empty, "each is a step of its own"
 
 
-def picked_area(user):
-    return float(user.session.part.mesh.areas[user.session.picked_faces].sum())
+def selected_area(user):
+    return float(user.session.part.mesh.areas[user.session.selected_faces].sum())
 
 
-def test_faces_are_picked_by_click_patch_plane_kind_box_and_lasso(at_overhangs):
+def test_faces_are_selected_by_click_patch_plane_kind_box_and_lasso(at_overhangs):
     plate = to_manifold(box((40, 30, 6))) - to_manifold(cylinder(3, 20)).translate((10, 15, -5))
     user = at_overhangs(from_manifold(plate - to_manifold(cylinder(3, 20)).translate((30, 15, -5))))
     bench = user.window.station.faces
@@ -203,33 +203,33 @@ def test_faces_are_picked_by_click_patch_plane_kind_box_and_lasso(at_overhangs):
     inside = (float(low[0] + 20), float(low[1] + 15))
     user.press(bench.modes.buttons["plane"])
     click_map(user, *inside)
-    wait_until(lambda: len(user.session.picked_faces) > 0)
+    wait_until(lambda: len(user.session.selected_faces) > 0)
     bottom = 40 * 30 - 2 * 32 * 9 * np.sin(2 * np.pi / 64)
-    assert picked_area(user) == pytest.approx(bottom)
+    assert selected_area(user) == pytest.approx(bottom)
     click_map(user, *inside)
-    wait_until(lambda: len(user.session.picked_faces) == 0), "what is selected already is given back"
+    wait_until(lambda: len(user.session.selected_faces) == 0), "what is selected already is given back"
     user.press(bench.modes.buttons["alike"])
     user.window.views.view.eye = Eye(azimuth=-90.0, height=60.0).fitted(low, high, 1.2)
     user.settle()
     user.click_at((float(low[0] + 10), float(low[1] + 15 + 2.98), float(high[2] - 0.6)))
-    wait_until(lambda: len(user.session.picked_faces) > 0)
-    assert picked_area(user) == pytest.approx(2 * 64 * 2 * 3 * np.sin(np.pi / 64) * 6), "both bores"
+    wait_until(lambda: len(user.session.selected_faces) > 0)
+    assert selected_area(user) == pytest.approx(2 * 64 * 2 * 3 * np.sin(np.pi / 64) * 6), "both bores"
     user.press(bench.none)
     user.press(bench.modes.buttons["box"])
     drag_map(user, [(low[0] - 1, low[1] - 1), (high[0] + 1, high[1] + 1)])
-    wait_until(lambda: len(user.session.picked_faces) > 0)
-    assert picked_area(user) == pytest.approx(bottom), "what looks down; not the walls, not the top"
+    wait_until(lambda: len(user.session.selected_faces) > 0)
+    assert selected_area(user) == pytest.approx(bottom), "what looks down; not the walls, not the top"
     user.bring_into_view(bench.more)
     user.press(bench.more)
-    wait_until(lambda: picked_area(user) > bottom + 1)
+    wait_until(lambda: selected_area(user) > bottom + 1)
     user.press(bench.less)
-    wait_until(lambda: picked_area(user) <= bottom + 1e-6)
+    wait_until(lambda: selected_area(user) <= bottom + 1e-6)
     user.press(bench.none)
     user.press(bench.modes.buttons["lasso"])
     x, _ = inside
     drag_map(user, [(low[0] - 2, low[1] - 2), (x, low[1] - 2), (x, high[1] + 2), (low[0] - 2, high[1] + 2)])
-    wait_until(lambda: len(user.session.picked_faces) > 0)
-    assert 0 < picked_area(user) < bottom
+    wait_until(lambda: len(user.session.selected_faces) > 0)
+    assert 0 < selected_area(user) < bottom
 
 
 def test_a_box_in_the_view_picks_what_is_seen_there(at_overhangs):
@@ -242,31 +242,31 @@ def test_a_box_in_the_view_picks_what_is_seen_there(at_overhangs):
     user.press(bench.modes.buttons["box"])
     canvas = user.window.views.view.canvas
     user.drag(QPoint(4, 4), QPoint(canvas.width() - 4, canvas.height() - 4))
-    wait_until(lambda: len(user.session.picked_faces) > 0)
-    normals = user.session.part.mesh.normals[user.session.picked_faces]
+    wait_until(lambda: len(user.session.selected_faces) > 0)
+    normals = user.session.part.mesh.normals[user.session.selected_faces]
     assert {tuple(np.round(normal).tolist()) for normal in normals} == {(0.0, -1.0, 0.0)}, "the front alone"
 
 
-def test_picked_faces_make_a_region_and_are_taken_out(at_overhangs):
+def test_selected_faces_make_a_region_and_are_taken_out(at_overhangs):
     user = at_overhangs(box((20, 20, 20)))
     bench = user.window.station.faces
     user.unfold(bench)
     user.press(bench.modes.buttons["face"])
     x, y = middle_of(user)
     click_map(user, x + 4, y - 2)
-    wait_until(lambda: len(user.session.picked_faces) == 1)
+    wait_until(lambda: len(user.session.selected_faces) == 1)
     user.bring_into_view(bench.take)
     user.press(bench.take)
     user.settle()
     regions = user.session.regions(user.session.part).regions
     assert [region.area_mm2 for region in regions] == pytest.approx([200])
     click_map(user, x + 4, y - 2)
-    wait_until(lambda: len(user.session.picked_faces) == 1)
+    wait_until(lambda: len(user.session.selected_faces) == 1)
     user.press(bench.new)
     user.settle()
     regions = user.session.regions(user.session.part).regions
     assert sorted(region.is_by_hand for region in regions) == [False, True]
-    assert len(user.session.picked_faces) == 0
+    assert len(user.session.selected_faces) == 0
 
 
 # --- protection ---
@@ -312,7 +312,7 @@ def test_inner_faces_are_suggested_and_accepted(at_overhangs):
     bench = user.window.station.protect
     user.unfold(bench)
     user.press(bench.inner)
-    wait_until(lambda: len(user.session.picked_faces) > 0)
+    wait_until(lambda: len(user.session.selected_faces) > 0)
     assert user.session.part.marks.is_empty, "nothing is marked before the user says so"
     user.bring_into_view(bench.take)
     user.press(bench.take)
@@ -391,7 +391,7 @@ def test_islands_are_listed_and_the_views_go_there(at_overhangs):
     user.unfold(bench)
     assert [bench.table.model().index(row, 3).data() for row in range(2)] == ["no", "no"]
     user.click_row(bench.table, bench.table.keys()[1])
-    island = user.session.islands(user.session.part)[bench.table.picked_keys()[0]]
+    island = user.session.islands(user.session.part)[bench.table.selected_keys()[0]]
     assert user.window.views.view.eye.focus == pytest.approx((island.x_mm, island.y_mm, island.z_mm))
     chart = user.window.views.map
     middle = chart.frame.to_screen(island.x_mm, island.y_mm)

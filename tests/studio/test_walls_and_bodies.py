@@ -1,4 +1,4 @@
-"""Lattices, walls, rafts, blocks and cradles in the window: picked, changed, worked on by hand, undone."""
+"""Lattices, walls, rafts, blocks and cradles in the window: selected, changed, worked on by hand, undone."""
 
 from __future__ import annotations
 
@@ -84,13 +84,13 @@ def test_a_set_of_another_family_shows_its_own_form_and_tools(with_set):
     assert isinstance(bench.hand, BarTools) and bench.hand.isVisible()
 
 
-def test_a_wall_is_picked_in_either_view_and_deleted_and_a_piece_as_a_whole(with_set):
+def test_a_wall_is_selected_in_either_view_and_deleted_and_a_piece_as_a_whole(with_set):
     user, bench = with_set("lattice-metal")
     walls = made(user)
     slab, (x, y) = lonely_place(walls)
     click_map(user, x, y)
     assert user.session.selection.bars == {int(walls.slabs.walls[slab])}
-    assert bench.hand.picked_note.text() == "1 wall selected"
+    assert bench.hand.selected_note.text() == "1 wall selected"
     before = user.session.job
     user.press(bench.hand.wall)
     user.settle()
@@ -193,7 +193,7 @@ def test_a_flank_wall_follows_the_band_that_is_drawn_and_goes_once_round(with_se
     assert (high - low)[2] == 60
 
 
-def test_a_raft_is_shared_by_picked_parts_and_a_wrong_margin_is_refused_beside_the_field(with_set):
+def test_a_raft_is_shared_by_selected_parts_and_a_wrong_margin_is_refused_beside_the_field(with_set):
     user, bench = with_set("raft-follow", box((20, 14, 4)), ball(6, subdivisions=3))
     alone = made(user).area_mm2
     assert "mm² on the plate" in bench.words.text()
@@ -267,7 +267,7 @@ def test_walls_of_a_lattice_add_up_with_control_and_leave_regions_alone(with_set
     assert not user.session.selection.regions
 
 
-def test_del_takes_picked_walls_first_and_the_support_where_none_is_picked(with_set):
+def test_del_takes_selected_walls_first_and_the_support_where_none_is_selected(with_set):
     user, bench = with_set("lattice-metal")
     _, place = lonely_place(made(user))
     before = made(user).counted.number
@@ -289,10 +289,10 @@ def test_del_takes_picked_walls_first_and_the_support_where_none_is_picked(with_
 
 def test_families_that_serve_no_region_are_added_to_the_part(with_set):
     user, bench = with_set("raft-follow")
-    assert bench.support_all.text() == "Add to the part" and not bench.support_picked.isVisible()
+    assert bench.support_all.text() == "Add to the part" and not bench.support_selected.isVisible()
     user.choose(bench.set_choice, "lattice-metal")
     user.settle()
-    assert bench.support_all.text() == "Support all" and bench.support_picked.isVisible()
+    assert bench.support_all.text() == "Support all" and bench.support_selected.isVisible()
 
 
 def test_where_a_part_would_tip_over_the_bench_offers_a_wall_beside_it(with_parts):

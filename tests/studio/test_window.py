@@ -156,7 +156,7 @@ def test_names_owners_copies_and_removal(with_parts):
 def test_angles_regions_and_picking_both_ways(with_parts, table):
     user = with_parts(table)
     bench = user.station("overhangs")
-    assert "1 region" not in bench._picked.text()
+    assert "1 region" not in bench._selected.text()
     found = user.session.regions(user.session.part)
     top = max(found.regions, key=lambda region: region.area_mm2)
     user.click_row(bench.table, top.id)
@@ -166,7 +166,7 @@ def test_angles_regions_and_picking_both_ways(with_parts, table):
     x, y, z = top.centroid_mm
     user.click_at((x, y, z))
     assert user.session.selection.regions == {top.id}
-    assert bench.table.picked_keys() == [top.id]
+    assert bench.table.selected_keys() == [top.id]
     expected = Pipeline().overhangs(user.session.part, user.session.job)
     assert f"{expected.critical_area_mm2:,.1f} mm²" in bench.total.text()
     user.type_into(user.field("overhangs.critical"), "95")
@@ -241,16 +241,16 @@ def test_a_section_plane_cuts_away_the_near_half(with_parts):
     assert (colours(user) != whole).any(axis=1).mean() < 0.01
 
 
-def test_supports_are_made_for_picked_regions_changed_and_undone(with_parts, table):
+def test_supports_are_made_for_selected_regions_changed_and_undone(with_parts, table):
     user = with_parts(table)
     bench = user.station("supports")
     found = user.session.regions(user.session.part)
     top = max(found.regions, key=lambda region: region.area_mm2)
-    assert not bench.support_picked.isEnabled()
+    assert not bench.support_selected.isEnabled()
     user.window.views.view.look("below")
     user.click_at(top.centroid_mm)
     user.choose(bench.set_choice, "bars-metal-braced")
-    user.press(bench.support_picked)
+    user.press(bench.support_selected)
     user.settle()
     (support,) = user.session.job.supports
     assert support.set_name == "bars-metal-braced"
@@ -316,7 +316,7 @@ def test_further_regions_are_added_and_a_clicked_bar_tells_of_itself(with_parts,
     found = user.session.regions(user.session.part)
     low, high = sorted(found.regions, key=lambda region: region.lowest_mm)[:2]
     user.session.select(regions=frozenset({low.id}))
-    user.press(bench.support_picked)
+    user.press(bench.support_selected)
     user.session.select(regions=frozenset({high.id}))
     user.trigger(bench.menu.extend)
     user.settle()
@@ -328,8 +328,8 @@ def test_further_regions_are_added_and_a_clicked_bar_tells_of_itself(with_parts,
     middle = (bars.centres[front, 2] + bars.centres[front, 3]) / 2
     user.click_at(tuple(middle))
     assert user.session.selection.support == support.id
-    picked = user.session.selection.bar
-    assert f"Bar {picked + 1}: {bars.lengths_mm[picked]:.2f} mm long" in bench.bar_facts.text()
+    selected = user.session.selection.bar
+    assert f"Bar {selected + 1}: {bars.lengths_mm[selected]:.2f} mm long" in bench.bar_facts.text()
 
 
 def test_findings_fly_to_their_place_and_a_cure_does_the_edit(with_parts):

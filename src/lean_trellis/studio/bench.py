@@ -126,4 +126,4 @@ class Bench(QStackedWidget):
 
     def _support_all(self) -> None:
         self.open("supports")
-        self.of(SupportsStation).add(picked_only=False)
+        self.of(SupportsStation).add(selected_only=False)

@@ -31,7 +31,7 @@ from lean_trellis.core.supports import Bars, Support
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import single_shot
-from lean_trellis.studio.hatched import HATCH, Hatch, HatchPicked, picked_key
+from lean_trellis.studio.hatched import HATCH, Hatch, HatchPicked, selected_key
 from lean_trellis.studio.requests import Derive
 from lean_trellis.studio.section_cut import CutOpen, Cuts, SectionPlane
 from lean_trellis.studio.selection import PickedFaces, Selection
@@ -164,9 +164,9 @@ class Derived(QObject):
         """The protected faces of a part as hatch lines, once known; None where nothing is protected."""
         return None if part.marks.protected is None else self.graph.known(HATCH, part, self.job)
 
-    def picked_hatch(self, part: Part, picked: PickedFaces) -> Floats | None:
+    def selected_hatch(self, part: Part, selected: PickedFaces) -> Floats | None:
         """(n, 2, 2): selected faces of a part as hatch lines in plan, once known."""
-        lines: Floats | None = self.graph.kept(picked_key(part, picked))
+        lines: Floats | None = self.graph.kept(selected_key(part, selected))
         return lines
 
     def cut_open(self, plane: SectionPlane | None) -> None:
@@ -262,9 +262,9 @@ class Derived(QObject):
 
     def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
         """The same with keys and requests; before it what is selected, and what a section cuts (without a word)."""
-        job, picked, part = self.job, self.selection.faces, self.part
-        if picked is not None and part is not None and picked.part == part.id and len(picked.faces):
-            yield picked_key(part, picked), "Drawing selected faces", partial(HatchPicked, part, picked.faces)
+        job, selected, part = self.job, self.selection.faces, self.part
+        if selected is not None and part is not None and selected.part == part.id and len(selected.faces):
+            yield selected_key(part, selected), "Drawing selected faces", partial(HatchPicked, part, selected.faces)
         if self._section is not None:
             key, make = self._cut_request(self._section)
             yield key, "", make

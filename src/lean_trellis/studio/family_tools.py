@@ -56,10 +56,10 @@ class HandTools(Section):
         return None if support is None else self.session.structure(support)
 
     @property
-    def others_picked(self) -> list[str]:
+    def others_selected(self) -> list[str]:
         """The selected parts besides that of the current support."""
         support = self.session.support
-        return [] if support is None else [one for one in self.picked if one != support.part_id]
+        return [] if support is None else [one for one in self.selected if one != support.part_id]
 
     @property
     def mode(self) -> str:

@@ -73,6 +73,6 @@ class HatchPicked:
         return hatch_lines(placed, faces, _PICKED_MM, _UPRIGHT)[:, :, :2]
 
 
-def picked_key(part: Part, picked: PickedFaces) -> Key:
+def selected_key(part: Part, selected: PickedFaces) -> Key:
     """What the lines of selected faces follow from."""
-    return Key("selected faces", (part.mesh.key, token(part.pose), picked))
+    return Key("selected faces", (part.mesh.key, token(part.pose), selected))

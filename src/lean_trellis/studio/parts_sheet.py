@@ -59,7 +59,7 @@ class PartsSheet(Sheet):
                 header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
                 header.resizeSection(column, width)
         UNITS.changed.connect(self._fit_size)
-        self.table.picked.connect(lambda keys: session.select(parts=tuple(keys)))
+        self.table.selected.connect(lambda keys: session.select(parts=tuple(keys)))
         self.table.typed.connect(self._typed)
         layout.addWidget(self.table, 1)
         self._empty = muted("The parts of the build: name, owner, order, size and state.")
@@ -94,9 +94,9 @@ class PartsSheet(Sheet):
         for widget in (self.table, self._filter_row):
             widget.setVisible(bool(job.parts))
         self._empty.setVisible(not job.parts)
-        picked, total = len(self.session.selection.parts), len(job.parts)
+        selected, total = len(self.session.selection.parts), len(job.parts)
         some = f"{len(shown)} of {total} shown, " if len(shown) < total else f"{total} parts, " if total > 1 else ""
-        self.count.setText(f"{some}{picked} selected")
+        self.count.setText(f"{some}{selected} selected")
 
     def _cells(self, part: Part, findings: tuple[Finding, ...] | None) -> tuple[object, ...]:
         size = UNITS.size((part.bounds()[1] - part.bounds()[0]).tolist(), 0)

@@ -200,12 +200,12 @@ class Session(Derived):
             self.selection_changed.emit()
 
     @property
-    def picked_faces(self) -> Longs:
+    def selected_faces(self) -> Longs:
         """The faces selected on the current part."""
-        picked = self.selection.faces
-        if picked is None or picked.part != self.selection.part:
+        selected = self.selection.faces
+        if selected is None or selected.part != self.selection.part:
             return np.zeros(0, np.int64)
-        return picked.faces
+        return selected.faces
 
     def pick_faces(self, faces: Longs) -> None:
         """Pick faces of the current part, in place of those before."""

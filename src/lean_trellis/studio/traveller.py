@@ -147,7 +147,7 @@ class Traveller(QWidget):
         self.parts = PickTable(("", "", ""), stretch=0)
         self.parts.setObjectName("traveller.parts")
         head_of(self.parts).hide()
-        self.parts.picked.connect(lambda keys: session.select(parts=tuple(keys)))
+        self.parts.selected.connect(lambda keys: session.select(parts=tuple(keys)))
         holder.addWidget(self.parts, 1)
         self._empty = muted("Nothing yet")
         holder.addWidget(self._empty)

@@ -113,14 +113,14 @@ class Views(QSplitter):
         self.measure_bar.words.setText("")
 
     def _connect(self) -> None:
-        self.view.picked.connect(self._picked)
+        self.view.selected.connect(self._selected)
         self.view.part_dragged.connect(self._part_dragged)
         self.view.pointed.connect(self.viewbar.where.setText)
         self.view.drawn.connect(self._drawn_in_view)
         self.map.pointed.connect(self.viewbar.where.setText)
         self.view.hovered.connect(lambda pick: self.station.take_hover(pick))
         self.map.hovered.connect(self._hovered_on_map)
-        self.map.bar_picked.connect(lambda support, bars, adds: self.station.take_bar_pick(support, bars, adds=adds))
+        self.map.bar_selected.connect(lambda support, bars, adds: self.station.take_bar_pick(support, bars, adds=adds))
         for views in (self.view, self.map):
             views.pulled.connect(lambda pull: self.station.take_pull(pull))
         self.map.drawn.connect(lambda gesture, places: self._drawn(gesture, Stroke(places=tuple(places))))
@@ -184,7 +184,7 @@ class Views(QSplitter):
 
     # --- picking ---
 
-    def _picked(self, pick: Pick, adds: bool) -> None:
+    def _selected(self, pick: Pick, adds: bool) -> None:
         if self.measure_bar.take_pick(pick):
             return
         if self.station.take_pick(pick, adds=adds):

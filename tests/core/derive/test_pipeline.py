@@ -148,7 +148,7 @@ def test_a_target_of_everything_means_every_region(pair):
     assert resolve_target(None, pair.parts[1], found) == tuple(range(len(found.regions)))
 
 
-def test_a_picked_region_is_found_again_on_the_turned_and_moved_part(metal, table):
+def test_a_selected_region_is_found_again_on_the_turned_and_moved_part(metal, table):
     job, pipeline = filled(metal, table), Pipeline()
     found = pipeline.overhangs(job.parts[0], job)
     for region in found.regions:

@@ -112,7 +112,7 @@ def test_it_goes_through_the_window(toy, with_parts, tmp_path):
     session.do(lambda before: edits.set_build_offset(before, ["part-1"], 6.0))
     bench = window.station
     bench.set_choice.setCurrentIndex(bench.set_choice.findData(POST_SET.name))
-    bench.add(picked_only=False)
+    bench.add(selected_only=False)
     user.settle()
     support = session.job.supports[0]
     assert support.parameters == PostParameters()

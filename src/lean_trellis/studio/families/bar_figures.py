@@ -71,7 +71,7 @@ class FiguresSection(Section):
         self.table = PickTable(columns, several=False, stretch=2, widths=widths)
         self.table.setObjectName("figures.worst")
         self.table.setFixedHeight(316)
-        self.table.picked.connect(self._fly)
+        self.table.selected.connect(self._fly)
         self.body.addWidget(self.table)
         self.source = muted()
         self.body.addWidget(self.source)
@@ -150,7 +150,7 @@ def bar_in_words(bars: Bars, figures: BarFigures | None, bar: int) -> str:
     return "\n".join(lines)
 
 
-def picked_words(which: list[int], support: Support | None, bars: Bars | None) -> str:
+def selected_words(which: list[int], support: Support | None, bars: Bars | None) -> str:
     """What of a support is selected, in a line."""
     if support is None or bars is None:
         return "Select a support in the list, or press Add to start one with the set above."

@@ -29,7 +29,7 @@ from lean_trellis.core.supports import BARS, Bars, Support
 from lean_trellis.core.supports.bars.parameters import BarParameters, bar_parameters
 from lean_trellis.core.supports.common.spec import spec_for, spec_of
 from lean_trellis.studio.face_requests import Place
-from lean_trellis.studio.families.bar_figures import FiguresSection, bar_in_words, picked_words
+from lean_trellis.studio.families.bar_figures import FiguresSection, bar_in_words, selected_words
 from lean_trellis.studio.family_tools import HandTools, counted_words, hand_of
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.modes import ModeButtons
@@ -65,8 +65,8 @@ class BarTools(HandTools):
         self.body.addWidget(self.pickers)
         self.edges = button("Add along selected edges", self.add_along_edges, "Bars at the spacing along the "
                             "selected low edges", name="hand.edges")  # fmt: skip
-        self.picked_note = muted()
-        self.body.addWidget(self.picked_note)
+        self.selected_note = muted()
+        self.body.addWidget(self.selected_note)
         self.take_out = button("Delete bars", self.delete, "Delete the selected bars (Del)", name="hand.delete")
         self.second = button("Delete every second", self.every_second, "Delete one of every two neighbours, "
                              "of the selected bars or of all", name="hand.second")  # fmt: skip
@@ -400,9 +400,9 @@ class BarTools(HandTools):
         for widget in (self.take_out, self.stouter, self.thinner, self.lock):
             widget.setEnabled(bool(which))
         self.second.setEnabled(bars is not None and len(bars) > 1)
-        self.edges.setEnabled(self._has_picked_edge())
+        self.edges.setEnabled(self._has_selected_edge())
         self.lock.setText("Unlock" if self._are_locked() else "Lock")
-        self.picked_note.setText(picked_words(which, support, bars))
+        self.selected_note.setText(selected_words(which, support, bars))
         hand = hand_of(support)
         words = counted_words((len(hand.bars), "set or changed"), (len(hand.removed), "deleted"),
                               (len(hand.ties), "ties"))  # fmt: skip
@@ -417,7 +417,7 @@ class BarTools(HandTools):
             return ""
         return bar_in_words(bars, self.session.figures(support), bar)
 
-    def _has_picked_edge(self) -> bool:
+    def _has_selected_edge(self) -> bool:
         part = self.session.part
         overhangs = None if part is None else self.session.regions(part)
         chosen = self.session.selection.regions

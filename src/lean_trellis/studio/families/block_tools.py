@@ -67,14 +67,14 @@ class BlockTools(HandTools):
 
     def body_from_part(self) -> None:
         """The shape of the other selected part, as it stands."""
-        if self.others_picked:
-            part = self.session.job.part(self.others_picked[0])
+        if self.others_selected:
+            part = self.session.job.part(self.others_selected[0])
             self.do(lambda job, key: give_body(job, key, part.placed, part.name))
 
     def part_becomes(self) -> None:
         """The other selected part becomes the block, where it stands."""
-        if self.others_picked:
-            other = self.others_picked[0]
+        if self.others_selected:
+            other = self.others_selected[0]
             self.do(lambda job, key: become_block(job, key, other))
 
     def take_pull(self, pull: Pull) -> None:
@@ -106,5 +106,5 @@ class BlockTools(HandTools):
         self.modes.allow(support is not None)
         self.from_file.setEnabled(support is not None)
         for made in (self.from_part, self.whole):
-            made.setEnabled(bool(self.others_picked))
+            made.setEnabled(bool(self.others_selected))
         self.show_kept("", ())

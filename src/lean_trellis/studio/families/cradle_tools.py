@@ -22,7 +22,7 @@ class CradleTools(HandTools):
         self.posts = PickTable(("Post", "Contact", "Depth, mm", "mm²"), several=False, stretch=1)
         self.posts.setObjectName("shapes.posts")
         self.posts.setFixedHeight(210)
-        self.posts.picked.connect(self._fly_to_post)
+        self.posts.selected.connect(self._fly_to_post)
         self.body.addWidget(self.posts)
         self.add_lost_and_kept("shapes")
 

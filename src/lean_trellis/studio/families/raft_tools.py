@@ -17,8 +17,8 @@ class RaftTools(HandTools):
 
     def __init__(self, session: Session, chosen_set: Callable[[], ParameterSet]) -> None:
         super().__init__(session, chosen_set)
-        self.picked_note = muted()
-        self.body.addWidget(self.picked_note)
+        self.selected_note = muted()
+        self.body.addWidget(self.selected_note)
         self.share = button("Share with selected parts", self.share_raft, "One raft under all selected parts",
                             name="shapes.share")  # fmt: skip
         self.alone = button("Own part alone", self.own_raft, "The raft is for its own part", name="shapes.alone")
@@ -27,8 +27,8 @@ class RaftTools(HandTools):
 
     def share_raft(self) -> None:
         """One raft under all selected parts."""
-        picked = self.picked
-        self.do(lambda job, key: share_raft(job, key, picked))
+        selected = self.selected
+        self.do(lambda job, key: share_raft(job, key, selected))
 
     def own_raft(self) -> None:
         """A raft under its own part alone."""
@@ -37,9 +37,9 @@ class RaftTools(HandTools):
     def refresh(self) -> None:
         """Which parts it is under."""
         support = self.session.support
-        self.share.setEnabled(support is not None and len(self.picked) > 1)
+        self.share.setEnabled(support is not None and len(self.selected) > 1)
         self.alone.setEnabled(support is not None and bool(support.others))
         names = [] if support is None else [self.session.job.part(part_id).name for part_id in support.parts]
         more = "Select more parts with Ctrl in the list to share it."
-        self.picked_note.setText(f"Under {', '.join(names)}. {more}" if names else "")
+        self.selected_note.setText(f"Under {', '.join(names)}. {more}" if names else "")
         self.show_kept("", ())

@@ -52,8 +52,8 @@ class LatticeTools(HandTools):
         self.modes = ModeButtons(self.modes_offered, "shapes")
         self.mode_rows = (self.modes,)
         self.body.addWidget(self.modes)
-        self.picked_note = muted()
-        self.body.addWidget(self.picked_note)
+        self.selected_note = muted()
+        self.body.addWidget(self.selected_note)
         self.wall = button("Delete wall", self.delete_walls, "Delete the selected walls (Del)", name="shapes.wall")
         self.piece = button("Delete piece", self.delete_pieces, "Delete the pieces that the selected walls belong to",
                             name="shapes.piece")  # fmt: skip
@@ -72,7 +72,7 @@ class LatticeTools(HandTools):
         made = self.made
         return made if isinstance(made, Panels) else None
 
-    def _picked_places(self) -> Floats:
+    def _selected_places(self) -> Floats:
         """One place on each selected wall, in its middle."""
         walls = self._walls
         places = []
@@ -88,28 +88,28 @@ class LatticeTools(HandTools):
 
     def delete(self) -> bool:
         """Del: the selected walls. True when there were some."""
-        if not len(self._picked_places()):
+        if not len(self._selected_places()):
             return False
         self.delete_walls()
         return True
 
     def delete_walls(self) -> None:
         """Delete the selected walls."""
-        places = self._picked_places()
+        places = self._selected_places()
         self.do(lambda job, key: delete_walls(job, key, places))
 
     def delete_pieces(self) -> None:
         """Delete the pieces that the selected walls belong to."""
-        places = self._picked_places()
+        places = self._selected_places()
         self.do(lambda job, key: delete_pieces(job, key, places))
 
     def extend_walls(self) -> None:
         """Lead the selected wall on at its end that is farther from the part's middle."""
         walls, part, by = self._walls, self.session.part, self.by.value
-        picked = sorted(self.session.selection.bars)
-        if walls is None or part is None or not picked:
+        selected = sorted(self.session.selection.bars)
+        if walls is None or part is None or not selected:
             return
-        mine = walls.slabs.walls == picked[0]
+        mine = walls.slabs.walls == selected[0]
         ends = np.concatenate(
             [walls.columns.places[walls.slabs.left[mine]], walls.columns.places[walls.slabs.right[mine]]]
         )
@@ -147,12 +147,11 @@ class LatticeTools(HandTools):
         support, walls = self.session.support, self._walls
         for key, made in self.modes.buttons.items():
             made.setEnabled(self.session.part is not None and (support is not None or key == "path"))
-        picked = len(self._picked_places())
+        selected = len(self._selected_places())
         for made in (self.wall, self.piece, self.extend):
-            made.setEnabled(picked > 0)
-        self.picked_note.setText(
-            f"{picked} wall{'s' * (picked != 1)} selected" if picked else "Click a wall to select it; Ctrl adds more."
-        )
+            made.setEnabled(selected > 0)
+        count = f"{selected} wall{'s' * (selected != 1)} selected"
+        self.selected_note.setText(count if selected else "Click a wall to select it; Ctrl adds more.")
         hand = hand_of(support)
         words = counted_words((len(hand.paths), "drawn"), (len(hand.cut_out), "cut out"), (len(hand.gone), "deleted"),
                               (len(hand.extended), "extended"))  # fmt: skip

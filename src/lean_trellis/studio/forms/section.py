@@ -31,7 +31,7 @@ class Section(Fold):
         return self.session.part
 
     @property
-    def picked(self) -> tuple[str, ...]:
+    def selected(self) -> tuple[str, ...]:
         """The selected parts, the current one first."""
         return self.session.selection.parts
 

@@ -102,13 +102,13 @@ def ten_rows() -> int:
 
 
 class PickTable(QTableView):
-    """Rows as (key, cells). `picked` gives the keys when the user picks; `show_rows` tells nobody.
+    """Rows as (key, cells). `selected` gives the keys when the user picks; `show_rows` tells nobody.
 
     A cell of None stays empty. `typed` names the columns that are typed into; the signal gives (key, name of the
     column, text). `widths` gives columns a width that stays, in pixels; the others fit what they hold.
     """
 
-    picked = pyqtSignal(list)
+    selected = pyqtSignal(list)
     typed = pyqtSignal(object, str, str)
 
     def __init__(
@@ -157,13 +157,13 @@ class PickTable(QTableView):
 
     def _tell(self) -> None:
         if not self._is_showing:
-            self.picked.emit(self.picked_keys())
+            self.selected.emit(self.selected_keys())
 
     def rename_column(self, number: int, words: str) -> None:
         """Call a column otherwise."""
         self._model.rename(number, words)
 
-    def picked_keys(self) -> list[Any]:
+    def selected_keys(self) -> list[Any]:
         """The keys of the selected rows, in the order shown."""
         rows = sorted(index.row() for index in self._chosen.selectedRows())
         return [self._model.rows[self._sorted.mapToSource(self._sorted.index(r, 0)).row()][0] for r in rows]
@@ -173,14 +173,14 @@ class PickTable(QTableView):
         count = self._sorted.rowCount()
         return [self._model.rows[self._sorted.mapToSource(self._sorted.index(r, 0)).row()][0] for r in range(count)]
 
-    def show_rows(self, rows: Sequence[tuple[Any, Sequence[Any]]], picked: Sequence[Any]) -> None:
+    def show_rows(self, rows: Sequence[tuple[Any, Sequence[Any]]], selected: Sequence[Any]) -> None:
         """Show rows and which are selected."""
         self._is_showing = True
         try:
             if list(rows) != self._model.rows and self.state() != QAbstractItemView.State.EditingState:
                 self._model.replace(list(rows))
-            wanted = set(picked)
-            if wanted != set(self.picked_keys()):
+            wanted = set(selected)
+            if wanted != set(self.selected_keys()):
                 self._pick(wanted)
         finally:
             self._is_showing = False

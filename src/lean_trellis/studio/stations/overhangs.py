@@ -79,8 +79,8 @@ class OverhangsStation(Station):
         self.watch_tools(self.split, self.faces.modes, self.protect.modes)
 
     def _add_head(self) -> None:
-        self.selected = muted()
-        self.put_beside_heading(self.selected)
+        self.subject = muted()
+        self.put_beside_heading(self.subject)
         self.support = QPushButton("Support selected regions")
         self.support.setProperty("role", "main")
         self.support.setToolTip("Go to Supports with the selected regions")
@@ -126,10 +126,10 @@ class OverhangsStation(Station):
         self.table.setObjectName("overhangs.table")
         self.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
         self.table.setMinimumHeight(ten_rows())
-        self.table.picked.connect(lambda keys: self.session.select(regions=frozenset(keys)))
+        self.table.selected.connect(lambda keys: self.session.select(regions=frozenset(keys)))
         page.addWidget(self.table, 1)
-        self._picked = figure()
-        page.addWidget(self._picked)
+        self._selected = figure()
+        page.addWidget(self._selected)
 
     def _add_shaping(self, page: QVBoxLayout) -> None:
         """What is made of regions by hand."""
@@ -261,7 +261,7 @@ class OverhangsStation(Station):
     def refresh(self) -> None:
         """Show the part's regions."""
         part = self.session.part
-        self.selected.setText("select a part in the view or in the list" if part is None else part.name)
+        self.subject.setText("select a part in the view or in the list" if part is None else part.name)
         for widget in (self.critical, self.watch, self._reset, self.support, self.fan, self.csv):
             widget.setEnabled(part is not None)
         overhangs = None if part is None else self.session.regions(part)
@@ -275,19 +275,19 @@ class OverhangsStation(Station):
         if part is None or overhangs is None:
             self.table.show_rows([], [])
             self.total.setText("" if part is None else "Looking …")
-            self._picked.setText("")
+            self._selected.setText("")
             self.support.setEnabled(False)
             return
         facts = self.session.facts(part)
         shown = [region for region in overhangs.regions if not region.left_out and self._passes(region, facts)]
         rows = [(region.id, self._cells(region, facts)) for region in shown]
-        picked = self.session.selection.regions
-        self.table.show_rows(rows, list(picked))
-        self.support.setEnabled(bool(picked))
+        selected = self.session.selection.regions
+        self.table.show_rows(rows, list(selected))
+        self.support.setEnabled(bool(selected))
         self.total.setText(self._total(overhangs, facts))
         notes = (f"{overhangs.projected_area_mm2:,.1f} mm² as seen from below", *overhangs.notes)
         self.total.setToolTip("\n".join(notes))
-        self._picked.setText(self._picked_words(overhangs, facts, picked))
+        self._selected.setText(self._selected_words(overhangs, facts, selected))
 
     def _show_angles(self) -> None:
         part, job = self.session.part, self.session.job
@@ -345,11 +345,11 @@ class OverhangsStation(Station):
                 names.setdefault(number, []).append(kept.title if by_title and kept is not None else support.set_name)
         return {number: ", ".join(dict.fromkeys(holders)) for number, holders in names.items()}
 
-    def _picked_words(self, overhangs: ShownRegions, facts: RegionFacts | None, picked: frozenset[int]) -> str:
+    def _selected_words(self, overhangs: ShownRegions, facts: RegionFacts | None, selected: frozenset[int]) -> str:
         """All figures of the one selected region, or the sum over several."""
-        if not picked:
+        if not selected:
             return "Click a region here, in the view or on the map; Ctrl adds more."
-        chosen = [overhangs.regions[number] for number in sorted(picked) if number < len(overhangs.regions)]
+        chosen = [overhangs.regions[number] for number in sorted(selected) if number < len(overhangs.regions)]
         if len(chosen) != 1:
             area = sum(region.area_mm2 for region in chosen)
             return f"{len(chosen)} regions selected, {area:,.1f} mm²"
@@ -419,10 +419,10 @@ def pick_region_at(session: Session, pick: Pick, *, adds: bool) -> bool:
     if pick.part != session.selection.part:
         session.select(parts=(pick.part,), regions=frozenset({region} - {-1}))
         return True
-    picked = session.selection.regions
+    selected = session.selection.regions
     if region < 0:
         if not adds:
             session.select(regions=frozenset())
         return True
-    session.select(regions=picked ^ {region} if adds else frozenset({region}))
+    session.select(regions=selected ^ {region} if adds else frozenset({region}))
     return True

@@ -47,8 +47,8 @@ class PartsStation(Station):
         sheet = PartsSheet(session)
         self.sheet = sheet
         self.table, self.filter, self.grouping = sheet.table, sheet.filter, sheet.grouping
-        self.selected = head("")
-        self.page.addWidget(self.selected)
+        self.subject = head("")
+        self.page.addWidget(self.subject)
         self.who, self.file, self.mesh = WhoSection(session), FileSection(session), MeshSection(session)
         self.size_section, self.copies = SizeSection(session), CopiesSection(session)
         self.arrange, self.shape = ArrangeSection(session), ShapeSection(session)
@@ -74,7 +74,7 @@ class PartsStation(Station):
         count = len(self.session.selection.parts)
         hint = "Select a part in the view or in the sheet."
         words = hint if part is None else part.name if count == 1 else f"{part.name} and {count - 1} more"
-        self.selected.setText(words)
+        self.subject.setText(words)
         for section in self.sections:
             section.refresh()
 

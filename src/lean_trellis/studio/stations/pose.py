@@ -25,8 +25,8 @@ class PoseStation(Station):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.selected, self.tilt_words = muted(), muted()
-        self.page.addWidget(self.selected)
+        self.subject, self.tilt_words = muted(), muted()
+        self.page.addWidget(self.subject)
         self.page.addWidget(self.tilt_words)
         self.angle = NumberField("°")
         self.angle.setObjectName("pose.tilt")
@@ -67,7 +67,7 @@ class PoseStation(Station):
         part = self.session.part
         count = len(self.session.selection.parts)
         words = "Select a part in the view or in the list." if part is None else part.name
-        self.selected.setText(words if count < 2 else f"{words} and {count - 1} more")
+        self.subject.setText(words if count < 2 else f"{words} and {count - 1} more")
         tilt = None if part is None else self.session.tilt(part)
         self.tilt_words.setVisible(tilt is not None)
         self._angle_row.setVisible(tilt is not None and tilt.of != "none")

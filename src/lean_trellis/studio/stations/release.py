@@ -28,25 +28,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
 
 _MEASURES = ("mm", "mm²", "mm³", "°", "°C")
-_NO_DIGITS_FROM = 1000
 _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
-
-
-def _short(finding: Finding) -> str:
-    """What was found in a few words with its measure; the whole message stands below the list."""
-    words = finding.title.capitalize()
-    if finding.value is None:
-        return words
-    return f"{words}, {_measure(finding.value, finding.unit)}"
-
-
-def _measure(value: float, unit: str) -> str:
-    """A measured value or a limit with its unit: counts without digits, small measures with two."""
-    is_count = unit not in _MEASURES and float(value).is_integer()
-    digits = 0 if is_count or abs(value) >= _NO_DIGITS_FROM else 1 if unit == "°" else 2
-    return f"{value:,.{digits}f}{'' if unit == '°' else ' '}{unit}".rstrip()
-
-
 _FORMATS = [
     ("3mf", "3MF, named objects"),
     ("stl", "STL, one solid"),
@@ -54,6 +36,22 @@ _FORMATS = [
     ("obj", "OBJ, named objects"),
     ("ply", "PLY, one solid"),
 ]
+
+
+def _short(finding: Finding) -> str:
+    """What was found in a few words with its measure; the whole message stands below the list."""
+    words = finding.title.capitalize()
+    if finding.value is None:
+        return words
+    return f"{words}, {_measure(finding.value, finding.unit, is_short=True)}"
+
+
+def _measure(value: float, unit: str, *, is_short: bool = False) -> str:
+    """A measured value or a limit with its unit: counts without digits, other measures with two at most."""
+    is_count = unit not in _MEASURES and float(value).is_integer()
+    whole_from, tenths_from = (10, 1) if is_short else (1000, 1000)
+    digits = 0 if is_count or abs(value) >= whole_from else 1 if unit == "°" or abs(value) >= tenths_from else 2
+    return f"{value:,.{digits}f}{'' if unit == '°' else ' '}{unit}".rstrip()
 
 
 class ReleaseStation(Station):
@@ -77,7 +75,7 @@ class ReleaseStation(Station):
         self.table.setObjectName("release.table")
         self.table.setMinimumHeight(ten_rows())
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.table.picked.connect(self._choose)
+        self.table.selected.connect(self._choose)
         page.addWidget(self.table, 1)
         self.message, self.measured, self.cause = figure(), figure(), muted()
         for widget in (self.message, self.measured, self.cause):
@@ -228,9 +226,9 @@ class ReleaseStation(Station):
         if self._chosen not in findings:
             self._chosen = None
             self._show_chosen()
-        picked = [findings.index(self._chosen)] if self._chosen is not None else []
+        selected = [findings.index(self._chosen)] if self._chosen is not None else []
         rows = [(n, (_SIGNS[f.severity], f.part, _short(f))) for n, f in enumerate(findings)]
-        self.table.show_rows(rows, picked)
+        self.table.show_rows(rows, selected)
         self.note.setText("You can export before the build is ready." if stops else "")
 
     def fact(self) -> Fact:

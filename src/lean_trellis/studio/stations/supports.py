@@ -72,8 +72,8 @@ class SupportsStation(Station):
 
     def _add_head(self) -> None:
         """What is selected, what the next support is made with, the two buttons, the current support's totals."""
-        self.selected = muted()
-        self.put_beside_heading(self.selected)
+        self.subject = muted()
+        self.put_beside_heading(self.subject)
         self.set_choice = ChoiceField()
         self.set_choice.setObjectName("supports.set")
         self.set_choice.setAccessibleName("Parameter set of the next support")
@@ -81,9 +81,9 @@ class SupportsStation(Station):
         self.set_choice.chosen.connect(lambda _: self.refresh())
         self.set_choice.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.head.addWidget(row("Next support", self.set_choice))
-        self.support_picked = button("Support selected regions", lambda: self.add(picked_only=True))
-        self.support_picked.setProperty("role", "main")
-        self.support_all = button("Support all", lambda: self.add(picked_only=False))
+        self.support_selected = button("Support selected regions", lambda: self.add(selected_only=True))
+        self.support_selected.setProperty("role", "main")
+        self.support_all = button("Support all", lambda: self.add(selected_only=False))
         self.menu = SupportMenu(self.session, self)
         self.menu.extended.connect(self._extend)
         self.menu.repeated.connect(self._again)
@@ -94,7 +94,7 @@ class SupportsStation(Station):
         self.more.setAccessibleName("More for the current support")
         self.more.setToolTip("What can be done with the current support: another set, more regions, copies, delete")
         self.more.setMenu(self.menu)
-        self.head.addWidget(row(self.support_picked, self.support_all, 1, self.more, spacing=6))
+        self.head.addWidget(row(self.support_selected, self.support_all, 1, self.more, spacing=6))
         self.totals = figure()
         self.totals.setObjectName("supports.totals")
         self.totals.setWordWrap(False)
@@ -109,7 +109,7 @@ class SupportsStation(Station):
         self.table = PickTable(("Set", "For", "Count", "cm³"), several=False)
         self.table.setObjectName("supports.table")
         self.table.setMinimumHeight(_LEAST_LIST)
-        self.table.picked.connect(lambda keys: self.session.select(support=keys[0] if keys else ""))
+        self.table.selected.connect(lambda keys: self.session.select(support=keys[0] if keys else ""))
         self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.table.customContextMenuRequested.connect(lambda at: self.menu.popup(self.table.mapToGlobal(at)))
         upper = QWidget()
@@ -186,12 +186,12 @@ class SupportsStation(Station):
         """The tools of the family that is worked on."""
         return self._tools_of[look_for(self._parameters).tools]
 
-    def add(self, *, picked_only: bool) -> None:
+    def add(self, *, selected_only: bool) -> None:
         """Support the selected regions, or all of the current part, with the chosen set."""
         session, part = self.session, self.session.part
         if part is None:
             return
-        target = self._picked_targets() if picked_only else None
+        target = self._selected_targets() if selected_only else None
         there = in_the_way(session, self._chosen_set(), target)
         if there:
             self._asked = target
@@ -218,7 +218,7 @@ class SupportsStation(Station):
         if session.do(make):
             session.select(support=session.job.supports[-1].id, regions=frozenset())
 
-    def _picked_targets(self) -> tuple[RegionPick, ...]:
+    def _selected_targets(self) -> tuple[RegionPick, ...]:
         part = self.session.part
         overhangs = None if part is None else self.session.regions(part)
         if part is None or overhangs is None:
@@ -228,11 +228,11 @@ class SupportsStation(Station):
     def _extend(self) -> None:
         support = self.session.support
         if support is not None:
-            targets = self._picked_targets()
+            targets = self._selected_targets()
             self.session.do(lambda job: extend_target(job, support.id, targets))
 
     def _again(self) -> None:
-        support, targets = self.session.support, self._picked_targets()
+        support, targets = self.session.support, self._selected_targets()
         if support is not None and self.session.do(lambda job: again_on(job, support.id, targets)):
             self.session.select(support=self.session.job.supports[-1].id, regions=frozenset())
 
@@ -242,8 +242,8 @@ class SupportsStation(Station):
         if support is None:
             return
         known = copies_of(self.session.job, support.part_id)
-        picked = [part for part in self.session.selection.parts if part in known]
-        self.session.do(lambda job: copy_support(job, support.id, picked or known))
+        selected = [part for part in self.session.selection.parts if part in known]
+        self.session.do(lambda job: copy_support(job, support.id, selected or known))
 
     def delete(self) -> bool:
         """Delete the selected bars or walls; where none is selected, the current support. True when there is one."""
@@ -346,18 +346,18 @@ class SupportsStation(Station):
         offered = [(s.name, s.title) for s in shipped_sets().values() if s.suits(process)]
         current = str(self.set_choice.currentData())
         self.set_choice.offer(offered, current if current in dict(offered) else usual_set(process))
-        picked = len(session.selection.regions)
-        self.selected.setText(
+        selected = len(session.selection.regions)
+        self.subject.setText(
             "select a part in the view or in the list" if part is None
-            else f"{part.name} · {picked} region{'s' * (picked != 1)} selected"
+            else f"{part.name} · {selected} region{'s' * (selected != 1)} selected"
         )  # fmt: skip
         for_regions = spec_for(self._chosen_set().parameters).serves_regions
-        self.support_picked.setVisible(for_regions)
+        self.support_selected.setVisible(for_regions)
         self.support_all.setText("Support all" if for_regions else "Add to the part")
         self.support_all.setToolTip("Every region of the current part" if for_regions else "For the current part")
-        self.support_picked.setEnabled(part is not None and picked > 0)
+        self.support_selected.setEnabled(part is not None and selected > 0)
         self.support_all.setEnabled(part is not None)
-        self.menu.refresh(regions_selected=picked > 0)
+        self.menu.refresh(regions_selected=selected > 0)
         self.more.setEnabled(support is not None)
         mine = () if part is None else session.job.supports_of(part.id)
         self.table.show_rows([(s.id, self._row(s)) for s in mine], [session.selection.support])

@@ -62,7 +62,7 @@ class UndersideMap(QWidget):
     hovered = pyqtSignal(object)
     """Where the pointer rests, (x, y) on the plate, while the current tool asks for it."""
     pulled = pyqtSignal(object)
-    bar_picked = pyqtSignal(str, object, bool)
+    bar_selected = pyqtSignal(str, object, bool)
     drawn = pyqtSignal(str, list)
     """A gesture of the current tool has ended: its name, and its places on the plate as (x, y), mm."""
 
@@ -156,13 +156,13 @@ class UndersideMap(QWidget):
             session.selection.part,
             session.selection.regions,
             session.selection.support,
-            self._picked_holds(),
+            self._selected_holds(),
             {part.id: session.job.critical_angle(part) for part in session.job.parts},
             self.shows_supports,
             session.selection.bars,
         )
 
-    def _picked_holds(self) -> Any:
+    def _selected_holds(self) -> Any:
         """(k, 2): where the selected bars take hold."""
         support, chosen = self._session.support, sorted(self._session.selection.bars)
         bars = None if support is None else self._session.bars(support)
@@ -316,7 +316,7 @@ class UndersideMap(QWidget):
             if moved:
                 self._pull(event.position(), is_over=True)
             elif self._grip.handle in ("hold", "foot", "bend"):
-                self.bar_picked.emit(self._grip.support, frozenset({self._grip.bar}), False)
+                self.bar_selected.emit(self._grip.support, frozenset({self._grip.bar}), False)
             self._grip = None
             return
         adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
@@ -385,11 +385,11 @@ class UndersideMap(QWidget):
     def _pick(self, at: QPointF, *, adds: bool) -> None:
         bar = self.bar_at(at) if self.picks_bars and self.shows_supports else None
         if bar is not None:
-            self.bar_picked.emit(bar[0], frozenset({bar[1]}), adds)
+            self.bar_selected.emit(bar[0], frozenset({bar[1]}), adds)
             return
         wall = self.wall_at(at) if self.picks_bars and self.shows_supports else None
         if wall is not None:
-            self.bar_picked.emit(wall[0], frozenset({wall[1]}), adds)
+            self.bar_selected.emit(wall[0], frozenset({wall[1]}), adds)
             return
         region_here = self.region_at(at)
         session = self._session

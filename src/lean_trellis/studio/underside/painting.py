@@ -37,12 +37,12 @@ class MapLook:
 
     tokens: Tokens
     part: str
-    picked: frozenset[int]
+    selected: frozenset[int]
     support: str
-    picked_holds: Floats
+    selected_holds: Floats
     critical: dict[str, float]
     shows_supports: bool = True
-    picked_elements: frozenset[int] = frozenset()
+    selected_elements: frozenset[int] = frozenset()
     """Of the current support: the walls or bodies that are selected."""
 
 
@@ -125,26 +125,26 @@ def paint_parts(painter: QPainter, frame: MapFrame, sheets: list[PartSheet], loo
         painter.setBrush(tint)
         painter.drawPath(sheet.silhouette)
         critical = look.critical[sheet.part]
-        picked = look.picked if sheet.part == look.part else frozenset()
+        selected = look.selected if sheet.part == look.part else frozenset()
         painter.setPen(Qt.PenStyle.NoPen)
         for shape in sheet.from_above():
             if max(shape.box.width(), shape.box.height()) * frame.scale >= _SMALL_PX:
-                painter.fillPath(shape.path, _filling(shape, critical, tokens, is_picked=shape.region.id in picked))
+                painter.fillPath(shape.path, _filling(shape, critical, tokens, is_selected=shape.region.id in selected))
         _draw_rims(painter, sheet, tokens)
-        _draw_low_places(painter, sheet, tokens, picked)
+        _draw_low_places(painter, sheet, tokens, selected)
         for level, colour in ((KEEP_OFF, tokens.stop), (AVOID, tokens.caution)):
             for pen in (_pen(tokens.card, 3.0), _pen(colour, 1.4)):
                 _draw_lines(painter, sheet.hatches.get(level, []), pen)
         for pen in (_pen(tokens.card, 2.6), _pen(tokens.ivy, 1.3)):
-            _draw_lines(painter, sheet.picked, pen)
+            _draw_lines(painter, sheet.selected, pen)
     painter.restore()
     for sheet in sheets:
         _draw_islands(painter, frame, sheet, tokens, visible)
 
 
-def _filling(shape: RegionShape, critical: float, tokens: Tokens, *, is_picked: bool) -> QBrush:
+def _filling(shape: RegionShape, critical: float, tokens: Tokens, *, is_selected: bool) -> QBrush:
     """What is selected in ivy, what supports itself dotted, the others by their mean angle."""
-    if is_picked:
+    if is_selected:
         return QBrush(QColor(tokens.ivy))
     if shape.region.left_out:
         return QBrush(QColor(tokens.ochre), Qt.BrushStyle.Dense6Pattern)
@@ -161,9 +161,9 @@ def _draw_rims(painter: QPainter, sheet: PartSheet, tokens: Tokens) -> None:
             painter.drawPolyline(line)
 
 
-def _draw_low_places(painter: QPainter, sheet: PartSheet, tokens: Tokens, picked: frozenset[int]) -> None:
+def _draw_low_places(painter: QPainter, sheet: PartSheet, tokens: Tokens, selected: frozenset[int]) -> None:
     for shape in sheet.shapes:
-        colour = tokens.ivy if shape.region.id in picked else tokens.plum
+        colour = tokens.ivy if shape.region.id in selected else tokens.plum
         if shape.region.kind == "edge":
             painter.setPen(_pen(colour, 3.2))
             painter.drawPolyline(_along(shape.places))
@@ -222,8 +222,8 @@ def paint_supports(
         for diameter, places in contacts.by_diameter.items():
             size = max(diameter, _LEAST_CONTACT_PX / frame.scale)
             draw_dots(painter, frame, places, size, dot, visible, rim=rim)
-    if len(look.picked_holds):
-        draw_dots(painter, frame, look.picked_holds, _PICKED_PX / frame.scale, QColor(tokens.ivy), visible)
+    if len(look.selected_holds):
+        draw_dots(painter, frame, look.selected_holds, _PICKED_PX / frame.scale, QColor(tokens.ivy), visible)
 
 
 def paint_solids(painter: QPainter, frame: MapFrame, solids: list[SolidSheet], look: MapLook) -> None:
@@ -233,8 +233,8 @@ def paint_solids(painter: QPainter, frame: MapFrame, solids: list[SolidSheet], l
     for sheet in solids:
         is_current = sheet.support == look.support
         strong = 1.0 if is_current or not look.support else 0.45
-        picked = look.picked_elements if is_current else frozenset()
-        paint_solid(painter, frame, sheet, strong=strong, picked=picked, tokens=look.tokens)
+        selected = look.selected_elements if is_current else frozenset()
+        paint_solid(painter, frame, sheet, strong=strong, selected=selected, tokens=look.tokens)
 
 
 def paint_ghost(painter: QPainter, frame: MapFrame, bars: Bars, is_way: bool, tokens: Tokens) -> None:

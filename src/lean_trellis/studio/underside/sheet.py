@@ -55,7 +55,7 @@ class PartSheet:
     rims: dict[int, list[QPolygonF]]
     islands: tuple[Island, ...] = ()
     hatches: dict[int, list[QLineF]] = field(default_factory=dict)
-    picked: list[QLineF] = field(default_factory=list)
+    selected: list[QLineF] = field(default_factory=list)
 
     def from_above(self) -> list[RegionShape]:
         """The face regions, the highest first: seen from below the lower ones lie over them."""
@@ -98,10 +98,10 @@ class UndersideSheet:
             regions = self._session.regions(part)
             if part.is_hidden or regions is None:
                 continue
-            picked = self._session.selection.faces if part.id == self._session.selection.part else None
+            selected = self._session.selection.faces if part.id == self._session.selection.part else None
             hatch = self._session.hatch(part)
-            picks = None if picked is None else self._session.picked_hatch(part, picked)
-            key = (regions, self._session.islands(part), hatch, part.pose, picked, picks is None)
+            picks = None if selected is None else self._session.selected_hatch(part, selected)
+            key = (regions, self._session.islands(part), hatch, part.pose, selected, picks is None)
             kept = self._kept.get(part.id)
             if kept is None or kept[0] != key:
                 kept = (key, _drawn(part, regions, key[1] or (), hatch, picks))
@@ -165,7 +165,7 @@ def _drawn(
     if hatch is not None:
         sheet.hatches = {level: _lines_of(lines) for level, lines in hatch.below.items()}
     if picks is not None:
-        sheet.picked = _lines_of(picks)
+        sheet.selected = _lines_of(picks)
     return sheet
 
 

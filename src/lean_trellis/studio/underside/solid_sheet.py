@@ -28,7 +28,7 @@ def solid_sheet(support: Support, shown: ShownStructure, tokens: Tokens) -> Soli
     return sheet
 
 
-def paint_solid(painter: QPainter, frame: MapFrame, sheet: SolidSheet, *, strong: float, picked: frozenset[int],
+def paint_solid(painter: QPainter, frame: MapFrame, sheet: SolidSheet, *, strong: float, selected: frozenset[int],
                 tokens: Tokens) -> None:  # fmt: skip
     """What it covers as a wash with a rim, walls as lines of their true width, the selected ones in ivy."""
     colour = QColor(sheet.colour)
@@ -43,8 +43,8 @@ def paint_solid(painter: QPainter, frame: MapFrame, sheet: SolidSheet, *, strong
         painter.setPen(_cosmetic(colour, 1.6))
         painter.drawPath(sheet.covers)
     width = max(1.3, sheet.line_mm * frame.scale)
-    others = [line for wall, lines in sheet.lines.items() if wall not in picked for line in lines]
-    chosen = [line for wall in picked for line in sheet.lines.get(wall, ())]
+    others = [line for wall, lines in sheet.lines.items() if wall not in selected for line in lines]
+    chosen = [line for wall in selected for line in sheet.lines.get(wall, ())]
     for lines, pen in (
         (others, _cosmetic(colour, width)),
         (chosen, _cosmetic(QColor(tokens.ivy), width + 1.6)),

@@ -91,19 +91,19 @@ def bars_actor(bars: Bars, sides: int, tokens: Tokens) -> BarsActor:
     return BarsActor(mesh_actor(data, tokens.copper), data, bars, per_bar, per_trunk, per_strut, tips)
 
 
-def colour_bars(entry: BarsActor, picked: Set[int], shades: Shades | None, tokens: Tokens) -> None:
+def colour_bars(entry: BarsActor, selected: Set[int], shades: Shades | None, tokens: Tokens) -> None:
     """Copper with pale tips, darker on parts; by a figure where one is given; selected ones ivy; shared ones darker."""
     bars, copper, ink = entry.bars, as_bytes(tokens.copper), as_bytes(tokens.ink)
     own = np.where((bars.landings == ON_PART)[:, None], mixed_bytes(copper, ink, 0.4), copper)
     if shades is not None:
         own = figure_colours(shades.figures.values(shades.key), shades.limits, tokens)
     own = own.astype(np.uint8)
-    own[sorted(number for number in picked if number < len(bars))] = as_bytes(tokens.ivy)
+    own[sorted(number for number in selected if number < len(bars))] = as_bytes(tokens.ivy)
     colours = np.tile(mixed_bytes(copper, ink, 0.15), (entry.data.GetNumberOfPolys(), 1))
     first = len(bars) * entry.faces_per_bar
     colours[:first] = np.repeat(own, entry.faces_per_bar, axis=0)
     plain = np.ones(len(bars), bool)
-    plain[[number for number in picked if number < len(bars)]] = False
+    plain[[number for number in selected if number < len(bars)]] = False
     if shades is None:
         each = np.flatnonzero(plain)[:, None] * entry.faces_per_bar + entry.tip_faces
         colours[each.reshape(-1)] = mixed_bytes(copper, as_bytes(tokens.pale), _TIP_PALE)

@@ -42,7 +42,7 @@ def paint_angles(colours: np.ndarray, regions: ShownRegions, angles: tuple[float
 def paint_regions(
     colours: np.ndarray,
     regions: ShownRegions,
-    picked: frozenset[int],
+    selected: frozenset[int],
     angles: tuple[float, float],
     tokens: Tokens,
 ) -> None:
@@ -59,6 +59,6 @@ def paint_regions(
     left_out = [region.id for region in regions.regions if region.left_out]
     if left_out:
         colours[np.isin(regions.region_of_face, left_out)] = mixed_bytes(ochre, as_bytes(tokens.pale), 0.7)
-    if picked:
-        chosen = np.isin(regions.region_of_face, list(picked))
+    if selected:
+        chosen = np.isin(regions.region_of_face, list(selected))
         colours[chosen] = mixed_bytes(as_bytes(tokens.ivy), as_bytes(tokens.pale), 0.1)

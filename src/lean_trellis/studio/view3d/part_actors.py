@@ -160,13 +160,13 @@ class PartActors:
         session = self._session
         regions = session.regions(part) if shows_angles else None
         selection = session.selection
-        picked = selection.regions if part.id == selection.part else frozenset()
+        selected = selection.regions if part.id == selection.part else frozenset()
         is_current = part.id in selection.parts
         angles = (session.job.critical_angle(part), session.job.watch_angle(part))
         preview = preview if is_current else None
         faces = selection.faces if part.id == selection.part else None
         tint = self.tint(part, tokens)
-        look = (tint, id(regions), picked, is_current, angles, tokens, id(faces), preview)
+        look = (tint, id(regions), selected, is_current, angles, tokens, id(faces), preview)
         if entry.look == look:
             return
         entry.look = look
@@ -177,7 +177,7 @@ class PartActors:
         if regions is not None and preview is not None:
             paint_angles(colours, regions, preview, tokens)
         elif regions is not None:
-            paint_regions(colours, regions, picked, angles, tokens)
+            paint_regions(colours, regions, selected, angles, tokens)
         if faces is not None:
             chosen = np.isin(entry.shown.shown.source, faces.faces)
             colours[chosen] = mixed_bytes(as_bytes(tokens.ivy), as_bytes(tokens.card), 0.25)
@@ -199,24 +199,24 @@ class PartActors:
     def _mark_low(self, part: Part, entry: _PartEntry, tokens: Tokens, *, shows_angles: bool) -> None:
         """Low edges as thick lines and low points as dots, while regions are shown."""
         regions = self._session.regions(part) if shows_angles else None
-        picked = self._session.selection.regions if part.id == self._session.selection.part else frozenset()
-        if entry.low_of == (regions, picked, tokens):
+        selected = self._session.selection.regions if part.id == self._session.selection.part else frozenset()
+        if entry.low_of == (regions, selected, tokens):
             return
         for actor in entry.low:
             self._renderer.RemoveActor(actor)
-        entry.low_of, entry.pose = (regions, picked, tokens), None
-        entry.low = [] if regions is None else _low_actors(part, regions, picked, tokens)
+        entry.low_of, entry.pose = (regions, selected, tokens), None
+        entry.low = [] if regions is None else _low_actors(part, regions, selected, tokens)
         self._add(entry.low)
 
 
-def _low_actors(part: Part, regions: ShownRegions, picked: frozenset[int], tokens: Tokens) -> list[vtkActor]:
+def _low_actors(part: Part, regions: ShownRegions, selected: frozenset[int], tokens: Tokens) -> list[vtkActor]:
     """Those that are selected in ivy, the others in plum."""
     size = float(np.linalg.norm(part.mesh.bounds[1] - part.mesh.bounds[0]))
     actors = []
-    for is_picked, colour in ((False, tokens.plum), (True, tokens.ivy)):
+    for is_selected, colour in ((False, tokens.plum), (True, tokens.ivy)):
         starts, stops = [np.zeros((0, 3))], [np.zeros((0, 3))]
         for region in regions.regions:
-            if region.kind == "face" or (region.id in picked) != is_picked:
+            if region.kind == "face" or (region.id in selected) != is_selected:
                 continue
             places = part.mesh.vertices[region.vertices]
             if region.kind == "point":

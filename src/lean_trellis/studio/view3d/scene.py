@@ -112,13 +112,13 @@ class Scene:
             if support.id in bars:
                 self._update_bars(support.id, self._session.bars(support))
             else:
-                picked = selection.bars if support.id == selection.support else frozenset()
+                selected = selection.bars if support.id == selection.support else frozenset()
                 colour = look_of(support).colour(self._tokens)
-                self._solids.update(support.id, self._session.shown_structure(support), picked, self._tokens, colour)
+                self._solids.update(support.id, self._session.shown_structure(support), selected, self._tokens, colour)
 
     def _update_bars(self, support_id: str, bars: Bars | None) -> None:
         entry = self._bars.get(support_id)
-        selected = support_id == self._session.selection.support
+        is_current = support_id == self._session.selection.support
         if bars is None:
             if entry is not None:
                 entry.actor.GetProperty().SetOpacity(0.35)  # out of date: still there, but faint
@@ -135,23 +135,23 @@ class Scene:
                 self._section.clip(entry.lines)
                 self._renderer.AddActor(entry.lines)
             self._bars[support_id] = entry
-        self._colour_bars(support_id, entry, is_current=selected)
+        self._colour_bars(support_id, entry, is_current=is_current)
         look = entry.actor.GetProperty()
         look.SetOpacity(1.0)
-        look.SetAmbient(0.5 if selected else 0.3)
+        look.SetAmbient(0.5 if is_current else 0.3)
 
     def _colour_bars(self, support_id: str, entry: BarsActor, *, is_current: bool) -> None:
         """Copper, darker on parts; selected ones ivy; by a figure where one is chosen; ties are heather."""
         session = self._session
         support = session.job.support(support_id)
-        picked = session.selection.bars if is_current else frozenset()
+        selected = session.selection.bars if is_current else frozenset()
         figures = session.figures(support) if self.figure and support.part_id == session.selection.part else None
-        look = (picked, self.figure if figures is not None else "", id(figures), self._tokens)
+        look = (selected, self.figure if figures is not None else "", id(figures), self._tokens)
         if entry.look == look:
             return
         entry.look = look
         shades = None if figures is None else Shades(figures, self.figure, session.figure_range(self.figure))
-        colour_bars(entry, picked, shades, self._tokens)
+        colour_bars(entry, selected, shades, self._tokens)
 
     def _shown_sides(self, bars: Bars) -> int:
         """How many sides a bar is shown with: all of them while there are few."""

@@ -70,7 +70,7 @@ class StructureActors:
                 self._renderer.RemoveActor(actor)
 
     def update(
-        self, support_id: str, shown: ShownStructure | None, picked: Set[int], tokens: Tokens, colour: str
+        self, support_id: str, shown: ShownStructure | None, selected: Set[int], tokens: Tokens, colour: str
     ) -> None:
         """Show what is known of a support; what is out of date stays, but faint."""
         entry = self._entries.get(support_id)
@@ -91,10 +91,10 @@ class StructureActors:
                 self._clip(actor)
                 self._renderer.AddActor(actor)
         entry.actor.GetProperty().SetOpacity(1.0)
-        look = (frozenset(picked), tokens, colour)
+        look = (frozenset(selected), tokens, colour)
         if entry.look != look:
             entry.look = look
-            colour_faces(entry.data, _colours(entry.drawn, picked, tokens, colour))
+            colour_faces(entry.data, _colours(entry.drawn, selected, tokens, colour))
 
     def element_of(self, actor: Any, cell: int) -> tuple[str, int]:
         """The support that an actor shows and the element that a cell belongs to; nothing and -1 for other actors."""
@@ -104,10 +104,10 @@ class StructureActors:
         return "", -1
 
 
-def _colours(drawn: Drawn, picked: Set[int], tokens: Tokens, colour: str) -> np.ndarray:
+def _colours(drawn: Drawn, selected: Set[int], tokens: Tokens, colour: str) -> np.ndarray:
     base, paper = as_bytes(colour), as_bytes(tokens.card)
     tints = np.array([mixed_bytes(base, paper, share) for share in _TINTS])
     colours = tints[drawn.pieces % len(_TINTS)].astype(np.uint8)
-    if picked:
-        colours[np.isin(drawn.elements, sorted(picked))] = as_bytes(tokens.ivy)
+    if selected:
+        colours[np.isin(drawn.elements, sorted(selected))] = as_bytes(tokens.ivy)
     return colours

@@ -52,7 +52,7 @@ class BuildView(PickingView):
     Left: pick, drag a part where that is allowed, else turn. Middle or Shift+left: pan. Wheel: zoom at the pointer.
     """
 
-    picked = pyqtSignal(object, bool)
+    selected = pyqtSignal(object, bool)
     drawn = pyqtSignal(str, list)
     """A gesture of the current tool has ended: its name, and the picks of a brush or the area of a band or lasso."""
     part_dragged = pyqtSignal(str, float, float)
@@ -333,7 +333,7 @@ class BuildView(PickingView):
         if not press.dragging:
             if press.button == Qt.MouseButton.LeftButton:
                 adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-                self.picked.emit(press.pick, adds)
+                self.selected.emit(press.pick, adds)
             return
         if press.handle is not None:
             self._pull(press, event.position(), is_over=True)

@@ -73,7 +73,7 @@ def test_size_multiplies_the_volume_and_keeps_the_offset(metal, scale, rates, of
     assert plain.part("part-1") == job.part("part-1")
 
 
-def test_picked_regions_go_with_the_size_and_the_mirror(job, table):
+def test_selected_regions_go_with_the_size_and_the_mirror(job, table):
     part = edits.add_bodies(job, [Body("table", table, len(table.faces))]).job.parts[-1]
     job = edits.add_bodies(job, [Body("table", table, len(table.faces))]).job
     pipeline = Pipeline()

@@ -82,7 +82,7 @@ def test_the_shortest_turn_takes_one_direction_onto_another(vector):
     assert np.linalg.det(turn) == pytest.approx(1)
 
 
-def test_a_picked_face_looks_at_the_plate(job):
+def test_a_selected_face_looks_at_the_plate(job):
     mesh = job.part("part-1").mesh
     face = int(np.flatnonzero(mesh.normals[:, 0] > 0.9)[0])
     down = edits.put_face_down(job, "part-1", face).job.part("part-1")

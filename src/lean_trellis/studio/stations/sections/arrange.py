@@ -42,9 +42,9 @@ class ArrangeSection(Section):
         self.body.addWidget(row("Turned", self.step, 1))
         self._leaning_row = row("Priority", self.leaning, 1)
         self.body.addWidget(self._leaning_row)
-        self.only_picked = QCheckBox("only the selected parts")
-        self.only_picked.setObjectName("arrange.picked")
-        self.body.addWidget(row(self.only_picked, 1))
+        self.only_selected = QCheckBox("only the selected parts")
+        self.only_selected.setObjectName("arrange.selected")
+        self.body.addWidget(row(self.only_selected, 1))
         self.go = button("Arrange", self.arrange, "Locked parts stay where they are", name="arrange.go")
         self.rest_button = button(
             "Further plates…",
@@ -59,7 +59,7 @@ class ArrangeSection(Section):
     def arrange(self) -> None:
         """Look for places."""
         self._wishes = ArrangeWishes(
-            parts=self.picked if self.only_picked.isChecked() else (),
+            parts=self.selected if self.only_selected.isChecked() else (),
             clearance=self.clearance.value,
             step_deg=float(str(self.step.currentData())),
             preference=float(str(self.leaning.currentData())),
@@ -81,7 +81,7 @@ class ArrangeSection(Section):
         """Offer what the machine knows of."""
         machine = self.session.job.machine
         self.go.setEnabled(bool(self.session.job.parts))
-        self.only_picked.setEnabled(bool(self.picked))
+        self.only_selected.setEnabled(bool(self.selected))
         self._leaning_row.setVisible(machine.blade_direction_deg is not None or machine.gas_flow_deg is not None)
         known = {part.id for part in self.session.job.parts}
         left = self._rest is not None and set(self._rest.left_over) <= known

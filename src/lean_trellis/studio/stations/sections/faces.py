@@ -94,12 +94,12 @@ class FacesSection(Section):
         self._ask(FacesAt(self.session.job.part(part_id), tool, face, place, self.angle.value))
 
     def _ask(self, request: FacesAt | FacesInArea) -> None:
-        self.session.ask("Selecting faces", request, lambda faces: self._picked(request.part.id, faces))
+        self.session.ask("Selecting faces", request, lambda faces: self._selected(request.part.id, faces))
 
-    def _picked(self, part_id: str, faces: Longs) -> None:
+    def _selected(self, part_id: str, faces: Longs) -> None:
         if part_id != self.session.selection.part:
             return
-        chosen = self.session.picked_faces
+        chosen = self.session.selected_faces
         if self.takes_away.isChecked():
             faces = np.setdiff1d(chosen, faces)
         elif self.modes.mode in _AREAS or not np.isin(faces, chosen).all():
@@ -110,8 +110,8 @@ class FacesSection(Section):
 
     def _around(self, *, more: bool) -> None:
         part = self.part
-        if part is not None and len(self.session.picked_faces):
-            request = FacesAround(part, self.session.picked_faces, more)
+        if part is not None and len(self.session.selected_faces):
+            request = FacesAround(part, self.session.selected_faces, more)
             self.session.ask("Selecting faces", request, self.session.pick_faces)
 
     # --- regions ---
@@ -134,7 +134,7 @@ class FacesSection(Section):
 
     def _do(self, make: Any) -> None:
         part = self.part
-        if part is not None and self.session.do(make(part.id, self.session.picked_faces)):
+        if part is not None and self.session.do(make(part.id, self.session.selected_faces)):
             self.session.pick_faces(_nothing())
 
     def leave(self) -> None:
@@ -143,7 +143,7 @@ class FacesSection(Section):
 
     def refresh(self) -> None:
         """How many are selected, and how large they are."""
-        part, faces = self.part, self.session.picked_faces
+        part, faces = self.part, self.session.selected_faces
         self.modes.allow(part is not None)
         for widget in (self.more, self.less, self.none, self.new, self.take):
             widget.setEnabled(len(faces) > 0)

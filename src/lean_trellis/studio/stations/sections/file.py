@@ -44,7 +44,7 @@ class FileSection(Section):
         self.body.addWidget(row(self.replace_button, 1))
 
     def _retake(self, unit: str) -> None:
-        if self.picked and not self.session.do(lambda job: retake_unit(job, self.picked, unit)):
+        if self.selected and not self.session.do(lambda job: retake_unit(job, self.selected, unit)):
             self.refresh()
         self.refresh()
 

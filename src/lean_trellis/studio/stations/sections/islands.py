@@ -21,7 +21,7 @@ class IslandsSection(Section):
         self.table.setObjectName("islands.table")
         self.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
         self.table.setFixedHeight(150)
-        self.table.picked.connect(self._fly)
+        self.table.selected.connect(self._fly)
         self.body.addWidget(self.table)
         self.note = muted()
         self.body.addWidget(self.note)
@@ -46,7 +46,7 @@ class IslandsSection(Section):
         for number, island in enumerate(known or ()):
             held = "…" if findings is None else "no" if round(island.z_mm, 6) in not_held else "yes"
             rows.append((number, (island.z_mm, f"{island.x_mm:.1f}, {island.y_mm:.1f}", island.area_mm2, held)))
-        self.table.show_rows(rows, self.table.picked_keys())
+        self.table.show_rows(rows, self.table.selected_keys())
         self.table.setVisible(bool(rows))
         self.set_words(f"Islands: {len(rows)}" if rows else "Islands")
         layer = f"{self.session.job.layer_height:g} mm layers"

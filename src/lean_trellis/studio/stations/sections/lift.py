@@ -36,13 +36,13 @@ class LiftSection(Section):
         self.body.addWidget(self.note)
 
     def _set_offset(self, value: float) -> None:
-        chosen = tuple(p.id for p in self.session.job.parts) if self.all_parts.isChecked() else self.picked
+        chosen = tuple(p.id for p in self.session.job.parts) if self.all_parts.isChecked() else self.selected
         if chosen and not self.session.do(lambda job: set_build_offset(job, chosen, value)):
             self.refresh()
 
     def _drop(self) -> None:
-        if self.picked:
-            self.session.do(lambda job: drop_parts(job, self.picked))
+        if self.selected:
+            self.session.do(lambda job: drop_parts(job, self.selected))
 
     def refresh(self) -> None:
         """Show the current part."""
@@ -97,8 +97,8 @@ class PlaceSection(Section):
         return str(self.target.currentData() or "")
 
     def _centre(self, axes: str) -> None:
-        if self.picked:
-            self.session.do(lambda job: centre_parts(job, self.picked, axes, on_part=self._on()))
+        if self.selected:
+            self.session.do(lambda job: centre_parts(job, self.selected, axes, on_part=self._on()))
 
     def _stand(self) -> None:
         if self.part is not None and self._on():

@@ -29,7 +29,7 @@ class MeshSection(Section):
         self.body.addWidget(self.health)
         self.table = PickTable(("Fault", "Count"), several=False)
         self.table.setObjectName("parts.faults")
-        self.table.picked.connect(self._fly)
+        self.table.selected.connect(self._fly)
         self.body.addWidget(self.table)
         self.step = ChoiceField()
         self.step.setObjectName("parts.mend.step")
@@ -50,7 +50,7 @@ class MeshSection(Section):
         return () if part is None else self.session.faults(part) or ()
 
     def _fault(self) -> MeshFault | None:
-        kinds = self.table.picked_keys()
+        kinds = self.table.selected_keys()
         return next((fault for fault in self._faults() if kinds and fault.kind == kinds[0]), None)
 
     def _fly(self, kinds: list[str]) -> None:
@@ -118,7 +118,7 @@ class MeshSection(Section):
             set_role(self.health, role)
             self.health.setText(f"Mesh: {words}")
         rows = [(fault.kind, (fault.title, fault.count)) for fault in faults or ()]
-        self.table.show_rows(rows, [key for key in self.table.picked_keys() if key in {row[0] for row in rows}])
+        self.table.show_rows(rows, [key for key in self.table.selected_keys() if key in {row[0] for row in rows}])
         self.table.setVisible(bool(rows))
         self.table.setFixedHeight(30 + 28 * max(1, min(len(rows), 5)))
 

@@ -39,7 +39,7 @@ class ProtectSection(Section):
         self.body.addWidget(number_row("Brush", self.brush, help_text="Diameter of the brush."))
         self.modes = ModeButtons(_MODES, "protect")
         self.take = button(
-            "Protect selected faces", self._take, "The faces selected by hand or suggested", name="protect.picked"
+            "Protect selected faces", self._take, "The faces selected by hand or suggested", name="protect.selected"
         )
         self.body.addWidget(self.modes)
         self.body.addWidget(row(self.take, 1))
@@ -88,7 +88,7 @@ class ProtectSection(Section):
         self.session.do(lambda job: protect_finer(job, part.id, painted.refined, painted.faces, level))
 
     def _take(self) -> None:
-        part, faces, level = self.part, self.session.picked_faces, self._level
+        part, faces, level = self.part, self.session.selected_faces, self._level
         if part is not None and self.session.do(lambda job: protect_faces(job, part.id, faces, level)):
             self.session.pick_faces(faces[:0])
 
@@ -117,7 +117,7 @@ class ProtectSection(Section):
         self.modes.allow(part is not None)
         for widget in (self.detail, self.inner):
             widget.setEnabled(part is not None)
-        self.take.setEnabled(len(self.session.picked_faces) > 0)
+        self.take.setEnabled(len(self.session.selected_faces) > 0)
         marks = None if part is None else part.marks.protected
         if part is None or marks is None:
             self.words.setText("Nothing is protected.")

@@ -26,7 +26,7 @@ _SHOWN = list(FIGURES)
 class Scatter(QWidget):
     """The poses found, two figures against each other; a click picks the nearest of the front."""
 
-    picked = pyqtSignal(int)
+    selected = pyqtSignal(int)
 
     def __init__(self) -> None:
         super().__init__()
@@ -111,7 +111,7 @@ class Scatter(QWidget):
         at = event.position()
         front = self._poses.front.tolist()
         far = [(self.place_of(self._poses.figures[place]) - at).manhattanLength() for place in front]
-        self.picked.emit(front[int(np.argmin(far))])
+        self.selected.emit(front[int(np.argmin(far))])
 
 
 class SearchSection(Section):
@@ -146,7 +146,7 @@ class SearchSection(Section):
         self._axes_row = row(self.up, "over", self.across, 1, spacing=6)
         self.body.addWidget(self._axes_row)
         self.scatter = Scatter()
-        self.scatter.picked.connect(self._choose)
+        self.scatter.selected.connect(self._choose)
         self.body.addWidget(self.scatter)
         self._pictures = QWidget()
         self._pictures_row = QHBoxLayout(self._pictures)

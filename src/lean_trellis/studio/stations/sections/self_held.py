@@ -41,7 +41,7 @@ class SelfHeldSection(Section):
         self.table = PickTable(("", "Reason", "mm²"), stretch=1)
         self.table.setObjectName("left_out.table")
         self.table.setFixedHeight(150)
-        self.table.picked.connect(lambda keys: session.select(regions=frozenset(keys)))
+        self.table.selected.connect(lambda keys: session.select(regions=frozenset(keys)))
         self.body.addWidget(self.table)
         self.back = button(
             "Support anyway", self._take_back, "The selected regions need support again", name="left_out.back"

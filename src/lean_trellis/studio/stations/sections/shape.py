@@ -65,7 +65,7 @@ class ShapeSection(Section):
             shape_part(self.session, part, request, f"Cut-off of {height:g} mm under {part.name}")
 
     def _allow(self) -> None:
-        part, faces = self.part, self.session.picked_faces
+        part, faces = self.part, self.session.selected_faces
         if part is not None and len(faces):
             amount = self.allowance.value
             request = AddAllowance(part.nominal_mesh, faces, amount)
@@ -93,4 +93,4 @@ class ShapeSection(Section):
         for widget in (self.hollow_button, self.cut_button):
             widget.setEnabled(self.part is not None)
         self.holes.allow(bool(self.session.job.parts))
-        self.allow_button.setEnabled(len(self.session.picked_faces) > 0)
+        self.allow_button.setEnabled(len(self.session.selected_faces) > 0)

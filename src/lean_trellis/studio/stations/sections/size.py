@@ -83,7 +83,7 @@ class SizeSection(Section):
         self._set(size)
 
     def _set(self, size: Size) -> None:
-        self.session.do(lambda job: set_size(job, self.picked, size))
+        self.session.do(lambda job: set_size(job, self.selected, size))
         self.refresh()
 
     def _from_material(self) -> None:

@@ -63,11 +63,11 @@ class TurnSection(Section):
 
     def _turn(self, axis: str, sign: int) -> None:
         self.degrees._take()
-        if self.picked:
+        if self.selected:
             degrees = sign * self.degrees.value
             frame, pivot = str(self.frame.currentData()), str(self.pivot.currentData())
             self.session.do(
-                lambda job: turn_parts(job, self.picked, axis, degrees, frame=frame, pivot=pivot)  # type: ignore[arg-type]
+                lambda job: turn_parts(job, self.selected, axis, degrees, frame=frame, pivot=pivot)  # type: ignore[arg-type]
             )
 
     def _mirror(self, axis: str) -> None:

@@ -36,7 +36,7 @@ class ValuesSection(Section):
         self.table = PickTable(("Value", "Here", "Library"), several=False, widths={1: 82, 2: 82})
         self.table.setObjectName(f"{name}.values")
         self.table.setFixedHeight(200)
-        self.table.picked.connect(lambda _: self._show_value())
+        self.table.selected.connect(lambda _: self._show_value())
         self.body.addWidget(self.table)
         self.what = muted()
         self.what.hide()
@@ -63,7 +63,7 @@ class ValuesSection(Section):
         return library.machines.get(thing.id) if isinstance(thing, Machine) else library.materials.get(thing.id)
 
     def _key(self) -> str:
-        keys = self.table.picked_keys()
+        keys = self.table.selected_keys()
         return str(keys[0]) if keys else ""
 
     def _show_value(self) -> None:
@@ -157,7 +157,7 @@ class ValuesSection(Section):
             for key in order
             if not key.endswith((".source", ".unit"))
         ]
-        self.table.show_rows(rows, self.table.picked_keys())
+        self.table.show_rows(rows, self.table.selected_keys())
         self.set_words(f"{self._title}, {len(changed)} changed for this build" if changed else self._title)
         self.back.setEnabled(self._key() in changed)
         self.note.setText(f"{thing.name}: ● differs from the library." if changed else f"{thing.name}.")

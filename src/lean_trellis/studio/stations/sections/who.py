@@ -57,23 +57,23 @@ class WhoSection(Section):
         if part is None or not field.isModified() or field.text().strip() == getattr(part, what):
             return
         field.setModified(False)
-        self.session.do(lambda job: describe_parts(job, self.picked, **{what: field.text()}))
+        self.session.do(lambda job: describe_parts(job, self.selected, **{what: field.text()}))
 
     def _hide(self) -> None:
         part = self.part
         if part is not None:
-            self.session.do(lambda job: flag_parts(job, self.picked, is_hidden=not part.is_hidden))
+            self.session.do(lambda job: flag_parts(job, self.selected, is_hidden=not part.is_hidden))
 
     def _lock(self) -> None:
         part = self.part
         if part is not None:
-            self.session.do(lambda job: flag_parts(job, self.picked, is_locked=not part.is_locked))
+            self.session.do(lambda job: flag_parts(job, self.selected, is_locked=not part.is_locked))
 
     def _group(self) -> None:
-        self.session.do(lambda job: group_parts(job, self.picked))
+        self.session.do(lambda job: group_parts(job, self.selected))
 
     def _ungroup(self) -> None:
-        self.session.do(lambda job: ungroup_parts(job, self.picked))
+        self.session.do(lambda job: ungroup_parts(job, self.selected))
 
     def paste_table(self) -> None:
         """Take owners and orders from the table in the clipboard."""
@@ -102,10 +102,10 @@ class WhoSection(Section):
         for field, text in ((self.part_name, part.name), (self.owner, part.owner), (self.order, part.order)):
             if not field.isModified() or not field.hasFocus():
                 field.setText(text)
-        self.part_name.setEnabled(len(self.picked) == 1)
+        self.part_name.setEnabled(len(self.selected) == 1)
         self.hide_button.setText("Show" if part.is_hidden else "Hide")
         self.lock_button.setText("Unlock" if part.is_locked else "Lock")
-        self.group_button.setEnabled(len(self.picked) > 1)
+        self.group_button.setEnabled(len(self.selected) > 1)
         belongs = bool(part.group) or self.session.job.stack_of(part.id) is not None
         self.ungroup_button.setEnabled(belongs)
         size = UNITS.size((part.bounds()[1] - part.bounds()[0]).tolist())
