@@ -176,6 +176,7 @@ class SearchSection(Section):
         for number, place in enumerate(poses.best.tolist(), start=1):
             made = QPushButton()
             made.setObjectName(f"search.take.{number}")
+            made.setAccessibleName(f"Use pose {number}")
             made.setFixedSize(62, 62)
             turn = rotation_between(part.pose.matrix @ poses.ups[place], np.array([0.0, 0.0, 1.0])) @ part.pose.matrix
             made.setIcon(drawn_pose(part.mesh, turn, self.scatter.tokens, number))
