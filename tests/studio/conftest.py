@@ -180,7 +180,7 @@ class User:
     def on_screen(self, place: tuple[float, float, float]) -> QPoint:
         """Where a place of the plate's frame is on the canvas."""
         view = self.window.views.view
-        view.draw_now()
+        view.aim()
         view.renderer.SetWorldPoint(*place, 1.0)
         view.renderer.WorldToDisplay()
         x, y, _ = view.renderer.GetDisplayPoint()

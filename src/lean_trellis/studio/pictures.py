@@ -96,12 +96,13 @@ def settle(window: MainWindow) -> None:
     wait_until(lambda: window.session.is_settled, why_not=lambda: window.session.under_way)
     window.refresh()
     QApplication.processEvents()
-    window.views.view.draw_now()
-    QApplication.processEvents()
+    window.views.view.aim()
 
 
 def take_picture(window: QWidget, path: Path) -> None:
     """Write what is on the screen where the window is."""
+    if isinstance(window, MainWindow):
+        window.views.view.draw_now()
     for _ in range(3):
         QApplication.processEvents()
     screen = window.screen()

@@ -33,6 +33,7 @@ _DRAG_STARTS_AT = 4
 _SAMPLES = 4
 _HOVER_MS = 60
 _AFTER_ASKING_MS = 10
+_LONGEST_WAIT_S = 0.1
 _QUICK_FRAME_S = 0.015
 
 
@@ -143,9 +144,13 @@ class BuildView(PickingView):
         return any(name in words for name in ("llvmpipe", "softpipe", "swrast", "software"))
 
     def refresh(self) -> None:
-        """Bring the scene in step with the session and draw soon: first the worker gets what it is asked."""
+        """Bring the scene in step with the session and draw soon: first the worker gets what it is asked.
+
+        What takes long to draw is drawn less often while results come in.
+        """
         self.scene.update()
-        self._later.start()
+        if not self._later.isActive():
+            self._later.start(_AFTER_ASKING_MS + round(1000 * min(self._frame_s, _LONGEST_WAIT_S)))
 
     def _draw(self, samples: int = 0) -> None:
         """Draw without smoothing while things move; a moment later once more with it, where that is quick."""
@@ -153,15 +158,19 @@ class BuildView(PickingView):
             return
         window = self.canvas.GetRenderWindow()
         window.SetMultiSamples(samples)
-        camera = self.renderer.GetActiveCamera()
-        self.eye.apply(camera)
-        self.scene.look_from(camera.GetPosition()[2])
-        self.renderer.ResetCameraClippingRange()
+        self.aim()
         begin = time.perf_counter()
         window.Render()
         if samples == 0:
             self._frame_s = time.perf_counter() - begin
             self._smooth.start()
+
+    def aim(self) -> None:
+        """Bring the camera to where the eye is, without drawing."""
+        camera = self.renderer.GetActiveCamera()
+        self.eye.apply(camera)
+        self.scene.look_from(camera.GetPosition()[2])
+        self.renderer.ResetCameraClippingRange()
 
     def _draw_smooth(self) -> None:
         if self.scene.is_moving:
