@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import fields, is_dataclass
+from functools import cache
+from types import NoneType
 from typing import Any
 
 import numpy as np
+import shapely
+from pydantic import BaseModel
 
 from lean_trellis.core.mesh.rays import RayTree
 
-_OTHER_BYTES = 64
+_OTHER_BYTES, _PLACE_BYTES = 64, 24
 _SAMPLED = 64
 _BYTES_A_FACE = 160
 """Of a ray tree, by measurement: Embree's own copy of the mesh and the tree over it."""
+_PLAIN = frozenset({NoneType, bool, int, float, complex, str, bytes})
 
 
 def size_of(result: Any) -> int:
@@ -21,6 +26,8 @@ def size_of(result: Any) -> int:
 
 
 def _size(thing: Any, seen: set[int]) -> int:
+    if type(thing) in _PLAIN:
+        return _OTHER_BYTES
     if id(thing) in seen:
         return 0
     seen.add(id(thing))
@@ -29,17 +36,25 @@ def _size(thing: Any, seen: set[int]) -> int:
         if isinstance(base, np.ndarray):
             return _size(base, seen)
         return int(thing.nbytes) + _OTHER_BYTES
-    if isinstance(thing, RayTree):
-        return _BYTES_A_FACE * len(thing.mesh.faces) + _size(thing.mesh, seen)
     if isinstance(thing, (list, tuple, set, frozenset)):
         if len(thing) > 2 * _SAMPLED:  # of many things of a kind some tell enough
             step = len(thing) / _SAMPLED
             some = [entry for number, entry in enumerate(thing) if int(number % step) == 0][:_SAMPLED]
-            return _OTHER_BYTES + int(len(thing) / len(some) * sum(_size(entry, seen) for entry in some))
-        return _OTHER_BYTES + sum(_size(entry, seen) for entry in thing)
+            return _OTHER_BYTES + int(len(thing) / len(some) * sum([_size(entry, seen) for entry in some]))
+        return _OTHER_BYTES + sum([_size(entry, seen) for entry in thing])
     if isinstance(thing, dict):
-        return _OTHER_BYTES + sum(_size(entry, seen) for pair in thing.items() for entry in pair)
+        return _OTHER_BYTES + sum([_size(entry, seen) for pair in thing.items() for entry in pair])
+    if isinstance(thing, shapely.Geometry):
+        return _OTHER_BYTES + _PLACE_BYTES * int(shapely.count_coordinates(thing))
+    if isinstance(thing, BaseModel):
+        return _OTHER_BYTES  # the job's own
+    own = _BYTES_A_FACE * len(thing.mesh.faces) if isinstance(thing, RayTree) else _OTHER_BYTES
     held = dict(vars(thing)) if hasattr(thing, "__dict__") else {}
-    if is_dataclass(thing) and not isinstance(thing, type):
-        held |= {entry.name: getattr(thing, entry.name) for entry in fields(thing)}
-    return _OTHER_BYTES + sum(_size(entry, seen) for entry in held.values())
+    for name in _field_names(type(thing)):
+        held.setdefault(name, getattr(thing, name))
+    return own + sum([_size(entry, seen) for entry in held.values()])
+
+
+@cache
+def _field_names(kind: type) -> tuple[str, ...]:
+    return tuple(entry.name for entry in fields(kind)) if is_dataclass(kind) else ()
