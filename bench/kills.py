@@ -32,23 +32,23 @@ class Kill:
         return self.kept >= self.needed
 
 
-def kill_windows(folder: Path, kills: int, *, seed: int = 1, most_s: float = 9.0) -> list[Kill]:
-    """Kill `kills` windows, two at a time; every other round goes on with the copies of the round before."""
+def kill_windows(folder: Path, kills: int, *, at_once: int = 2, seed: int = 1, most_s: float = 9.0) -> list[Kill]:
+    """Kill `kills` windows, `at_once` at a time; every other round goes on with the copies of the round before."""
     chance = random.Random(seed)
     environment = os.environ | {
         name: str(folder / name.lower()) for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME")
     }
     root = folder / "xdg_state_home" / "lean-trellis" / "recovery"
     done: list[Kill] = []
-    for number in range((kills + 1) // 2):
+    for number in range(-(-kills // at_once)):
         recovers = number % 2 == 1
         pair = f"{number // 2}"
-        names = [f"window-{pair}-{which}" for which in "ab"][: kills - len(done)]
+        names = [f"window-{pair}-{which}" for which in range(min(at_once, kills - len(done)))]
         windows = [_start(name, folder, environment, recovers=recovers) for name in names]
         _wait_for_work([folder / f"{name}.log" for name in names], windows)
         time.sleep(OLDER_S + 0.5)
         for name, window in zip(names, windows, strict=True):
-            time.sleep(chance.uniform(0, (most_s - OLDER_S - 0.5) / 2))
+            time.sleep(chance.uniform(0, (most_s - OLDER_S - 0.5) / at_once))
             moment = time.time()
             os.killpg(window.pid, signal.SIGKILL)
             window.wait()

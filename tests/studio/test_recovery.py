@@ -193,6 +193,6 @@ def test_a_job_that_is_left_without_a_word_is_kept_for_later(user):
 
 
 def test_killed_windows_lose_nothing_older_than_five_seconds(application, tmp_path):
-    for kill in kill_windows(tmp_path, 5):
+    for kill in kill_windows(tmp_path, 5, at_once=3):
         assert kill.is_lossless, kill
         assert kill.needed > 0
