@@ -56,5 +56,5 @@ def _size(thing: Any, seen: set[int]) -> int:
 
 
 @cache
-def _field_names(kind: type) -> tuple[str, ...]:
+def _field_names(kind: Any) -> tuple[str, ...]:
     return tuple(entry.name for entry in fields(kind)) if is_dataclass(kind) else ()

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 from scipy.sparse import coo_matrix
@@ -55,6 +56,13 @@ class Slices:
         """The open ways (k, 2) of a level."""
         return [way for number, way in self._ways(level) if self.is_open[number]]
 
+    def segments(self, level: int) -> Floats:
+        """(k, 2, 2): all that a level meets, as straight pieces between two points."""
+        pieces = [np.zeros((0, 2, 2))]
+        for number, way in self._ways(level):
+            pieces.append(np.stack([way, np.roll(way, -1, axis=0)], axis=1)[: len(way) - int(self.is_open[number])])
+        return np.concatenate(pieces)
+
     def _ways(self, level: int) -> Iterator[tuple[int, Floats]]:
         for number in range(self.first_ways[level], self.first_ways[level + 1]):
             yield number, self.points[self.starts[number] : self.starts[number + 1]]
@@ -98,7 +106,7 @@ def sliced(
     spans = np.ptp(above[topology.mesh.faces], axis=1) if len(topology.mesh.faces) else np.zeros(0, np.int64)
     pieces = []
     bounds = _shares(topology, above, spans, len(heights))
-    for number, (first, last) in enumerate(zip(bounds[:-1], bounds[1:], strict=True)):
+    for number, (first, last) in enumerate(pairwise(bounds)):
         watch.at(number / max(1, len(bounds) - 1), f"cutting layers {first + 1} to {last}")
         pieces.append(_between(topology, vertices, heights, above, first, last, close_mm))
     return _joined(heights, pieces)
@@ -130,11 +138,11 @@ def _between(
     ends = topology.edge_vertices
     low_rank = np.minimum(ranks[ends[:, 0]], ranks[ends[:, 1]])
     cuts_of_edge = np.abs(ranks[ends[:, 0]] - ranks[ends[:, 1]])
-    first_node = np.concatenate([[0], np.cumsum(cuts_of_edge)])
-    node_edge, node_number = counted_out(cuts_of_edge)
-    node_level = low_rank[node_edge] + node_number
-    places = _cut_places(vertices, ends[node_edge], heights[node_level])
-    # Of each face: planes below its middle corner cut its lower short edge, those above its upper one; all the long one.
+    first_node = np.cumsum(cuts_of_edge) - cuts_of_edge
+    node_level = np.arange(cuts_of_edge.sum()) + np.repeat(low_rank - first_node, cuts_of_edge)
+    cut = np.flatnonzero(cuts_of_edge)
+    places = _cut_places(vertices[ends[cut]], cuts_of_edge[cut], heights[node_level])
+    # All planes cut a face's long edge, those below its middle corner the lower short one, the others the upper.
     owner, number = counted_out(sorted_ranks[:, 2] - sorted_ranks[:, 0])
     level = sorted_ranks[owner, 0] + number
     short = np.where(level < sorted_ranks[owner, 1], edges[owner, 0], edges[owner, 1])
@@ -147,7 +155,7 @@ def _between(
 
 
 def _edges_of(topology: Topology, faces: Longs, order: Longs) -> Longs:
-    """(k, 3): of each face the edge from its lowest corner to the middle one, from there to the top, and the long one."""
+    """(k, 3): of each face the edge from its lowest corner to the middle one, from there to the top, the long one."""
     edges = topology.edge_of_corner.reshape(-1, 3)[faces]
 
     def between(one: Longs, other: Longs) -> Longs:
@@ -158,23 +166,23 @@ def _edges_of(topology: Topology, faces: Longs, order: Longs) -> Longs:
     return np.column_stack([between(low, middle), between(middle, top), between(low, top)])
 
 
-def _cut_places(vertices: Floats, ends: Longs, heights: Floats) -> Floats:
-    """(n, 2): where edges given by their two vertices are at a height."""
-    one, other = vertices[ends[:, 0]], vertices[ends[:, 1]]
-    rise = other[:, 2] - one[:, 2]
-    share = np.clip((heights - one[:, 2]) / np.where(rise == 0, 1.0, rise), 0.0, 1.0)[:, None]
-    places: Floats = one[:, :2] + share * (other[:, :2] - one[:, :2])
+def _cut_places(edges: Floats, counts: Longs, heights: Floats) -> Floats:
+    """(n, 2): where edges (e, 2, 3) are at `heights` (n,), of which each edge has `counts` (e,)."""
+    step = edges[:, 1] - edges[:, 0]
+    risen = heights - np.repeat(edges[:, 0, 2], counts)
+    share = np.clip(risen / np.repeat(step[:, 2], counts), 0.0, 1.0)
+    places = np.empty((len(heights), 2))
+    for axis in range(2):
+        places[:, axis] = np.repeat(edges[:, 0, axis], counts) + share * np.repeat(step[:, axis], counts)
     return places
 
 
-def _chained(
-    heights: Floats, places: Floats, levels: Longs, begins: Longs, stops: Longs, close_mm: float
-) -> Slices:
+def _chained(heights: Floats, places: Floats, levels: Longs, begins: Longs, stops: Longs, close_mm: float) -> Slices:
     """Ways along directed segments between nodes at `places` (n, 2), each on the plane of `levels` (n,)."""
     onward = _onward(begins, stops, len(places))
     gaps = np.zeros((0, 4))
     if close_mm > 0:
-        gaps = _close(onward, heights, places, levels, begins, stops, close_mm)
+        begins, stops, onward, gaps = _closed(begins, stops, onward, heights, places, levels, close_mm)
     label, number, is_open = _in_order(onward)
     segments = np.bincount(label, minlength=len(is_open))
     level_of_way = np.zeros(len(is_open), np.int64)
@@ -192,6 +200,11 @@ def _chained(
 
 def _onward(begins: Longs, stops: Longs, count: int) -> Longs:
     """(s,): the segment that goes on where each one stops; -1 where none does. Each is gone on to once."""
+    if len(begins) == len(stops) == count and (np.bincount(begins, minlength=count) == 1).all():
+        leaving = np.empty(count, np.int64)
+        leaving[begins] = np.arange(count)
+        if (np.bincount(stops, minlength=count) == 1).all():
+            return leaving[stops]
     onward = np.full(len(begins), -1, np.int64)
     leaving, arriving = np.argsort(begins, kind="stable"), np.argsort(stops, kind="stable")
     out_counts, in_counts = np.bincount(begins, minlength=count), np.bincount(stops, minlength=count)
@@ -203,30 +216,38 @@ def _onward(begins: Longs, stops: Longs, count: int) -> Longs:
     return onward
 
 
-def _close(
-    onward: Longs, heights: Floats, places: Floats, levels: Longs, begins: Longs, stops: Longs, close_mm: float
-) -> Floats:
-    """Join ends with beginnings no farther off than `close_mm`, nearest first; (g, 4) x, y, height, width of each gap."""
-    has_before = np.zeros(len(onward), bool)
-    has_before[onward[onward >= 0]] = True
-    closed = []
+def _closed(
+    begins: Longs,
+    stops: Longs,
+    onward: Longs,
+    heights: Floats,
+    places: Floats,
+    levels: Longs,
+    close_mm: float,
+) -> tuple[Longs, Longs, Longs, Floats]:
+    """The segments with one more across each gap no wider than `close_mm`, nearest ends first.
+
+    Besides (g, 4): x, y, height and width of each gap that was closed.
+    """
+    gaps = [np.zeros((0, 4))]
     while True:
-        tails, heads = np.flatnonzero(onward < 0), np.flatnonzero(~has_before)
+        tails = np.flatnonzero(onward < 0)
+        heads = np.flatnonzero(np.bincount(onward[onward >= 0], minlength=len(onward)) == 0)
         if not len(tails):
             break
         at_tails = np.column_stack([places[stops[tails]], _FAR * levels[stops[tails]]])
         at_heads = np.column_stack([places[begins[heads]], _FAR * levels[begins[heads]]])
         width, nearest = cKDTree(at_heads).query(at_tails, distance_upper_bound=close_mm)
         _, back = cKDTree(at_tails).query(at_heads, distance_upper_bound=close_mm)
-        back = np.append(back, -1)
-        mutual = np.flatnonzero(back[nearest] == np.arange(len(tails)))
+        mutual = np.flatnonzero(np.append(back, -1)[nearest] == np.arange(len(tails)))
         if not len(mutual):
             break
-        onward[tails[mutual]] = heads[nearest[mutual]]
-        has_before[heads[nearest[mutual]]] = True
-        at = places[stops[tails[mutual]]]
-        closed.append(np.column_stack([at, heights[levels[stops[tails[mutual]]]], width[mutual]]))
-    return np.concatenate(closed) if closed else np.zeros((0, 4))
+        tails, heads = tails[mutual], heads[nearest[mutual]]
+        gaps.append(np.column_stack([places[stops[tails]], heights[levels[stops[tails]]], width[mutual]]))
+        onward[tails] = len(onward) + np.arange(len(tails))
+        begins, stops = np.append(begins, stops[tails]), np.append(stops, begins[heads])
+        onward = np.append(onward, heads)
+    return begins, stops, onward, np.concatenate(gaps)
 
 
 def _in_order(onward: Longs) -> tuple[Longs, Longs, Bools]:
