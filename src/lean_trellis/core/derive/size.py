@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from dataclasses import fields, is_dataclass
 from functools import cache
 from types import NoneType
@@ -50,7 +51,8 @@ def _size(thing: Any, seen: set[int]) -> int:
         return _OTHER_BYTES  # the job's own
     own = _BYTES_A_FACE * len(thing.mesh.faces) if isinstance(thing, RayTree) else _OTHER_BYTES
     held = dict(vars(thing)) if hasattr(thing, "__dict__") else {}
-    for name in _field_names(type(thing)):
+    kind: Hashable = type(thing)
+    for name in _field_names(kind):
         held.setdefault(name, getattr(thing, name))
     return own + sum([_size(entry, seen) for entry in held.values()])
 
