@@ -31,7 +31,7 @@ LayerOption = Annotated[float | None, typer.Option("--layer-height", help="mm; d
 
 def register(app: typer.Typer) -> None:
     """Add all commands."""
-    for command in (inspect, overhangs, prepare, check, updates, export, machines, materials):
+    for command in (inspect, overhangs, layers, prepare, check, updates, export, machines, materials):
         app.command(command.__name__)(command)
     sets = typer.Typer(help="Saved parameter sets.", no_args_is_help=True)
     sets.command("list")(list_sets)
@@ -72,6 +72,26 @@ def overhangs(
 
     run(file, critical_angle, watch_angle, machine, material, units, rotate, build_offset, keep_position, layer_height,
         table, as_json)  # fmt: skip
+
+
+def layers(
+    path: Annotated[Path, typer.Argument(help="A mesh file or a job file.", metavar="FILE_OR_JOB")],
+    layer_height: LayerOption = None,
+    machine: MachineOption = None,
+    material: MaterialOption = None,
+    units: UnitsOption = "mm",
+    rotate: RotateOption = (0.0, 0.0, 0.0),
+    build_offset: OffsetOption = 0.0,
+    keep_position: KeepOption = False,
+    as_json: JsonOption = False,
+) -> None:
+    """Cut parts and supports into layers: the area of each, and the gaps that were closed.
+
+    A job is cut as it is, at its own layer height unless another is given.
+    """
+    from lean_trellis.cli.layers import layers as run
+
+    run(path, layer_height, machine, material, units, rotate, build_offset, keep_position, as_json)
 
 
 def prepare(

@@ -10,12 +10,11 @@ from typing import Any
 
 import numpy as np
 
-from lean_trellis.cli.options import choose_shop, posed, require_angle, require_offset
+from lean_trellis.cli.options import choose_shop, posed, require_angle, require_layer_height, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.reading import read_files
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.atomic import written_whole
-from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh import build_topology
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.overhang import Island, Overhangs, Region, SelfBridging, detect, find_islands
@@ -98,10 +97,9 @@ def layer_normal(machine: Machine | None) -> tuple[float, float, float]:
 
 
 def _layer_height(asked: float | None, material: str | None) -> float:
-    if asked is not None:
-        if not 0 < asked <= 5:
-            raise EditError("--layer-height", f"{asked:g} mm is no layer height", "give more than 0, up to 5")
-        return asked
+    chosen = require_layer_height(asked)
+    if chosen is not None:
+        return chosen
     if material is not None:
         return choose_shop(full_library(), None, material)[1].usual_layer_height
     return _USUAL_LAYER_MM

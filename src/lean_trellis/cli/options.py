@@ -23,6 +23,13 @@ def require_offset(offset: float | None) -> float | None:
     return offset
 
 
+def require_layer_height(height: float | None) -> float | None:
+    """The layer height, when layers can be that high."""
+    if height is not None and not 0 < height <= 5:
+        raise EditError("--layer-height", f"{height:g} mm is no layer height", "give more than 0, up to 5")
+    return height
+
+
 def posed(rotate: tuple[float, float, float], build_offset: float, x: float, y: float) -> Pose:
     """The pose asked for, the part's middle at x, y."""
     return Pose(x=x, y=y, build_offset=build_offset).turned(rotation_xyz(*rotate))

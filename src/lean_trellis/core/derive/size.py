@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
 from dataclasses import fields, is_dataclass
-from functools import cache
 from types import NoneType
 from typing import Any
 
@@ -18,6 +16,7 @@ _OTHER_BYTES, _PLACE_BYTES = 64, 24
 _SAMPLED = 64
 _BYTES_A_FACE = 160
 """Of a ray tree, by measurement: Embree's own copy of the mesh and the tree over it."""
+_names: dict[type[Any], tuple[str, ...]] = {}
 _PLAIN = frozenset({NoneType, bool, int, float, complex, str, bytes})
 
 
@@ -51,12 +50,12 @@ def _size(thing: Any, seen: set[int]) -> int:
         return _OTHER_BYTES  # the job's own
     own = _BYTES_A_FACE * len(thing.mesh.faces) if isinstance(thing, RayTree) else _OTHER_BYTES
     held = dict(vars(thing)) if hasattr(thing, "__dict__") else {}
-    kind: Hashable = type(thing)
-    for name in _field_names(kind):
+    for name in _field_names(type(thing)):
         held.setdefault(name, getattr(thing, name))
     return own + sum([_size(entry, seen) for entry in held.values()])
 
 
-@cache
-def _field_names(kind: Any) -> tuple[str, ...]:
-    return tuple(entry.name for entry in fields(kind)) if is_dataclass(kind) else ()
+def _field_names(kind: type[Any]) -> tuple[str, ...]:
+    if kind not in _names:
+        _names[kind] = tuple(entry.name for entry in fields(kind)) if is_dataclass(kind) else ()
+    return _names[kind]

@@ -10,10 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from lean_trellis.core.arrays import Floats
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.cuts import pieces_of
-from lean_trellis.core.mesh.directions import any_across
+from lean_trellis.core.mesh.directions import level_frame
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -45,7 +44,7 @@ def islands_by_layer(
     within a layer and `resting_mm` above the plate rest on it and are none.
     """
     up = np.array(layer_normal)
-    frame = _frame(up)
+    frame = level_frame(layer_normal)
     solid = to_manifold(Mesh(placed.vertices @ frame, placed.faces))
     along = placed.vertices @ up
     first = int(np.floor(along.min() / layer_height - 0.5))
@@ -64,11 +63,3 @@ def islands_by_layer(
                 islands.append(LayerIsland(layer, height, piece.area, x, y))
         below = shapely.union_all(pieces)
     return tuple(islands)
-
-
-def _frame(up: Floats) -> Floats:
-    """(3, 3): columns two directions in the layer and its normal, right-handed."""
-    if np.allclose(up, [0, 0, 1]):
-        return np.eye(3)
-    across = any_across(up)
-    return np.column_stack([across, np.cross(up, across), up])
