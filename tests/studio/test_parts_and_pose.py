@@ -599,3 +599,18 @@ def test_a_demo_is_opened_from_the_setup_bench(user):
     wait_until(lambda: len(user.session.job.parts) == 5)
     user.settle()
     assert user.session.job.machine.id == "vat-150"
+
+
+def test_a_separator_that_cannot_be_is_refused_in_words_and_the_field_shows_what_holds(with_parts):
+    user = with_parts(box((20, 20, 5)))
+    bench = user.station("parts")
+    user.unfold(bench.copies)
+    user.press(bench.copies.stack_button)
+    user.choose(user.field("stack.filling"), "separator")
+    user.settle()
+    before = user.session.job
+    assert before.stacks[0].filling.layers == 2
+    user.type_into(user.field("stack.layers"), "0")
+    assert "give 1 or more" in user.window.status.message.text()
+    assert user.session.job is before
+    assert user.field("stack.layers").text() == "2"

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QCheckBox, QWidget
 
 from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.job import edits
+from lean_trellis.core.job.files import open_job
 from lean_trellis.core.mesh.primitives import ball, box
-from lean_trellis.studio.forms.fields import NumberField
+from lean_trellis.core.release import ExportRequest
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField
 from lean_trellis.studio.pictures import wait_until
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -125,3 +130,106 @@ def test_escape_in_the_middle_of_everything_loses_nothing(with_parts):
     assert session.cancelled() == ()
     assert len(session.bars(session.job.supports[0])) == expected
     assert session.findings() is not None
+
+
+def changes_of(field: QWidget) -> Iterator[str]:
+    """Give a field other values, one after the other, as a person types, ticks or chooses them."""
+    if isinstance(field, NumberField):
+        shown = field.value if field.text().strip() else 0.0
+        for text in (f"{shown * 1.1 + 0.2:.2f}", f"{shown * 0.9:.2f}", "1", "3", "0"):
+            field.setFocus()
+            field.selectAll()
+            QTest.keyClicks(field, text)
+            QTest.keyClick(field, Qt.Key.Key_Return)
+            yield text
+            QTest.keyClick(field, Qt.Key.Key_Escape)
+    elif isinstance(field, QCheckBox):
+        field.click()
+        yield "ticked"
+    elif isinstance(field, ChoiceField):
+        for place in range(field.count()):
+            if place != field.currentIndex():
+                field.setCurrentIndex(place)
+                field.activated.emit(place)
+                yield str(field.itemText(place))
+
+
+def is_undone(user, field: QWidget) -> bool | None:
+    """Whether one press of Ctrl+Z brings back the job after a field has changed it; None where no value changed it."""
+    before = user.session.job
+    for _ in changes_of(field):
+        if user.session.job is not before:
+            QTest.keyClick(QApplication.focusWidget() or user.window, Qt.Key.Key_Z, CONTROL)
+            return user.session.job is before
+    return None
+
+
+@pytest.mark.parametrize(
+    "name",
+    ["bars-metal-braced", "lattice-metal", "wall-line", "wall-flank", "raft-follow", "block-plain", "cradle-posts"],
+)
+def test_every_setting_of_a_support_is_undone_with_one_press(with_parts, name):
+    user = with_parts(box((30, 20, 8)))
+    session = user.session
+    session.do(lambda job: edits.add_support(job, "part-1", shipped_sets()[name]))
+    session.select(support=session.job.supports[0].id)
+    bench = user.station("supports")
+    keys = [known.key for known in type(session.support.parameters).declared()]
+    results = {}
+    for key in keys:
+        field = bench.values.shown.field(key)
+        if not field.isHidden() and field.isEnabled() and field.parentWidget().parentWidget().isVisibleTo(bench.values):
+            results[key] = is_undone(user, field)
+    assert [key for key, undone in results.items() if undone is False] == []
+    changed = [key for key, undone in results.items() if undone]
+    assert len(changed) >= 0.8 * len(results), sorted(set(results) - set(changed))
+    assert session.support.parameters == shipped_sets()[name].parameters
+
+
+@pytest.mark.parametrize(("station", "least"), [("setup", 2), ("parts", 1), ("pose", 4), ("overhangs", 4)])
+def test_every_field_of_a_bench_that_changes_the_job_is_undone_with_one_press(with_parts, station, least, monkeypatch):
+    monkeypatch.setattr("lean_trellis.studio.stations.sections.copies.QFileDialog.getOpenFileName", lambda *_: ("", ""))
+    user = with_parts(box((30, 20, 8)))
+    bench = user.station(station)
+    fields = [field for kind in (NumberField, QCheckBox, ChoiceField) for field in bench.findChildren(kind)]
+    results = {field.objectName(): is_undone(user, field) for field in fields if field.isEnabled()}
+    assert [name for name, undone in results.items() if undone is False] == []
+    assert sum(undone is True for undone in results.values()) >= least, results
+
+
+def test_escape_while_files_come_in_or_leave_keeps_the_job_and_the_old_file(with_parts, tmp_path):
+    user = with_parts(box((8, 8, 8)))
+    session, source, target = user.session, tmp_path / "large.stl", tmp_path / "out.trellis"
+    source.write_bytes(stl_bytes(ball(14, subdivisions=6)))
+    before = session.job
+    for wait_ms in (0, 20, 80):
+        session.import_files([source])
+        QTest.qWait(wait_ms)
+        user.window.setFocus()
+        QTest.keyClick(user.window, Qt.Key.Key_Escape)
+        wait_until(lambda: session.worker.task is None, why_not=lambda: session.under_way)
+        assert session.job is before or len(session.job.parts) == 2, "all of a file or nothing"
+        if session.job is not before:
+            session.undo()
+    session.import_files([source])
+    wait_until(lambda: len(session.job.parts) == 2, why_not=lambda: session.under_way)
+    user.settle()
+    session.save_job(target)
+    wait_until(lambda: session.is_saved, why_not=lambda: session.under_way)
+    saved, exported = target.read_bytes(), tmp_path / "out.stl"
+    exported.write_bytes(b"what was there")
+    session.do(lambda job: edits.move_part(job, "part-1", 33.0, 44.0))
+    user.settle()
+    for wait_ms in (0, 20):
+        session.save_job(target)
+        session.export(ExportRequest(exported, "stl"))
+        QTest.qWait(wait_ms)
+        user.window.setFocus()
+        QTest.keyClick(user.window, Qt.Key.Key_Escape)
+        wait_until(lambda: session.worker.task is None, why_not=lambda: session.under_way)
+        assert target.read_bytes() == saved or open_job(target, session.library).part("part-1").pose.x == 33.0
+        assert exported.read_bytes() == b"what was there" or len(exported.read_bytes()) > 1_000_000
+        assert [path.name for path in tmp_path.iterdir() if path.name.startswith(".")] == [], "nothing half-written"
+    session.save_job(target)
+    wait_until(lambda: session.is_saved, why_not=lambda: session.under_way)
+    assert open_job(target, session.library).part("part-1").pose.x == 33.0

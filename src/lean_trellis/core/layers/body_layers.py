@@ -64,11 +64,11 @@ class BodyLayers:
     def line_lengths_mm(self) -> Floats:
         """(l,): total length of the open lines of each layer."""
         slices = self.slices
-        lengths = np.zeros(len(slices.heights))
-        for way in np.flatnonzero(slices.is_open).tolist():
-            line = slices.points[slices.starts[way] : slices.starts[way + 1]]
-            lengths[slices.levels[way]] += np.linalg.norm(np.diff(line, axis=0), axis=1).sum()
-        return frozen(lengths)
+        ways = np.repeat(np.arange(len(slices.levels)), np.diff(slices.starts))
+        within = np.flatnonzero(slices.is_open[ways[:-1]] & (np.diff(ways) == 0))
+        steps = np.linalg.norm(slices.points[within + 1] - slices.points[within], axis=1)
+        lengths = np.bincount(slices.levels[ways[within]], steps, len(slices.heights))
+        return frozen(lengths.astype(np.float64))
 
 
 def _area(rings: list[Floats]) -> float:

@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QFileDialog
 
 from lean_trellis.core.checks.stacks import material_changes
 from lean_trellis.core.formats import Body
-from lean_trellis.core.job.edits import change_stack, copy_in_grid, stack_part
+from lean_trellis.core.job import Job
+from lean_trellis.core.job.edits import Edit, change_stack, copy_in_grid, stack_part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.studio.errands import copy_in_hand
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row, rule
@@ -110,7 +111,7 @@ class CopiesSection(Section):
 
         def read(body: Body) -> None:
             self._spacer = Spacer(body.name, body.mesh)
-            self._fill(self._spacer)
+            self._change()
             self.refresh()
 
         self.session.ask(f"Reading {path.name}", ReadBody(path, part.origin), read)
@@ -125,14 +126,17 @@ class CopiesSection(Section):
             self.session.do(lambda job: stack_part(job, part.id, count, gap, self._unit(), self._filling()))
 
     def _change(self) -> None:
-        """Give the stack of the current part what the fields say."""
-        self._fill(self._filling())
-
-    def _fill(self, filling: Separator | Spacer | None) -> None:
+        """Give the stack of the current part what the fields say; what is refused gives way to what holds."""
         stack = self._known()
-        if stack is not None:
-            changed = replace(stack, gap=self.gap.value, gap_unit=self._unit(), filling=filling)
-            self.session.do(lambda job: change_stack(job, stack.id, changed))
+        if stack is None:
+            return
+
+        def changed(job: Job) -> Edit:
+            values = replace(stack, gap=self.gap.value, gap_unit=self._unit(), filling=self._filling())
+            return change_stack(job, stack.id, values)
+
+        if not self.session.do(changed):
+            self.refresh()
 
     def _known(self) -> Stack | None:
         part = self.part
