@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 import numpy as np
 import trimesh
 
 from bars import bars
+from layers import layers
 from lean_trellis.core.formats import read_bodies
 from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.mesh import Mesh, build_topology, examine
@@ -97,19 +98,22 @@ def plain_turn(mesh: Mesh) -> None:
     normals / np.linalg.norm(normals, axis=1, keepdims=True)
 
 
-def all_rows() -> Iterator[Measured]:
-    for rows in (measure, bars, walls, seen_from_below, planning):
-        yield from rows()
+GROUPS: dict[str, Callable[[], Iterable[Measured]]] = {
+    "meshes": measure, "bars": bars, "walls": walls, "below": seen_from_below, "planning": planning, "layers": layers,
+    "start": starts,
+}  # fmt: skip
 
 
 def main() -> int:
-    if sys.argv[1:] not in ([], ["start"]):
-        print(f"{' '.join(sys.argv[1:])}: unknown; nothing for all, or start", file=sys.stderr)
+    names = sys.argv[1:] or [name for name in GROUPS if name != "start"]
+    unknown = [name for name in names if name not in GROUPS]
+    if unknown:
+        print(f"{' '.join(unknown)}: unknown; give any of {', '.join(GROUPS)}, or nothing for all but start",
+              file=sys.stderr)  # fmt: skip
         return 2
-    every = starts if sys.argv[1:] else all_rows
     print(f"{'what':58} {'ours':>8} {'asked':>7}   {'ratio':>7}  against")
     met = True
-    for row in every():
+    for row in (row for name in names for row in GROUPS[name]()):
         asked = "" if row.limit_s is None else f"< {row.limit_s:g} s"
         ratio = "" if np.isnan(row.theirs_s) else f"{row.theirs_s / row.ours_s:6.1f}x"
         print(f"{row.what:58} {row.ours_s:6.2f} s {asked:>7}   {ratio:>7}  {row.theirs}")
