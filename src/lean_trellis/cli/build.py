@@ -80,7 +80,8 @@ def prepare(
             if rules:
                 job = apply_recipe(job, part.id, rules, shipped_sets(), pipeline).job
         for support in job.supports:
-            pipeline.structure(support, job, Stretch(watch, 0.5, 0.95))
+            pipeline.structure(support, job, Stretch(watch, 0.5, 0.9))
+            pipeline.built_volume(support, job, Stretch(watch, 0.9, 0.95))
         done_at = time.perf_counter()
         save_job(job, out, Stretch(watch, 0.95, 1))
     seconds = {
@@ -114,7 +115,8 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
                 "family": support.family,
                 "set": support.set_name,
                 "count": made.counted.number,
-                "volume_mm3": made.volume_mm3,
+                "volume_mm3": pipeline.built_volume(support, job),
+                "volume_sum_mm3": made.volume_mm3,
                 "length_mm": made.length_mm,
                 "contact_area_mm2": made.contact_area_mm2,
                 "contacts": made.contacts.tolist(),

@@ -19,7 +19,7 @@ from lean_trellis.core.derive.key import Key, token
 from lean_trellis.core.derive.node import Node, Subject
 from lean_trellis.core.derive.parts import ISLANDS
 from lean_trellis.core.derive.pipeline import REGION_FACTS, RegionFacts
-from lean_trellis.core.derive.supports import FIGURES, loaded_supports
+from lean_trellis.core.derive.supports import BUILT_VOLUME, FIGURES, loaded_supports
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.mesh.faults import MeshFault
@@ -124,6 +124,15 @@ class Derived(QObject):
         """What a support comes to, once known."""
         shown = self.shown_structure(support)
         return None if shown is None else shown.totals
+
+    def built_volume(self, support: Support) -> float | None:
+        """What a support holds as built, overlaps counted once, mm³, once known."""
+        return self.graph.known(BUILT_VOLUME, support, self.job)
+
+    def built_volume_words(self) -> str:
+        """What all supports hold as built, cm³."""
+        known = [self.built_volume(support) for support in self.job.supports]
+        return "… cm³" if None in known else f"{sum(filter(None, known)) / 1000:,.2f} cm³"
 
     def shown_structure(self, support: Support) -> ShownStructure | None:
         """The structures of a support with what the view shows of them, once known."""
@@ -259,6 +268,8 @@ class Derived(QObject):
             if loaded_supports(self.part.id, job):
                 yield FIGURES, self.part, "Working out loads"
             yield REGION_FACTS, self.part, "Measuring the regions"
+        for support in sorted(job.supports, key=lambda support: support.id != self.selection.support):
+            yield BUILT_VOLUME, support, "Measuring supports as built"
 
     def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
         """The same with keys and requests; before it what is selected, and what a section cuts (without a word)."""

@@ -104,9 +104,7 @@ class StatusLine(QWidget):
             stops = sum(finding.severity == "stop" for finding in findings)
             cautions = sum(finding.severity == "caution" for finding in findings)
             self.findings_words.setText(f"⬣ {_counted(stops, 'stop')}   ▲ {_counted(cautions, 'caution')}")
-        known = [session.totals(support) for support in session.job.supports]
-        volume = sum(made.volume_mm3 for made in known if made is not None)
-        self.supports_words.setText(f"supports {volume / 1000:,.2f} cm³{' …' if None in known else ''}")
+        self.supports_words.setText(f"supports {session.built_volume_words()}")
 
     def show_next(self, words: str) -> None:
         """Say what to do next, while no task is running."""

@@ -88,19 +88,15 @@ class Totals:
     """What a support comes to: how many of what it is made of, their sizes, and the family's words for it all."""
 
     counted: Counted
-    volume_mm3: float
     length_mm: float
     contact_mm2: float
     words: str
     trouble: str
 
-    @property
-    def in_a_line(self) -> str:
-        """Count, volume, total length, area of contact."""
-        return (
-            f"{self.counted} · {self.volume_mm3 / 1000:,.2f} cm³ · {self.length_mm / 1000:,.2f} m · "
-            f"contact {self.contact_mm2:,.1f} mm²"
-        )
+    def in_a_line(self, volume_mm3: float | None) -> str:
+        """Count, volume as built (None: not known yet), total length, area of contact."""
+        volume = "…" if volume_mm3 is None else f"{volume_mm3 / 1000:,.2f}"
+        return f"{self.counted} · {volume} cm³ · {self.length_mm / 1000:,.2f} m · contact {self.contact_mm2:,.1f} mm²"
 
 
 @dataclass(frozen=True, eq=False)
@@ -272,9 +268,7 @@ def shown_nodes(most: int) -> ShownNodes:
 
     def structure(reader: Reader[ShownStructure]) -> ShownStructure:
         made, spec = reader.one(STRUCTURE), spec_for(reader.subject.parameters)
-        totals = Totals(
-            made.counted, made.volume_mm3, made.length_mm, made.contact_area_mm2, spec.words(made), spec.trouble(made)
-        )
+        totals = Totals(made.counted, made.length_mm, made.contact_area_mm2, spec.words(made), spec.trouble(made))
         return ShownStructure(made, totals, spec.drawn(made, most))
 
     return ShownNodes(

@@ -15,11 +15,12 @@ from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.derive.size import size_of
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import Cancelled
-from lean_trellis.core.formats import Body
+from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job import Job, edits, new_job
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.parts.arrange import GAP_MM
 from lean_trellis.core.progress import CountingWatch, Stretch
+from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import RegionPick
 from lean_trellis.core.supports.common.targets import pick_region, resolve_target
@@ -232,3 +233,22 @@ def test_layers_are_kept_by_part_and_support_and_only_what_changed_is_cut_again(
     thicker = edits.change_support(job, "support-1", "shaft_diameter", 1.4).job
     assert cut(thicker)[2] == ["support layers"]
     assert len(cut(edits.set_layer_height(job, 0.03).job)[2]) == 3
+
+
+@pytest.mark.parametrize("name", ["bars-metal-braced", "lattice-metal", "wall-flank", "raft-follow", "cradle-posts"])
+def test_the_volume_told_is_that_of_a_merged_export(metal, name, tmp_path):
+    job = edits.add_bodies(new_job(*metal), [Body("a", box((24, 16, 5)), 12)]).job
+    job = edits.set_angles(edits.add_support(job, "part-1", shipped_sets()[name]).job, ["part-1"], 45.0, 50.0).job
+    pipeline, (support,) = Pipeline(), job.supports
+    told, made = pipeline.built_volume(support, job), pipeline.structure(support, job)
+    path = tmp_path / "supports.stl"
+    export_build(pipeline.state(job), ExportRequest(path, what="supports"))
+    (body,) = read_bodies(path)
+    if name == "lattice-metal":
+        width = float(made.built_thickness)
+        assert told == pytest.approx(body.mesh.area * width, rel=0.01), "sheets: area times the width of a scan line"
+    else:
+        assert told == pytest.approx(body.mesh.volume, rel=1e-4)
+    assert told <= made.volume_mm3 + 1e-6
+    if name == "bars-metal-braced":
+        assert told < 0.95 * made.volume_mm3, "its braces run into its bars"

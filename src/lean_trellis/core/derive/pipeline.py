@@ -23,7 +23,7 @@ from lean_trellis.core.derive.parts import (
     TOPOLOGY,
     TREE,
 )
-from lean_trellis.core.derive.supports import FIGURES, REQUEST, STRUCTURE
+from lean_trellis.core.derive.supports import BUILT_VOLUME, FIGURES, REQUEST, STRUCTURE
 from lean_trellis.core.job.edits import Edit, add_support
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth
@@ -141,6 +141,10 @@ class Pipeline:
         Raises `ParameterError` where its values contradict the material or the part.
         """
         return self.graph.get(STRUCTURE, support, job, watch)
+
+    def built_volume(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> float:
+        """What a merged export of a support holds, mm³: overlaps count once."""
+        return self.graph.get(BUILT_VOLUME, support, job, watch)
 
     def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:
         """The structures of a support of bars."""

@@ -14,7 +14,7 @@ from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.obstacle import Ground
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.request import Carried, Request, line_width
-from lean_trellis.core.supports.common.spec import spec_for, spec_named, spec_of
+from lean_trellis.core.supports.common.spec import ExportWish, spec_for, spec_named, spec_of
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.core.supports.common.targets import chosen_regions
@@ -107,6 +107,23 @@ def _family_token(support: Support, job: Job, near: Neighbours) -> Hashable:
 
 STRUCTURE: Node[Structure] = Node(
     "structure", "support", _structure, (*_SUPPORT, *_CONSTANTS), _structure_needs, _family_token
+)
+
+
+def _built_volume(reader: Reader[float]) -> float:
+    """What a merged export of it holds, mm³: overlaps count once; sheets are as wide as their scan line."""
+    made = reader.one(STRUCTURE)
+    bodies = spec_for(reader.subject.parameters).export(made, "", ExportWish(united=True))
+    sheets = any(body.is_sheet for body in bodies)
+    return made.volume_mm3 if sheets else float(sum(body.mesh.volume for body in bodies))
+
+
+BUILT_VOLUME: Node[float] = Node(
+    "built volume",
+    "support",
+    _built_volume,
+    ("support.parameters",),
+    lambda support, job, near: ((STRUCTURE, support),),
 )
 
 

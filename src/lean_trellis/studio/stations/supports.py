@@ -381,7 +381,8 @@ class SupportsStation(Station):
         waiting = "…" if problem is None else "cancelled" if isinstance(problem, Cancelled) else "refused"
         if totals is None:
             return title, target, waiting, ""
-        return title, target, totals.counted.number, round(totals.volume_mm3 / 1000, 2)
+        volume = self.session.built_volume(support)
+        return title, target, totals.counted.number, "…" if volume is None else round(volume / 1000, 2)
 
     def _show_support(self, support: Support | None, *, has_any: bool) -> None:
         layer = self.session.job.layer_height
@@ -412,9 +413,9 @@ class SupportsStation(Station):
             words = "Nothing was generated: see Problems"
         else:
             totals = self.session.totals(support)
-            words = "Generating …" if totals is None else totals.in_a_line
+            words = "Generating …" if totals is None else totals.in_a_line(self.session.built_volume(support))
         self.totals.setText(words)
-        self.totals.setToolTip(f"{words}\nCount, volume, total length, area of contact with the part")
+        self.totals.setToolTip(f"{words}\nCount, volume as built, total length, area of contact with the part")
 
     def fact(self) -> Fact:
         """How many bars, and how much they take."""
@@ -436,4 +437,4 @@ class SupportsStation(Station):
         others = len(made) - len(alike)
         if others:
             return Fact(self.mark(), f"{count}, {others} other{'s' * (others > 1)}")
-        return Fact(self.mark(), f"{count}, {sum(entry.volume_mm3 for entry in made) / 1000:,.2f} cm³")
+        return Fact(self.mark(), f"{count}, {self.session.built_volume_words()}")

@@ -27,15 +27,11 @@ def bar_numbers(bars: Bars) -> dict[str, Any]:
 
 
 def bars_in_words(bars: Bars) -> str:
-    """Counts, volume, contact, the longest."""
+    """Counts, and the longest."""
     counted = ((bars.on_part, "on the part"), (len(bars.trunks), "trunks"), (len(bars.braces), "braces"),
                (len(bars.feet), "shared feet"), (len(bars.ties), "ties"))  # fmt: skip
     besides = "".join(f", {count:,} {words}" for count, words in counted if count)
-    return (
-        f"{len(bars):,} bars{besides}\n"
-        f"{bars.volume_mm3 / 1000:,.2f} cm³, contact {bars.contact_area_mm2:,.1f} mm², "
-        f"longest {bars.longest_mm:.1f} mm"
-    )
+    return f"{len(bars):,} bars{besides}\nlongest {bars.longest_mm:.1f} mm"
 
 
 def missed_in_words(bars: Bars) -> str:

@@ -27,9 +27,8 @@ def exported_bodies(bodies: Bodies, name: str, wish: ExportWish) -> list[Named]:
     return [Named(name, united([bodies.mesh]) if wish.united else bodies.mesh, "support")]
 
 
-def _lines(counted: str, bodies: Bodies, *further: str) -> str:
-    size = f"{bodies.volume_mm3 / 1000:,.2f} cm³, contact {bodies.contact_area_mm2:,.1f} mm²"
-    return "\n".join(line for line in (counted, size, *further) if line)
+def _lines(*lines: str) -> str:
+    return "\n".join(line for line in lines if line)
 
 
 def raft_figures(raft: Raft) -> dict[str, Any]:
@@ -40,7 +39,7 @@ def raft_figures(raft: Raft) -> dict[str, Any]:
 
 def raft_in_words(raft: Raft) -> str:
     """Area on the plate and its holes."""
-    return _lines(f"{raft.counted}, {raft.area_mm2:,.1f} mm² on the plate", raft, holes_in_words(raft))
+    return _lines(f"{raft.counted}, {raft.area_mm2:,.1f} mm² on the plate", holes_in_words(raft))
 
 
 def holes_in_words(raft: Raft) -> str:
@@ -69,7 +68,7 @@ def flank_in_words(wall: FlankWall) -> str:
     reserve = "" if math.isinf(wall.reserve) else f"base holds {wall.reserve:.1f} times the push"
     missed = f"{wall.missed} ties found no part" if wall.missed else ""
     further = ", ".join(words for words in (reserve, missed) if words)
-    return _lines(f"{Counted(wall.ties, 'tie', 'ties')} in {Counted(wall.lines, 'line', 'lines')}", wall, further)
+    return _lines(f"{Counted(wall.ties, 'tie', 'ties')} in {Counted(wall.lines, 'line', 'lines')}", further)
 
 
 def cradle_figures(cradle: Cradle) -> dict[str, Any]:
@@ -93,7 +92,7 @@ def cradle_in_words(cradle: Cradle) -> str:
     off = f", {len(posts.kept_off)} left out below protected surfaces" * bool(len(posts.kept_off))
     crowded = f", {posts.crowded} had no space beside a slope" * bool(posts.crowded)
     grid = f"{Counted(len(posts), 'post', 'posts')} in {cradle.rows} rows and {cradle.columns} columns"
-    return _lines(grid, cradle, counted + off + crowded)
+    return _lines(grid, counted + off + crowded)
 
 
 def block_figures(block: Block) -> dict[str, Any]:
@@ -105,4 +104,4 @@ def block_in_words(block: Block) -> str:
     """Size, and what was trimmed away."""
     x, y, z = block.size_mm
     trimmed = f"{block.trimmed_mm3 / 1000:.2f} cm³ trimmed away"
-    return _lines(f"{block.counted}, {x:.4g} by {y:.4g} by {z:.4g} mm, {trimmed}", block)
+    return _lines(f"{block.counted}, {x:.4g} by {y:.4g} by {z:.4g} mm, {trimmed}")

@@ -98,7 +98,7 @@ class FamilySpec(Generic[P, S]):
     figures: Callable[[S], dict[str, Any]]
     """Its own figures by name, for the command line: lengths mm, areas mm²."""
     words: Callable[[S], str]
-    """Counts, volume, contact and what else a person wants to know, a line each."""
+    """Counts and what else a person wants to know besides volume and contact, a line each."""
     trouble: Callable[[S], str]
     """What could not be made as meant; empty where all could."""
     faults: Callable[[FamilyView[P, S]], Iterator[Fault]]

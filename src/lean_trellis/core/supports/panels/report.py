@@ -51,11 +51,10 @@ def wall_figures(walls: Panels) -> dict[str, Any]:
 
 
 def walls_in_words(walls: Panels) -> str:
-    """Walls, pieces and openings; volume and contact; the largest piece."""
+    """Walls, pieces and openings; the largest piece."""
     openings = f", {100 * walls.open_mm2 / max(walls.area_mm2 + walls.open_mm2, 1e-9):.0f} % open"
     counted = f"{walls.counted} in {Counted(walls.piece_count, 'piece', 'pieces')}{openings * (walls.open_mm2 > 0)}"
-    size = f"{walls.volume_mm3 / 1000:,.2f} cm³, contact {walls.contact_area_mm2:,.1f} mm²"
-    return f"{counted}\n{size}\nlargest piece {walls.piece_sizes_mm.max(initial=0.0):.1f} mm"
+    return f"{counted}\nlargest piece {walls.piece_sizes_mm.max(initial=0.0):.1f} mm"
 
 
 def left_out_in_words(walls: Panels) -> str:
