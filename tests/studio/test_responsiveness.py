@@ -108,8 +108,10 @@ def pauses(user, large):
     held = [session.structure(support) for support in session.job.supports]
     assert sum(made is not None and not made.is_empty for made in held) >= 5
     over = heart.stop()
+    session.replace_job(session.job, None)
+    session.new_job()
     session.drop_work()
-    wait_until(lambda: session.worker.task is None)
+    wait_until(lambda: session.worker.task is None, why_not=lambda: session.under_way)
     return over
 
 

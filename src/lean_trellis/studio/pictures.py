@@ -30,13 +30,13 @@ def wait_until(is_so: Callable[[], bool], *, patience_s: float = _PATIENCE_S, wh
     Patience is counted in computing time, and begins anew whenever `why_not()` says something else: on a busy machine
     a wait takes longer, but does not fail.
     """
-    loop, look = QEventLoop(), QTimer()
-    begin, before, words = time.monotonic(), _spent_s(), why_not()
+    loop, look, clock = QEventLoop(), QTimer(), _ComputingTime()
+    begin, before, words = time.monotonic(), clock.spent_s(), why_not()
     looked, spent_then = begin, before
 
     def look_again() -> None:
         nonlocal before, words, looked, spent_then
-        now, spent = time.monotonic(), _spent_s()
+        now, spent = time.monotonic(), clock.spent_s()
         if is_so() or spent - before > patience_s or now - begin > _MOST_S:
             loop.quit()
         elif now - looked > _IDLE_S:
@@ -51,21 +51,28 @@ def wait_until(is_so: Callable[[], bool], *, patience_s: float = _PATIENCE_S, wh
     loop.exec()
     look.stop()
     if not is_so():
-        spent, passed = _spent_s() - before, time.monotonic() - begin
+        spent, passed = clock.spent_s() - before, time.monotonic() - begin
         raise TimeoutError(f"not there after {spent:.0f} s of computing, {passed:.0f} s in all. {why_not()}")
 
 
-def _spent_s() -> float:
-    """Computing time of this process and the processes below it, seconds."""
-    ticks = os.sysconf("SC_CLK_TCK")
-    spent, below = time.process_time(), [child.pid for child in multiprocessing.active_children()]
-    for pid in below:
-        try:
-            fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
-        except OSError:
-            continue
-        spent += (int(fields[11]) + int(fields[12])) / ticks
-    return spent
+class _ComputingTime:
+    """Computing time of this process and all processes it has started, ended ones as far as they were seen."""
+
+    def __init__(self) -> None:
+        self._below: dict[int, float] = {}
+
+    def spent_s(self) -> float:
+        """Seconds; they never become less."""
+        ticks = os.sysconf("SC_CLK_TCK")
+        for child in multiprocessing.active_children():
+            if child.pid is None:
+                continue
+            try:
+                fields = Path(f"/proc/{child.pid}/stat").read_text().rpartition(")")[2].split()
+            except OSError:
+                continue
+            self._below[child.pid] = (int(fields[11]) + int(fields[12])) / ticks
+        return time.process_time() + sum(self._below.values())
 
 
 def open_demo_window(name: str = "metal", *, night: bool = False) -> MainWindow:

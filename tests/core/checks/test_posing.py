@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import pytest
+from checked_parts import job_of
+
 from lean_trellis.core.checks.posing import check_posing
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
@@ -17,3 +20,18 @@ def test_parts_after_one_that_is_fine_are_looked_at_as_well(metal):
     found = list(check_posing(Pipeline().state(job)))
     assert [finding.part_id for finding in found] == ["part-3"]
     assert (found[0].value, found[0].limit) == (0.0, 30.0)
+
+
+@pytest.mark.parametrize(("angle", "is_found"), [(0, True), (29, True), (31, False), (74, False), (80, True)])
+def test_a_pose_outside_the_materials_range_is_a_caution_with_its_angle(metal, angle, is_found):
+    job = edits.turn_part(job_of(metal, box((40, 30, 3))), "part-1", "x", angle).job
+    found = [f for f in Pipeline().findings(job) if f.code == "pose_out_of_range"]
+    assert bool(found) == is_found
+    if found:
+        assert found[0].severity == "caution"
+        assert found[0].value == pytest.approx(angle, abs=0.01)
+        assert found[0].limit == (30 if angle < 30 else 75)
+
+
+def test_a_compact_part_has_no_angle_that_matters(metal):
+    assert not [f for f in Pipeline().findings(job_of(metal, ball(8))) if f.code == "pose_out_of_range"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from checked_parts import codes, stack_of, the_finding
 
 from lean_trellis.core.checks.stacks import material_changes
 from lean_trellis.core.derive.pipeline import Pipeline
@@ -65,3 +66,24 @@ def test_a_gap_that_is_no_whole_number_of_layers_is_found_on_top_of_the_lowest_p
         pytest.approx(0.33),
         pytest.approx(round(0.33 / job.layer_height) * job.layer_height),
     )
+
+
+def test_base_and_separator_must_agree_on_the_plates_temperature(library):
+    for name, severity in (("pla", None), ("petg", "caution"), ("abs", "stop")):
+        job = stack_of(library, Separator(library.material(name), 0.3, 2), 2)
+        said = [f.severity for f in Pipeline().findings(job) if f.code == "temperatures_disagree"]
+        assert said == ([severity] if severity else [])
+    found = the_finding(job, "temperatures_disagree")
+    assert found.value > found.limit
+    assert found.source.startswith("assumed")
+
+
+def test_gaps_of_a_stack_are_whole_layers_and_not_nothing(library):
+    assert "stack_gap" not in codes(stack_of(library, None, 2))
+    assert the_finding(stack_of(library, None, 0), "stack_gap").severity == "stop"
+    assert the_finding(stack_of(library, None, 0.33, "mm"), "stack_gap").severity == "caution"
+
+
+def test_each_separator_is_two_changes_of_material(library):
+    assert material_changes(stack_of(library, Separator(library.material("pla"), 0, 2), 2)) == 4
+    assert material_changes(stack_of(library, None, 2)) == 0

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
+from checked_parts import codes, job_of, stack_of, the_finding
 
+from lean_trellis.core.checks import is_releasable
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
@@ -13,8 +15,9 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.parts.pose import Pose
-from lean_trellis.core.parts.stacking import Spacer, Stack
+from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.supports.common.targets import pick_region
 
 
 def arch() -> Mesh:
@@ -23,7 +26,7 @@ def arch() -> Mesh:
     return from_manifold(to_manifold(top) + to_manifold(left) + to_manifold(right))
 
 
-def job_of(shop, *placed: tuple[Mesh, float, float, float]) -> Job:
+def placed_job(shop, *placed: tuple[Mesh, float, float, float]) -> Job:
     """Parts at x, y and a build offset."""
     bodies = [Body(f"part {n}", mesh, len(mesh.faces)) for n, (mesh, *_) in enumerate(placed, start=1)]
     job = edits.add_bodies(new_job(*shop), bodies).job
@@ -44,7 +47,7 @@ def in_the_air(job: Job) -> list:
 
 def block_under_arch(shop, lift: float, height: float) -> Job:
     """A block under the arch: its middle stands at the part's, its foot `lift` above the plate."""
-    job = job_of(shop, (arch(), 130, 110, 0))
+    job = placed_job(shop, (arch(), 130, 110, 0))
     size = {"size_x": 10.0, "size_y": 10.0, "size_z": height, "place_x": 0.0, "place_y": 0.0, "place_z": lift}
     return with_support(job, "part-1", "block-plain", **size)
 
@@ -71,11 +74,10 @@ def test_a_support_may_stand_on_another(metal):
 def test_bars_that_stand_on_the_part_alone_hold_nothing(metal, shelf):
     """The bars between floor and ceiling stand on the part; with the part off the plate nothing reaches it."""
     chosen = {"landing": "anywhere"}
-    assert in_the_air(with_support(job_of(metal, (shelf, 130, 110, 0)), "part-1", "bars-metal", **chosen)) == []
-    job = job_of(metal, (shelf, 130, 110, 6))
+    assert in_the_air(with_support(placed_job(metal, (shelf, 130, 110, 0)), "part-1", "bars-metal", **chosen)) == []
+    job = placed_job(metal, (shelf, 130, 110, 6))
     regions = Pipeline().overhangs(job.parts[0], job).to_be_held
     ceiling = max(regions, key=lambda region: region.highest_mm)
-    from lean_trellis.core.supports.common.targets import pick_region
 
     job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"], (pick_region(ceiling, job.parts[0]),)).job
     job = edits.change_values(job, "support-1", chosen, "values").job
@@ -91,21 +93,45 @@ def test_bars_that_stand_on_the_part_alone_hold_nothing(metal, shelf):
 def test_a_part_rests_on_the_middle_of_another(metal):
     """Neither a corner nor the middle of a face lies above the post: the place is found between them."""
     post, plate = box((3, 3, 8)), box((40, 30, 2))
-    assert in_the_air(job_of(metal, (post, 134, 113, 0), (plate, 130, 110, 8.0))) == []
-    (found,) = in_the_air(job_of(metal, (post, 134, 113, 0), (plate, 130, 110, 8.2)))
+    assert in_the_air(placed_job(metal, (post, 134, 113, 0), (plate, 130, 110, 8.0))) == []
+    (found,) = in_the_air(placed_job(metal, (post, 134, 113, 0), (plate, 130, 110, 8.2)))
     assert found.part == "part 2"
 
 
 def test_what_rests_on_something_in_the_air_is_in_the_air_too(metal):
     cube = box((10, 10, 4))
-    job = job_of(metal, (cube, 130, 110, 2.0), (cube, 130, 110, 6.0))
+    job = placed_job(metal, (cube, 130, 110, 2.0), (cube, 130, 110, 6.0))
     assert [found.part for found in in_the_air(job)] == ["part 1", "part 2"]
-    assert in_the_air(job_of(metal, (cube, 130, 110, 0.0), (cube, 130, 110, 4.0))) == []
+    assert in_the_air(placed_job(metal, (cube, 130, 110, 0.0), (cube, 130, 110, 4.0))) == []
 
 
 def test_a_spacer_carries_what_stands_on_it(metal):
     cube, spacer = box((10, 10, 4)), box((8, 8, 2))
-    job = job_of(metal, (cube, 130, 110, 0.0), (cube, 130, 110, 6.0))
+    job = placed_job(metal, (cube, 130, 110, 0.0), (cube, 130, 110, 6.0))
     assert len(in_the_air(job)) == 1
     stack = Stack("stack-1", ("part-1", "part-2"), 2.0, "mm", Spacer("spacer", spacer))
     assert in_the_air(replace(job, stacks=(stack,))) == []
+
+
+def test_a_part_in_the_air_with_nothing_under_it_stops(metal):
+    job = job_of(metal, box((20, 20, 5)))
+    assert codes(job) == ["in_the_air", "island_not_held", "region_not_held"]
+    found = the_finding(job, "in_the_air")
+    assert (found.severity, found.value, found.limit) == ("stop", pytest.approx(4), 0.04)
+    assert not is_releasable((found,))
+
+
+def test_a_part_that_rests_on_another_is_not_in_the_air(metal):
+    job = job_of(metal, box((20, 20, 5)), box((20, 20, 5)), offset=0)
+    low = job.part("part-1").pose
+    raised = replace(job.part("part-2"), pose=replace(low, build_offset=5.0))
+    assert "in_the_air" not in codes(job.with_part(raised))
+
+
+def test_a_part_on_a_separator_is_held_and_on_none_is_not(library):
+    held = codes(stack_of(library, Separator(library.material("pla"), 0.3, 2), 2))
+    assert not {"in_the_air", "region_not_held", "island_not_held"} & set(held)
+    assert "in_the_air" in codes(stack_of(library, None, 2))
+    far_in = codes(stack_of(library, Separator(library.material("pla"), 9.0, 2), 2))
+    assert "region_not_held" in far_in
+    assert "in_the_air" not in far_in  # its middle stands on the separator

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from checked_parts import codes, job_of, the_finding
 
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
@@ -54,3 +55,13 @@ def test_a_support_in_a_zone_is_found_beside_its_part(job):
     (finding,) = [one for one in found(raft) if one.support_id == raft.supports[-1].id]
     assert finding.part_id == "part-1"
     assert finding.at_mm[2] == pytest.approx(0.0, abs=1e-6)
+
+
+@pytest.mark.parametrize("size", [(12, 12, 5), (60, 60, 5)])
+def test_nothing_may_stand_over_a_zone_of_the_plate(metal, size):
+    job = edits.move_part(job_of(metal, box(size), offset=0), "part-1", size[0] / 2, size[1] / 2).job
+    found = the_finding(job, "keep_out")
+    assert "left clamp" in found.message
+    assert found.at_mm[0] <= 10
+    assert found.at_mm[1] <= 10
+    assert "keep_out" not in codes(edits.move_part(job, "part-1", 130, 110).job)

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import io
 import zipfile
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from damage import damage_files, damage_job
-from lean_trellis.core.errors import FormatError
-from lean_trellis.core.formats import read_bodies
+from lean_trellis.core.errors import FileError, FormatError
+from lean_trellis.core.formats import amf, read_bodies
 from lean_trellis.core.formats.body import Named
 from lean_trellis.core.formats.three_mf import write
 from lean_trellis.core.job.files import open_job
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.primitives import ball, box
 
 
 def test_mutated_files_of_every_format_are_read_or_refused(tmp_path):
@@ -72,3 +75,32 @@ def test_places_farther_out_than_any_part_are_refused(tmp_path):
     path.write_text("v 0 0 0\nv 1e200 0 0\nv 0 1e200 0\nf 1 2 3\n")
     with pytest.raises(FormatError, match=r"far\.obj: reaches 1e\+200 mm"):
         read_bodies(path)
+
+
+def whole_files():
+    stream = io.BytesIO()
+    amf.write(stream, [Named("ball", ball(4, subdivisions=1))])
+    mesh = ball(4, subdivisions=1)
+    rows = [f"{len(mesh.vertices)} {len(mesh.faces)} 0"]
+    rows += [" ".join(map(str, row)) for row in mesh.vertices.tolist()]
+    rows += ["3 " + " ".join(map(str, row)) for row in mesh.faces.tolist()]
+    return {"amf": stream.getvalue(), "off": ("OFF\n" + "\n".join(rows) + "\n").encode()}
+
+
+WHOLE = whole_files()
+
+
+@pytest.mark.parametrize("suffix", list(WHOLE))
+@given(share=st.floats(0, 0.999), noise=st.binary(max_size=8))
+@settings(max_examples=40)
+def test_a_file_cut_off_anywhere_gets_one_line_and_never_a_wrong_part(tmp_path_factory, suffix, share, noise):
+    whole = WHOLE[suffix]
+    path = tmp_path_factory.mktemp("cut") / f"part.{suffix}"
+    path.write_bytes(whole[: int(share * len(whole))] + noise)
+    try:
+        bodies = read_bodies(path)
+    except FileError as problem:
+        assert "\n" not in str(problem)
+        assert str(path) in str(problem)
+        return
+    assert sum(body.triangles_read for body in bodies) == 80
