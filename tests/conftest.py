@@ -10,8 +10,10 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
 
+from lean_trellis.core.formats import Body
+from lean_trellis.core.job import Job, edits, new_job
 from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
+from lean_trellis.core.mesh.primitives import ball, box, cylinder, from_manifold, to_manifold
 from lean_trellis.core.shop import Library, Machine, Material, shipped_library
 
 # The same examples every time: what is found by chance belongs into a soak, not before a release.
@@ -37,6 +39,14 @@ def library() -> Library:
 @pytest.fixture(scope="session")
 def metal(library: Library) -> tuple[Machine, Material]:
     return library.machine("metal-260"), library.material("steel-316l")
+
+
+@pytest.fixture
+def trio(metal: tuple[Machine, Material]) -> Job:
+    """A job with a slab, a ball and a rod."""
+    meshes = {"slab": box((20, 10, 5)), "ball": ball(6, subdivisions=2), "rod": cylinder(3, 30)}
+    bodies = [Body(name, mesh, len(mesh.faces)) for name, mesh in meshes.items()]
+    return edits.add_bodies(new_job(*metal, "Test"), bodies).job
 
 
 @pytest.fixture(scope="session")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -35,3 +36,23 @@ def test_no_text_in_the_clipboard_breaks_anything(metal, text):
     except EditError:
         return
     assert {part.id for part in assigned.edit.job.parts} == {"part-1"}
+
+
+def test_owner_and_order_come_from_a_pasted_table(trio):
+    job = trio
+    job = edits.copy_part(job, "part-1").job
+    text = "Name;Order;Owner\nSLAB;FW-0431;Mallow Lane Dental\nr*;FW-0432;Tern Street Organs\nhinge;FW-1;X\n"
+    assigned = assign_orders(job, read_orders(text))
+    parts = {part.name: (part.owner, part.order) for part in assigned.edit.job.parts}
+    assert parts["slab"] == parts["slab (2)"] == ("Mallow Lane Dental", "FW-0431")
+    assert parts["rod"] == ("Tern Street Organs", "FW-0432")
+    assert parts["ball"] == ("", "")
+    assert assigned.unknown == ("hinge",)
+    plain = assign_orders(job, read_orders("ball\tOtterbank Survey\tFW-9"))
+    assert plain.edit.job.part("part-2").owner == "Otterbank Survey"
+
+
+@pytest.mark.parametrize(("text", "words"), [("", "empty"), ("name\nslab", "no column"), ("a,b,c", "no part")])
+def test_a_table_that_says_nothing_is_refused(trio, text, words):
+    with pytest.raises(EditError, match=words):
+        assign_orders(trio, read_orders(text))

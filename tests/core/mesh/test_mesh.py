@@ -36,3 +36,10 @@ def test_areas_of_some_faces_are_those_of_all():
     faces = np.array([5, 0, 17, 5])
     np.testing.assert_allclose(mesh.areas_of(faces), mesh.areas[faces])
     assert len(mesh.areas_of(np.zeros(0, np.int64))) == 0
+
+
+def test_vertex_normals_of_a_ball_look_away_from_its_middle():
+    mesh = ball(5, subdivisions=3)
+    away = mesh.vertices / np.linalg.norm(mesh.vertices, axis=1, keepdims=True)
+    assert np.einsum("ij,ij->i", mesh.vertex_normals, away).min() > 0.999
+    assert (Mesh(np.zeros((1, 3)), np.zeros((0, 3), np.int32)).vertex_normals == 0).all()

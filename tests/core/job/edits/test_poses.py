@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from any_parts import low
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -14,7 +15,9 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import History, Job, edits, new_job
 from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.parts import rotation_about
+from lean_trellis.core.parts.aligning import room_below
 from lean_trellis.core.parts.pose import rotation_between, rotation_xyz
 from lean_trellis.core.parts.tilt import tilt_of
 from lean_trellis.core.sets import shipped_sets
@@ -137,3 +140,59 @@ def test_no_angle_beyond_0_to_90_and_none_for_a_compact_part(metal):
             edits.stand_at(job, "part-1", tilt_of(job.parts[0]), degrees)
     with pytest.raises(EditError, match="compact"):
         edits.stand_at(job, "part-2", tilt_of(job.parts[1]), 45.0)
+
+
+def test_own_axes_turn_with_the_part(trio):
+    tilted = edits.turn_part(trio, "part-3", "y", 40).job
+    rod = edits.turn_parts(tilted, ["part-3"], "z", 55, frame="own").job.part("part-3")
+    np.testing.assert_allclose(rod.pose.matrix[:, 2], tilted.part("part-3").pose.matrix[:, 2], atol=1e-12)
+
+
+@pytest.mark.parametrize("pivot", ["each", "together", "plate", (12.0, 34.0)])
+def test_a_quarter_turn_about_a_pivot_goes_round_it(trio, pivot):
+    ids = ["part-1", "part-2"]
+    turned = edits.turn_parts(trio, ids, "z", 90, pivot=pivot).job
+    centre = {"together": None, "plate": trio.machine.plate.middle}.get(pivot, pivot) if pivot != "each" else None
+    for part_id in ids:
+        before, after = trio.part(part_id).pose, turned.part(part_id).pose
+        assert after.build_offset == pytest.approx(before.build_offset)
+        if pivot == "each":
+            assert (after.x, after.y) == pytest.approx((before.x, before.y))
+        elif centre is not None:
+            assert (after.x - centre[0], after.y - centre[1]) == pytest.approx(
+                (-(before.y - centre[1]), before.x - centre[0])
+            )
+
+
+@given(st.floats(0, 180), st.floats(-180, 180), st.sampled_from("xyz"))
+def test_a_face_stands_at_the_angle_asked_for(metal, degrees, first, axis):
+    job = edits.add_bodies(new_job(*metal), [Body("slab", box((20, 10, 5)), 12)]).job
+    job = edits.turn_part(job, "part-1", axis, first).job
+    part = edits.face_to_angle(job, "part-1", 3, degrees).job.part("part-1")
+    normal = part.pose.matrix @ part.mesh.normals[3]
+    assert np.degrees(np.arccos(np.clip(-normal[2], -1, 1))) == pytest.approx(degrees, abs=1e-4)
+    assert part.bounds()[0, 2] == pytest.approx(4)
+
+
+def test_parts_are_centred_and_dropped_only_when_asked(trio):
+    centred = edits.centre_parts(trio, ["part-1"], "x").job.part("part-1").pose
+    assert (centred.x, centred.y) == pytest.approx((130, trio.part("part-1").pose.y))
+    on = edits.centre_parts(trio, ["part-2"], on_part="part-1").job
+    np.testing.assert_allclose(on.part("part-2").bounds().mean(axis=0)[:2], on.part("part-1").bounds().mean(axis=0)[:2])
+    assert low(on, "part-2") == pytest.approx(4)
+    assert low(edits.drop_parts(on, ["part-2"]).job, "part-2") == pytest.approx(0)
+
+
+def test_a_part_stands_on_another_with_the_clearance_asked_for(trio):
+    job = trio
+    job = edits.centre_parts(edits.set_build_offset(job, ["part-2"], 60).job, ["part-2"], on_part="part-1").job
+    upper, lower = (job.part(part_id).placed for part_id in ("part-2", "part-1"))
+    room = room_below(upper, lower, RayTree(lower), RayTree(upper))
+    assert room == pytest.approx(60 - 9, abs=1e-3)
+    for clearance in (0.3, -0.5):
+        stood = edits.stand_on(job, "part-2", "part-1", room, clearance).job
+        assert low(stood, "part-2") == pytest.approx(9 + clearance, abs=1e-3)
+    far = edits.move_part(job, "part-2", 10, 10).job.part("part-2").placed
+    assert room_below(far, lower, RayTree(lower), RayTree(far)) == np.inf
+    with pytest.raises(EditError, match="below the plate"):
+        edits.stand_on(job, "part-2", "part-1", room, -40)

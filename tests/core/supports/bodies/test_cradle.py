@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from body_cases import is_closed
 from manifold3d import Manifold
 from panel_requests import request_for
 
@@ -22,6 +23,8 @@ from lean_trellis.core.supports.bodies.cradle import (
 from lean_trellis.core.supports.bodies.parameters import CradleParameters
 
 STEPS = np.array([[-0.5, 0.0], [0.5, 0.0], [0.0, -0.5], [0.0, 0.5]])
+
+
 LEVEL = np.zeros((1, 2))
 
 
@@ -81,3 +84,44 @@ def test_a_post_as_thick_at_its_tip_as_below_has_no_cone():
     values = CradleParameters(post_pitch=4, post_tip=1.5, post_diameter=1.5, seat_depth=0.0)
     request = request_for(box((30, 30, 4)), values, offset=10.0)
     assert _cones(request, np.array([[0.0, 0.0, 10.0]]), LEVEL).tolist() == [0.0]
+
+
+@pytest.mark.parametrize(("depth", "does"), [(0.0, "touches"), (0.3, "goes in"), (-0.2, "floats")])
+def test_posts_under_a_flat_ceiling_carry_the_whole_of_their_tip_or_nothing(depth, does):
+    values = CradleParameters(post_pitch=5, post_tip=1.2, post_diameter=2, seat_depth=depth)
+    cradle = generate_cradle(request_for(box((22, 12, 4)), values, offset=10.0))
+    assert (cradle.columns, cradle.rows) == (5, 3)
+    assert len(cradle.posts) == 15
+    assert {cradle.posts.state(number) for number in range(15)} == {does}
+    each = np.pi * 0.6**2 if depth >= 0 else 0.0
+    assert cradle.posts.areas == pytest.approx(np.full(15, each), rel=1e-3)
+    assert cradle.posts.depths == pytest.approx(np.full(15, depth), abs=1e-4)
+    post = np.pi * 10 * 1 - np.pi * (0.8 - (1 + 0.6 + 0.36) / 3 * 0.8) + np.pi * depth
+    assert cradle.bodies[1].volume == pytest.approx(post, rel=2e-3)
+    assert all(is_closed(body) for body in cradle.bodies)
+
+
+def test_posts_are_as_tall_as_a_curved_part_asks_and_only_what_reaches_it_counts():
+    values = CradleParameters(post_pitch=4, seat_depth=0.25, post_tip=1.0)
+    cradle = generate_cradle(request_for(ball(9, subdivisions=5), values, offset=5.0))
+    away = np.hypot(*cradle.posts.tops[:, :2].T)
+    seats = 14 - np.sqrt(81 - away**2)
+    assert cradle.posts.seats == pytest.approx(seats, abs=0.03)
+    steep = away > 6
+    assert (cradle.posts.areas[~steep] > 0.8 * np.pi * 0.25).all()
+    assert (cradle.posts.areas[steep] < 1.05 * np.pi * 0.25 / np.sqrt(1 - (away[steep] / 9) ** 2)).all()
+    equal = generate_cradle(request_for(ball(9, subdivisions=5), values.with_value("heights", "equal"), offset=5.0))
+    assert np.ptp(equal.posts.tops[:, 2]) == 0
+    assert {equal.posts.state(number) for number in range(len(equal.posts))} >= {"floats", "goes in"}
+
+
+def test_no_post_stands_below_a_protected_surface():
+    mesh = box((22, 12, 4))
+    protected = np.zeros(len(mesh.faces), np.uint8)
+    request = request_for(mesh, CradleParameters(post_pitch=4), offset=8)
+    under = np.flatnonzero(request.overhangs.mesh.normals[:, 2] < -0.9)
+    protected[under[0]] = 1
+    cradle = generate_cradle(request_for(mesh, CradleParameters(post_pitch=4), offset=8, protected=protected))
+    plain = generate_cradle(request)
+    assert len(cradle.posts) + len(cradle.posts.kept_off) == len(plain.posts)
+    assert 0 < len(cradle.posts.kept_off) < len(plain.posts)

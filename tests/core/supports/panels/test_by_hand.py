@@ -10,10 +10,13 @@ from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.supports.common.support import Extended, Gone, HandWork, Line
 from lean_trellis.core.supports.panels.by_hand import on_plate, with_hand_work
 from lean_trellis.core.supports.panels.lattice import generate_lattice
+from lean_trellis.core.supports.panels.panels import Panels
 from lean_trellis.core.supports.panels.parameters import LatticeParameters
 from lean_trellis.core.supports.panels.paths import Path
 
 MESH = box((20, 20, 4))
+
+
 OWN = request_for(MESH, LatticeParameters()).obstacles[0]
 
 
@@ -107,3 +110,32 @@ def test_a_piece_is_deleted_with_its_tabs_and_one_that_is_gone_is_said():
     lost = generate_lattice(request_for(MESH, parameters, hand=HandWork(gone=(Gone(place(40, 40), "piece"),))))
     assert lost.area_mm2 == pytest.approx(whole.area_mm2)
     assert lost.unkept.reasons == ("the piece that was deleted is not there any more",)
+
+
+def test_work_by_hand_cuts_deletes_and_extends_and_tells_what_it_lost():
+    mesh, parameters = box((20, 12, 4)), LatticeParameters(cell_along=4, cell_across=0, rim_walls=0, inset=0.5)
+    plain = generate_lattice(request_for(mesh, parameters))
+    x = float(plain.tabs.places[0, 0])
+    low = -mesh.bounds[1][2] / 2
+    place = (x - 10.0, 0.0, low)  # the part's own coordinates are round its middle
+    own = request_for(mesh, parameters).obstacles[0]
+    assert own.pose.to_plate(own.tree.mesh, np.array([place]))[0, 0] == pytest.approx(x, abs=10.1)
+
+    def made(**hand) -> Panels:
+        return generate_lattice(request_for(mesh, parameters, hand=HandWork(**hand)))
+
+    at = own.pose.to_part(own.tree.mesh, np.array([[x, 6.0, 8.0]]))[0]
+    there = tuple(at.tolist())
+    assert made(gone=(Gone(there, "wall"),)).counted.number == plain.counted.number - 1
+    assert made(gone=(Gone(there, "piece"),)).counted.number == plain.counted.number - 1
+    lost = made(gone=(Gone((99.0, 0.0, 0.0), "wall"), Gone((99.0, 0.0, 0.0), "piece")))
+    assert lost.counted.number == plain.counted.number and len(lost.unkept.reasons) == 2
+    ring = own.pose.to_part(own.tree.mesh, np.array([[x - 1, 3.0, 8], [x + 1, 3, 8], [x + 1, 8, 8], [x - 1, 8, 8]]))
+    cut = made(cut_out=(Line(tuple(map(tuple, ring.tolist()))),))
+    assert cut.lengths_mm.sum() == pytest.approx(plain.lengths_mm.sum() - 5.0, abs=0.01)
+    wide = LatticeParameters(cell_along=4, cell_across=0, rim_walls=0, inset=3.0)
+    short = generate_lattice(request_for(mesh, wide))
+    end = own.pose.to_part(own.tree.mesh, np.array([[float(short.tabs.places[0, 0]), 9.0, 8.0]]))[0]
+    longer = generate_lattice(request_for(mesh, wide, hand=HandWork(extended=(Extended(tuple(end.tolist()), 2.0),))))
+    assert longer.lengths_mm.sum() == pytest.approx(short.lengths_mm.sum() + 2.0, abs=0.05)
+    assert longer.piece_count == short.piece_count

@@ -1,0 +1,20 @@
+"""Places on faces."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.sampling import places_on
+
+
+@pytest.mark.parametrize("apart", [0.5, 2.0, 50.0])
+def test_places_lie_on_their_faces_as_close_as_asked(apart):
+    mesh = box((12, 9, 4))
+    places, faces = places_on(mesh, np.arange(len(mesh.faces)), apart, most_across=60)
+    for place, face in zip(places[::7], faces[::7], strict=True):
+        corner, normal = mesh.vertices[mesh.faces[face, 0]], mesh.normals[face]
+        assert abs((place - corner) @ normal) < 1e-9
+    assert set(faces.tolist()) == set(range(len(mesh.faces)))
+    assert (len(places) == len(mesh.faces)) == (apart == 50.0)
