@@ -8,18 +8,13 @@ import numpy as np
 import pytest
 from bar_requests import bars_for
 
-from lean_trellis.core.derive.pipeline import Pipeline
-from lean_trellis.core.formats import Body
-from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh import Mesh, build_topology
-from lean_trellis.core.mesh.primitives import box, cylinder, from_manifold, to_manifold
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.overhang import detect
 from lean_trellis.core.parts import Pose
-from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.strength.capacity import bending_stresses, buckling_loads, second_moments, slenderness
 from lean_trellis.core.strength.hold_loads import lift_loads, peel_stresses
 from lean_trellis.core.supports.bars.figures import BENDING, BUCKLING, TIP, BarStrength, bar_figures
-from lean_trellis.core.supports.bars.loads import figures_of_bars, strength_of
 
 
 def placed(mesh, lift):
@@ -121,31 +116,3 @@ def test_a_bar_on_a_trunk_counts_with_what_is_below_it():
     assert (found.used[joined] >= found.trunk_used[bars.trunk[joined]] - 1e-12).all()
     heavy = bars.trunks.contacts.argmax()
     assert found.trunk_used[heavy] > 0
-
-
-@pytest.mark.parametrize(
-    ("machine", "material", "set_name", "key"),
-    [
-        ("metal-260", "steel-316l", "bars-metal", "thermal lift"),
-        ("vat-150", "resin-model", "bars-resin-regular", "peel pressure"),
-        ("filament-320", "pla", "bars-extrusion", "nozzle push"),
-    ],
-)
-def test_figures_of_each_process_name_their_sources(library, machine, material, set_name, key):
-    job = new_job(library.machine(machine), library.material(material))
-    mesh = cylinder(12, 6)
-    job = edits.add_bodies(job, [Body("disc", mesh, len(mesh.faces))]).job
-    job = edits.set_build_offset(job, ["part-1"], 15.0).job
-    job = edits.add_support(job, "part-1", shipped_sets()[set_name]).job
-    pipeline = Pipeline()
-    figures = pipeline.figures("part-1", job)["support-1"]
-    assert key in figures.source
-    assert "assumed" in figures.source
-    assert len(figures.used) == len(pipeline.bars(job.supports[0], job))
-    assert (figures.used > 0).any()
-    assert pipeline.figures("part-1", job)["support-1"] is figures, "kept"
-
-
-def test_no_bars_have_no_figures(metal):
-    assert figures_of_bars([], None, "vat", {}) == ()
-    assert strength_of("powder_bed", metal[1].constants).push_n_per_mm > 0

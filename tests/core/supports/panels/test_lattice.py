@@ -5,79 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import shapely
-import trimesh
-from hypothesis import given, settings
-from hypothesis import strategies as st
 from manifold3d import Manifold, OpType
-from panel_cases import bridge, outlines_of
-from panel_requests import LAYER, request_for
+from panel_cases import bridge
+from panel_requests import request_for
 
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold, wavy_plate
-from lean_trellis.core.supports.common.floors import floors_of
-from lean_trellis.core.supports.panels.lattice import cuts_of, generate_lattice, lattice_paths, rim_rings
+from lean_trellis.core.supports.panels.lattice import generate_lattice
 from lean_trellis.core.supports.panels.parameters import LatticeParameters
-
-some_lattice = st.builds(
-    LatticeParameters,
-    thickness=st.sampled_from([0.0, 0.2, 0.5]),
-    cell_along=st.sampled_from([0.0, 1.5, 3.0]),
-    cell_across=st.sampled_from([1.0, 2.2]),
-    turn=st.floats(-90, 90),
-    skew=st.sampled_from([0.0, 20.0]),
-    rim_walls=st.integers(0, 3),
-    tab_free=st.floats(0, 0.8),
-    tab_width=st.floats(0.2, 2),
-    tab_height=st.floats(0.1, 1.5),
-    open_share=st.sampled_from([0.0, 0.2, 0.5]),
-    largest_piece=st.sampled_from([None, 9.0, 20.0]),
-    ends_on=st.sampled_from(["plate", "below"]),
-)
-
-
-@settings(max_examples=16, deadline=None)
-@given(some_lattice, st.sampled_from(["box", "ball", "wavy", "bridge"]))
-def test_area_is_the_outline_less_openings_cuts_and_gaps_and_solids_are_closed(parameters, shape):
-    mesh = {"box": lambda: box((18, 12, 4)), "ball": lambda: ball(8, subdivisions=3),
-            "wavy": lambda: wavy_plate(20, 24), "bridge": bridge}[shape]()  # fmt: skip
-    panels = generate_lattice(request_for(mesh, parameters))
-    if panels.is_empty:
-        return
-    pictures = outlines_of(panels)
-    # No two slabs lie over each other, so what they cover together is their sum.
-    covered = sum(
-        shapely.union_all(shapely.set_precision(shapes, 1e-6), grid_size=1e-6).area for shapes in pictures.values()
-    )
-    assert panels.area_mm2 == pytest.approx(covered, rel=1e-4)
-    witness = trimesh.Trimesh(panels.mesh.vertices, panels.mesh.faces, process=False)
-    if parameters.thickness == 0:
-        assert witness.area == pytest.approx(panels.area_mm2, rel=1e-6)
-        return
-    assert witness.is_watertight and witness.is_winding_consistent
-    if parameters.rim_walls == 0 or shape == "box":  # straight, but for the mitred corners of a box's rim
-        assert witness.volume == pytest.approx(panels.area_mm2 * parameters.thickness, rel=1e-4)
-
-
-@settings(max_examples=25, deadline=None)
-@given(some_lattice)
-def test_under_a_flat_ceiling_the_area_follows_from_the_paths_the_tabs_and_the_openings(parameters):
-    parameters = parameters.with_value("ends_on", "plate").with_value("bite_depth", 0.1)
-    request = request_for(box((18, 12, 4)), parameters, offset=8.0)
-    panels = generate_lattice(request)
-    (floor,) = floors_of(request.overhangs, request.chosen[0])
-    middle = request.overhangs.mesh.bounds.mean(axis=0)[:2]
-    inside = floor.inside(parameters.inset)
-    rings = rim_rings(inside, parameters)
-    bands = cuts_of(inside, rings, parameters, middle)
-    paths = lattice_paths(inside, rings, parameters, 0, middle, bands)
-    length = sum((shapely.LinearRing if path.is_closed else shapely.LineString)(path.places).length for path in paths)
-    tabs = float(panels.tabs.widths.sum())
-    openings = 0.0
-    for shapes in outlines_of(panels).values():
-        walls = shapely.union_all(shapes, grid_size=1e-9)
-        openings += sum(shapely.Polygon(ring).area for part in shapely.get_parts(walls) for ring in part.interiors)
-    assert panels.open_mm2 == pytest.approx(openings, rel=1e-4, abs=1e-3)
-    gaps = parameters.tab_height * (length - tabs) if parameters.tab_free > 0 else 0.0
-    assert panels.area_mm2 == pytest.approx(8.0 * length + 0.1 * tabs - gaps - openings, rel=1e-4)
 
 
 @pytest.mark.parametrize("make", [lambda: ball(9, subdivisions=4), lambda: wavy_plate(30, 40), bridge])
@@ -91,30 +25,6 @@ def test_no_panel_passes_through_a_part_but_for_its_bite(make, ends_on):
     # Tabs are counted twice where walls cross; a slope makes a tab's bite longer, never deeper.
     assert common.volume() <= 1.3 * panels.contact_area_mm2 * parameters.bite_depth + 1e-3
     assert panels.contact_area_mm2 > 5
-
-
-def test_a_cut_does_not_run_along_the_rim_and_swallow_it():
-    parameters = LatticeParameters(cell_along=2, cell_across=2, largest_piece=9.2, inset=0.4, thickness=0.2)
-    # The rim lies six millimetres from the middle, where every third gap between walls is.
-    panels = generate_lattice(request_for(box((12.8, 12.8, 3)), parameters))
-    middles = (panels.columns.places[panels.slabs.left] + panels.columns.places[panels.slabs.right]) / 2
-    on_rim = np.abs(np.abs(middles - 6.4).max(axis=1) - 6.0) < 1e-6
-    pairs = np.unique(np.column_stack([panels.slabs.left, panels.slabs.right])[on_rim], axis=0)
-    steps = panels.columns.places[pairs[:, 1]] - panels.columns.places[pairs[:, 0]]
-    assert np.hypot(*steps.T).sum() > 0.9 * 48
-    assert panels.piece_sizes_mm.max() <= 9.2
-
-
-def test_tops_follow_a_curved_surface_to_its_facets():
-    request = request_for(wavy_plate(30, 40), LatticeParameters(bite_depth=0, tab_free=0, cell_along=2, cell_across=2))
-    panels = generate_lattice(request)
-    ends = np.concatenate([panels.columns.places[panels.slabs.left], panels.columns.places[panels.slabs.right]])
-    tops = np.concatenate([panels.slabs.high[:, 0], panels.slabs.high[:, 1]])
-    starts = np.column_stack([ends, np.full(len(ends), 1.0)])
-    distance, _ = request.obstacles[0].first_hits(starts, np.array([0, 0, 1.0]))
-    met = np.isfinite(distance)
-    assert met.mean() > 0.99
-    assert np.abs(tops - 1.0 - distance)[met].max() < 2e-3
 
 
 def test_walls_end_on_the_plate_on_what_is_below_or_at_a_level():
@@ -150,9 +60,3 @@ def test_protected_surfaces_get_no_tab():
     kept_off = shapely.Polygon(corners).buffer(-0.01)
     assert len(panels.tabs) > 10
     assert not shapely.contains_xy(kept_off, *panels.holds[:, :2].T).any()
-
-
-def test_a_gap_keeps_whole_layers_free():
-    parameters = LatticeParameters(contact="gap", gap_layers=2, tab_free=0, cell_along=3)
-    panels = generate_lattice(request_for(box((20, 10, 4)), parameters, offset=6))
-    assert panels.slabs.high.max() == pytest.approx(6 - 2 * LAYER)
