@@ -1,4 +1,4 @@
-"""Modules stay small enough to be read at a sitting."""
+"""Modules stay small enough to be read at a sitting, and each of the core's has tests of its own."""
 
 from __future__ import annotations
 
@@ -26,3 +26,11 @@ def test_no_two_classes_have_one_name():
     )
     assert len(names) > 400
     assert [name for name, count in names.items() if count > 1] == []
+
+
+def test_every_module_of_the_core_has_its_own_tests():
+    core, tests = SOURCE / "lean_trellis" / "core", Path(__file__).parent / "core"
+    modules = [path.relative_to(core) for path in core.rglob("*.py") if path.name != "__init__.py"]
+    assert len(modules) > 150
+    missing = [str(path) for path in modules if not (tests / path.parent / f"test_{path.name}").exists()]
+    assert missing == []
