@@ -26,15 +26,6 @@ def test_a_part_on_its_raft_is_held_by_it_and_one_above_it_is_not():
     assert above.contact_area_mm2 == 0 and not len(above.holds)
 
 
-@pytest.fixture
-def metal_job():
-    library = shipped_library()
-    job = new_job(library.machine("metal-260"), library.material("steel-316l"))
-    bodies = [Body("plate", box((24, 14, 5)), 12), Body("ball", ball(7, subdivisions=3), 1280)]
-    job = edits.add_bodies(job, bodies).job
-    return edits.set_build_offset(job, ["part-1", "part-2"], 5.0).job
-
-
 @pytest.mark.parametrize("name", [name for name in ALL if not name.startswith("bars")])
 def test_every_family_is_generated_kept_checked_and_told_apart(metal_job, name, tmp_path):
     chosen = shipped_sets()[name]

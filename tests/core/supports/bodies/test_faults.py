@@ -9,20 +9,8 @@ import pytest
 from lean_trellis.core.checks.families import check_families
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import ParameterError
-from lean_trellis.core.formats import Body
-from lean_trellis.core.job import edits, new_job
-from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.job import edits
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.shop import shipped_library
-
-
-@pytest.fixture
-def metal_job():
-    library = shipped_library()
-    job = new_job(library.machine("metal-260"), library.material("steel-316l"))
-    bodies = [Body("plate", box((24, 14, 5)), 12), Body("ball", ball(7, subdivisions=3), 1280)]
-    job = edits.add_bodies(job, bodies).job
-    return edits.set_build_offset(job, ["part-1", "part-2"], 5.0).job
 
 
 def test_a_raft_thicker_than_the_offset_is_a_stop_that_lifting_cures(metal_job):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-import pytest
 from panel_requests import request_for
 
 from lean_trellis.core.mesh.primitives import box
