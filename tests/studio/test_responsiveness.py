@@ -214,3 +214,4 @@ def test_after_escape_it_is_said_everywhere_what_is_missing_and_the_next_step_br
     assert session.cancelled() == ()
     assert session.findings() is not None
     assert session.bars(session.support) is not None
+    assert " · sum " in bench.totals.text(), "so many bars are not united unasked, and their sum is called so"

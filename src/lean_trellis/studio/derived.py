@@ -5,7 +5,7 @@ One request at a time, the most wanted first.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -125,14 +125,20 @@ class Derived(QObject):
         shown = self.shown_structure(support)
         return None if shown is None else shown.totals
 
-    def built_volume(self, support: Support) -> float | None:
-        """What a support holds as built, overlaps counted once, mm³, once known."""
-        return self.graph.known(BUILT_VOLUME, support, self.job)
+    def volume_of(self, support: Support) -> tuple[float | None, bool]:
+        """What a support holds, mm³, once known, and whether that is as built: overlaps counted once, no mere sum."""
+        totals = self.totals(support)
+        if totals is not None and totals.is_heavy:
+            return totals.sum_mm3, False
+        return self.graph.known(BUILT_VOLUME, support, self.job), True
 
-    def built_volume_words(self) -> str:
-        """What all supports hold as built, cm³."""
-        known = [self.built_volume(support) for support in self.job.supports]
-        return "… cm³" if None in known else f"{sum(filter(None, known)) / 1000:,.2f} cm³"
+    def volume_words(self, supports: Sequence[Support]) -> str:
+        """The same of some supports in words, cm³; a sum is called so."""
+        volumes = [self.volume_of(support) for support in supports]
+        known = [volume for volume, _ in volumes if volume is not None]
+        if len(known) < len(volumes):
+            return "… cm³"
+        return f"{'' if all(as_built for _, as_built in volumes) else 'sum '}{sum(known) / 1000:,.2f} cm³"
 
     def shown_structure(self, support: Support) -> ShownStructure | None:
         """The structures of a support with what the view shows of them, once known."""
@@ -269,7 +275,9 @@ class Derived(QObject):
                 yield FIGURES, self.part, "Working out loads"
             yield REGION_FACTS, self.part, "Measuring the regions"
         for support in sorted(job.supports, key=lambda support: support.id != self.selection.support):
-            yield BUILT_VOLUME, support, "Measuring supports as built"
+            totals = self.totals(support)
+            if totals is not None and not totals.is_heavy:
+                yield BUILT_VOLUME, support, "Measuring supports as built"
 
     def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
         """The same with keys and requests; before it what is selected, and what a section cuts (without a word)."""

@@ -104,7 +104,7 @@ class StatusLine(QWidget):
             stops = sum(finding.severity == "stop" for finding in findings)
             cautions = sum(finding.severity == "caution" for finding in findings)
             self.findings_words.setText(f"⬣ {_counted(stops, 'stop')}   ▲ {_counted(cautions, 'caution')}")
-        self.supports_words.setText(f"supports {session.built_volume_words()}")
+        self.supports_words.setText(f"supports {session.volume_words(session.job.supports)}")
 
     def show_next(self, words: str) -> None:
         """Say what to do next, while no task is running."""

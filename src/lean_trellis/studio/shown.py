@@ -42,6 +42,8 @@ _GATHERED_TO = 8
 """How many times the faces wanted are left for the careful simplification."""
 MOST_SHOWN = 600_000
 """The same with graphics hardware."""
+_MOST_UNITED = 300_000
+"""Supports of more faces than this are not united unasked."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,15 +90,18 @@ class Totals:
     """What a support comes to: how many of what it is made of, their sizes, and the family's words for it all."""
 
     counted: Counted
+    sum_mm3: float
+    """The volume of all it is made of; overlaps count twice."""
+    is_heavy: bool
+    """Whether uniting it would take too long to be done unasked: the sum is shown then, and called so."""
     length_mm: float
     contact_mm2: float
     words: str
     trouble: str
 
-    def in_a_line(self, volume_mm3: float | None) -> str:
-        """Count, volume as built (None: not known yet), total length, area of contact."""
-        volume = "…" if volume_mm3 is None else f"{volume_mm3 / 1000:,.2f}"
-        return f"{self.counted} · {volume} cm³ · {self.length_mm / 1000:,.2f} m · contact {self.contact_mm2:,.1f} mm²"
+    def in_a_line(self, volume: str) -> str:
+        """Count, volume in words, total length, area of contact."""
+        return f"{self.counted} · {volume} · {self.length_mm / 1000:,.2f} m · contact {self.contact_mm2:,.1f} mm²"
 
 
 @dataclass(frozen=True, eq=False)
@@ -268,7 +273,15 @@ def shown_nodes(most: int) -> ShownNodes:
 
     def structure(reader: Reader[ShownStructure]) -> ShownStructure:
         made, spec = reader.one(STRUCTURE), spec_for(reader.subject.parameters)
-        totals = Totals(made.counted, made.length_mm, made.contact_area_mm2, spec.words(made), spec.trouble(made))
+        totals = Totals(
+            made.counted,
+            made.volume_mm3,
+            len(made.mesh.faces) > _MOST_UNITED,
+            made.length_mm,
+            made.contact_area_mm2,
+            spec.words(made),
+            spec.trouble(made),
+        )
         return ShownStructure(made, totals, spec.drawn(made, most))
 
     return ShownNodes(

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import pytest
 
+from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.mesh.uniting import set_apart, united
+from lean_trellis.core.progress import CountingWatch
 
 
 def at(x: float) -> Mesh:
@@ -37,3 +39,10 @@ def test_shells_whose_boxes_meet_are_set_apart():
 def test_what_bounds_no_solid_is_put_side_by_side():
     opened = Mesh(at(0).vertices, at(0).faces[1:])
     assert len(united([opened, at(2)]).faces) == 23
+
+
+def test_uniting_can_be_cancelled_between_two_solids():
+    row = [at(3.0 * number) for number in range(8)]
+    with pytest.raises(Cancelled):
+        united(row, CountingWatch(cancel_after=0))
+    assert united(row, CountingWatch()).volume == pytest.approx(16 * (3 * 7 + 4))

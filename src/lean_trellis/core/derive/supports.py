@@ -9,6 +9,7 @@ from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import OBSTACLE, OVERHANGS, SHADOW, TOPOLOGY
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.obstacle import Ground
@@ -112,10 +113,11 @@ STRUCTURE: Node[Structure] = Node(
 
 def _built_volume(reader: Reader[float]) -> float:
     """What a merged export of it holds, mm³: overlaps count once; sheets are as wide as their scan line."""
-    made = reader.one(STRUCTURE)
-    bodies = spec_for(reader.subject.parameters).export(made, "", ExportWish(united=True))
-    sheets = any(body.is_sheet for body in bodies)
-    return made.volume_mm3 if sheets else float(sum(body.mesh.volume for body in bodies))
+    made = reader.one(STRUCTURE, 0.0, 0.2)
+    bodies = spec_for(reader.subject.parameters).export(made, "", ExportWish(united=False))
+    if any(body.is_sheet for body in bodies):
+        return made.volume_mm3
+    return float(united([body.mesh for body in bodies], reader.stretch(0.2, 1.0)).volume)
 
 
 BUILT_VOLUME: Node[float] = Node(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from manifold3d import Manifold, OpType
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from shapely import STRtree, box
@@ -13,13 +12,14 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
+from lean_trellis.core.progress import UNWATCHED, Watch
 
 
 @heavy
-def united(meshes: list[Mesh]) -> Mesh:
+def united(meshes: list[Mesh], watch: Watch = UNWATCHED) -> Mesh:
     """All solids as one without inner walls, so that overlaps count once.
 
-    Where a mesh is not sound nothing can be united: all are then put side by side.
+    Where a mesh is not sound nothing can be united: all are then put side by side. Can be cancelled between two solids.
     """
     whole = join(meshes)
     if not len(whole.faces):
@@ -28,7 +28,12 @@ def united(meshes: list[Mesh]) -> Mesh:
         solids = [to_manifold(layer) for layer in set_apart(whole)]
     except EditError:
         return whole
-    return from_manifold(Manifold.batch_boolean(solids, OpType.Add))
+    count = len(solids)
+    while len(solids) > 1:  # the smallest two first, as the library itself does
+        watch.at(1 - len(solids) / count, "uniting")
+        solids.sort(key=lambda solid: -int(solid.num_tri()))
+        solids.append(solids.pop() + solids.pop())
+    return from_manifold(solids[0])
 
 
 @heavy

@@ -381,7 +381,7 @@ class SupportsStation(Station):
         waiting = "…" if problem is None else "cancelled" if isinstance(problem, Cancelled) else "refused"
         if totals is None:
             return title, target, waiting, ""
-        volume = self.session.built_volume(support)
+        volume, _ = self.session.volume_of(support)
         return title, target, totals.counted.number, "…" if volume is None else round(volume / 1000, 2)
 
     def _show_support(self, support: Support | None, *, has_any: bool) -> None:
@@ -413,7 +413,7 @@ class SupportsStation(Station):
             words = "Nothing was generated: see Problems"
         else:
             totals = self.session.totals(support)
-            words = "Generating …" if totals is None else totals.in_a_line(self.session.built_volume(support))
+            words = "Generating …" if totals is None else totals.in_a_line(self.session.volume_words([support]))
         self.totals.setText(words)
         self.totals.setToolTip(f"{words}\nCount, volume as built, total length, area of contact with the part")
 
@@ -437,4 +437,4 @@ class SupportsStation(Station):
         others = len(made) - len(alike)
         if others:
             return Fact(self.mark(), f"{count}, {others} other{'s' * (others > 1)}")
-        return Fact(self.mark(), f"{count}, {self.session.built_volume_words()}")
+        return Fact(self.mark(), f"{count}, {self.session.volume_words(supports)}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -110,8 +111,8 @@ class CopiesSection(Section):
         path = Path(chosen)
 
         def read(body: Body) -> None:
-            self._spacer = Spacer(body.name, body.mesh)
-            self._change()
+            spacer = self._spacer = Spacer(body.name, body.mesh)
+            self._change(lambda: spacer)
             self.refresh()
 
         self.session.ask(f"Reading {path.name}", ReadBody(path, part.origin), read)
@@ -125,14 +126,14 @@ class CopiesSection(Section):
             count, gap = round(self.count.value), self.gap.value
             self.session.do(lambda job: stack_part(job, part.id, count, gap, self._unit(), self._filling()))
 
-    def _change(self) -> None:
+    def _change(self, filling: Callable[[], Separator | Spacer | None] | None = None) -> None:
         """Give the stack of the current part what the fields say; what is refused gives way to what holds."""
         stack = self._known()
         if stack is None:
             return
 
         def changed(job: Job) -> Edit:
-            values = replace(stack, gap=self.gap.value, gap_unit=self._unit(), filling=self._filling())
+            values = replace(stack, gap=self.gap.value, gap_unit=self._unit(), filling=(filling or self._filling)())
             return change_stack(job, stack.id, values)
 
         if not self.session.do(changed):
