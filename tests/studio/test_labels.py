@@ -29,7 +29,7 @@ from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.pictures import wait_until
 
 _BUTTONS = (QPushButton, QCheckBox, QRadioButton, QToolButton)
-_ARROW, _MARGINS, _CELL_MARGINS = 36, 14, 8
+_ARROW, _MARGINS, _HEAD_MARGINS = 36, 14, 18
 _SETS = (
     "bars-metal-braced", "lattice-metal", "wall-line", "wall-flank", "raft-follow", "block-plain", "cradle-posts",
 )  # fmt: skip
@@ -83,8 +83,9 @@ def cut_off_cells(root: QWidget) -> Iterator[str]:
         model, head = table.model(), head_of(table)
         for column in range(model.columnCount()):
             words = str(model.headerData(column, Qt.Orientation.Horizontal))
-            if head.fontMetrics().horizontalAdvance(words) > head.sectionSize(column) - _CELL_MARGINS:
-                yield f"heading {words!r} is {head.sectionSize(column)} wide"
+            wide = head.fontMetrics().horizontalAdvance(words) + _HEAD_MARGINS
+            if words and wide > head.sectionSize(column):
+                yield f"heading {words!r} is {head.sectionSize(column)} wide and needs {wide}"
             for row in range(min(model.rowCount(), 10)):
                 index = model.index(row, column)
                 wide = table.sizeHintForIndex(index).width()

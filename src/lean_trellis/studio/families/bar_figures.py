@@ -67,7 +67,7 @@ class FiguresSection(Section):
         self.body.addWidget(self.legend)
         self.words = figure()
         self.body.addWidget(self.words)
-        columns, widths = ("Bar", "Used", "By", "N", "Free mm"), {0: 44, 1: 46, 3: 54, 4: 68}
+        columns, widths = ("Bar", "Used", "By", "N", "Free mm"), {0: 44, 1: 48, 3: 54, 4: 68}
         self.table = PickTable(columns, several=False, stretch=2, widths=widths)
         self.table.setObjectName("figures.worst")
         self.table.setFixedHeight(316)

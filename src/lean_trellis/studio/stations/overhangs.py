@@ -121,8 +121,8 @@ class OverhangsStation(Station):
         self.csv = button("Save as CSV…", self._save_csv, "The list with all figures, for a spreadsheet",
                           name="overhangs.csv")  # fmt: skip
         page.addWidget(row(self.filter, 1, self.csv))
-        widths = {0: 42, 2: 72, 3: 58, 4: 70}
-        self.table = PickTable(("", "Kind", "mm²", "Worst °", "Supported"), stretch=1, widths=widths)
+        widths = {0: 38, 2: 70, 3: 64, 4: 66}
+        self.table = PickTable(("", "Kind", "mm²", "Worst °", "Support"), stretch=1, widths=widths)
         self.table.setObjectName("overhangs.table")
         self.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
         self.table.setMinimumHeight(ten_rows())

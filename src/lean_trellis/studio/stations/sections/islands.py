@@ -16,7 +16,7 @@ class IslandsSection(Section):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Islands", is_open=False)
-        columns = ("From mm", "Middle", "mm²", "Supported")
+        columns = ("From mm", "Middle", "mm²", "Support")
         self.table = PickTable(columns, several=False, stretch=1, widths={0: 72, 2: 72, 3: 70})
         self.table.setObjectName("islands.table")
         self.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
