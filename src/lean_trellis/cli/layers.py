@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from lean_trellis.cli.options import choose_shop, posed, require_layer_height, require_offset
+from lean_trellis.cli.options import choose_shop, chosen_layer_height, posed, require_layer_height, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.reading import read_files
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Longs
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job.files import SUFFIX, open_job
 from lean_trellis.core.layers import BodyLayers, LayerPlan, layered
@@ -22,7 +21,6 @@ from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.shop import full_library
 from lean_trellis.core.supports.common.request import line_width
 
-_USUAL_LAYER_MM = 0.05
 _KINDS = ("part", "support", "separator")
 
 
@@ -44,9 +42,8 @@ def layers(
             table = _of_job(path, asked, watch)
         else:
             shop = choose_shop(full_library(), machine, material) if machine or material else None
-            usual = shop[1].usual_layer_height if shop and material else _USUAL_LAYER_MM
             normal = shop[0].layer_normal if shop and machine else (0.0, 0.0, 1.0)
-            table = _Table(asked or usual, normal)
+            table = _Table(chosen_layer_height(asked, material), normal)
             bodies = read_files([path], units, Stretch(watch, 0, 0.3)).bodies
             for number, (_, body) in enumerate(bodies):
                 middle = body.mesh.middle if keep_position or shop is None else (*shop[0].plate.middle, 0)
@@ -117,20 +114,19 @@ class _Table:
             "bodies": [_body(kind, name, made) for kind, name, made in self.bodies],
         }
 
-    def _numbers(self, made: BodyLayers) -> np.ndarray[Any, np.dtype[np.int64]]:
+    def _numbers(self, made: BodyLayers) -> Longs:
         """(l,): the number of each layer of a body, 0 for the one on the plate."""
-        numbers: np.ndarray[Any, np.dtype[np.int64]] = np.rint(made.heights / self.height - 0.5).astype(np.int64)
+        numbers: Longs = np.rint(made.heights / self.height - 0.5).astype(np.int64)
         return numbers
 
 
 def _body(kind: str, name: str, made: BodyLayers) -> dict[str, Any]:
-    gaps: Iterable[Floats] = made.slices.gaps
     return {
         "kind": kind,
         "name": name,
         "layers": len(made.heights),
         "open_length_mm": float(made.line_lengths_mm.sum()),
-        "gaps": [{"x_mm": x, "y_mm": y, "z_mm": z, "width_mm": wide} for x, y, z, wide in np.asarray(gaps).tolist()],
+        "gaps": [{"x_mm": x, "y_mm": y, "z_mm": z, "width_mm": wide} for x, y, z, wide in made.slices.gaps.tolist()],
     }
 
 

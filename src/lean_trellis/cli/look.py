@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from lean_trellis.cli.options import choose_shop, posed, require_angle, require_layer_height, require_offset
+from lean_trellis.cli.options import choose_shop, chosen_layer_height, posed, require_angle, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.reading import read_files
 from lean_trellis.core.arrays import Floats
@@ -23,7 +23,6 @@ from lean_trellis.core.overhang.outline import RIM_WORDS
 from lean_trellis.core.overhang.spans import greatest_spans
 from lean_trellis.core.shop import Machine, full_library
 
-_USUAL_LAYER_MM = 0.05
 _NOT_IN_TABLE = ("outline", "rim_mm", "centroid_mm", "along_normal_mm")
 
 
@@ -43,7 +42,7 @@ def overhangs(
 ) -> None:
     """The regions and islands of every body in a file as it would be posed."""
     require_angle("--critical-angle", critical_angle)
-    height = _layer_height(layer_height, material)
+    height = chosen_layer_height(layer_height, material)
     built_on = full_library().machine(machine) if machine else None
     bridging = SelfBridging.of(choose_shop(full_library(), None, material)[1]) if material else None
     with progress() as watch:
@@ -94,15 +93,6 @@ def overhangs(
 def layer_normal(machine: Machine | None) -> tuple[float, float, float]:
     """Unit normal of a machine's layers."""
     return (0.0, 0.0, 1.0) if machine is None else machine.layer_normal
-
-
-def _layer_height(asked: float | None, material: str | None) -> float:
-    chosen = require_layer_height(asked)
-    if chosen is not None:
-        return chosen
-    if material is not None:
-        return choose_shop(full_library(), None, material)[1].usual_layer_height
-    return _USUAL_LAYER_MM
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
+from lean_trellis.core.shop import full_library
 from lean_trellis.core.shop.library import Library
 from lean_trellis.core.shop.machine import Machine, Process
 from lean_trellis.core.shop.material import Material
@@ -33,6 +34,19 @@ def require_layer_height(height: float | None) -> float | None:
 def posed(rotate: tuple[float, float, float], build_offset: float, x: float, y: float) -> Pose:
     """The pose asked for, the part's middle at x, y."""
     return Pose(x=x, y=y, build_offset=build_offset).turned(rotation_xyz(*rotate))
+
+
+_USUAL_LAYER_MM = 0.05
+
+
+def chosen_layer_height(asked: float | None, material: str | None) -> float:
+    """The layer height asked for; else the material's usual one; else one that is usual where nothing is named."""
+    height = require_layer_height(asked)
+    if height is not None:
+        return height
+    if material is not None:
+        return choose_shop(full_library(), None, material)[1].usual_layer_height
+    return _USUAL_LAYER_MM
 
 
 _USUAL = {

@@ -19,7 +19,7 @@ from lean_trellis.core.derive.key import Key, token
 from lean_trellis.core.derive.node import Node, Subject
 from lean_trellis.core.derive.parts import ISLANDS
 from lean_trellis.core.derive.pipeline import REGION_FACTS, RegionFacts
-from lean_trellis.core.derive.supports import BUILT_VOLUME, FIGURES, loaded_supports
+from lean_trellis.core.derive.supports import FIGURES, loaded_supports
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.mesh.faults import MeshFault
@@ -40,12 +40,14 @@ from lean_trellis.studio.shown import (
     FAULTS,
     MOST_SHOWN_SOFTWARE,
     SHOWN_FILLING,
+    SHOWN_VOLUME,
     TREE_READY,
     ShownFilling,
     ShownNodes,
     ShownPart,
     ShownRegions,
     ShownStructure,
+    ShownVolume,
     Totals,
     shown_nodes,
 )
@@ -125,20 +127,17 @@ class Derived(QObject):
         shown = self.shown_structure(support)
         return None if shown is None else shown.totals
 
-    def volume_of(self, support: Support) -> tuple[float | None, bool]:
-        """What a support holds, mm³, once known, and whether that is as built: overlaps counted once, no mere sum."""
-        totals = self.totals(support)
-        if totals is not None and totals.is_heavy:
-            return totals.sum_mm3, False
-        return self.graph.known(BUILT_VOLUME, support, self.job), True
+    def volume(self, support: Support) -> ShownVolume | None:
+        """What a support holds, once known."""
+        return self.graph.known(SHOWN_VOLUME, support, self.job)
 
     def volume_words(self, supports: Sequence[Support]) -> str:
-        """The same of some supports in words, cm³; a sum is called so."""
-        volumes = [self.volume_of(support) for support in supports]
-        known = [volume for volume, _ in volumes if volume is not None]
+        """What some supports hold in words, cm³; a sum is called so."""
+        volumes = [self.volume(support) for support in supports]
+        known = [volume for volume in volumes if volume is not None]
         if len(known) < len(volumes):
             return "… cm³"
-        return f"{'' if all(as_built for _, as_built in volumes) else 'sum '}{sum(known) / 1000:,.2f} cm³"
+        return f"{'sum ' * any(one.is_sum for one in known)}{sum(one.mm3 for one in known) / 1000:,.2f} cm³"
 
     def shown_structure(self, support: Support) -> ShownStructure | None:
         """The structures of a support with what the view shows of them, once known."""
@@ -275,9 +274,8 @@ class Derived(QObject):
                 yield FIGURES, self.part, "Working out loads"
             yield REGION_FACTS, self.part, "Measuring the regions"
         for support in sorted(job.supports, key=lambda support: support.id != self.selection.support):
-            totals = self.totals(support)
-            if totals is not None and not totals.is_heavy:
-                yield BUILT_VOLUME, support, "Measuring supports as built"
+            if self.totals(support) is not None:
+                yield SHOWN_VOLUME, support, "Measuring supports as built"
 
     def _wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
         """The same with keys and requests; before it what is selected, and what a section cuts (without a word)."""

@@ -16,7 +16,7 @@ from shapely import convex_hull, get_coordinates, multipoints
 from lean_trellis.core.arrays import Floats, Ints, Longs
 from lean_trellis.core.derive.node import Node, Reader
 from lean_trellis.core.derive.parts import FILLINGS, HEALTH, MAIN_AXIS, OVERHANGS, TOPOLOGY, TREE
-from lean_trellis.core.derive.supports import STRUCTURE
+from lean_trellis.core.derive.supports import BUILT_VOLUME, STRUCTURE
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh import Mesh, MeshHealth
 from lean_trellis.core.mesh.faults import MeshFault, find_faults
@@ -90,10 +90,6 @@ class Totals:
     """What a support comes to: how many of what it is made of, their sizes, and the family's words for it all."""
 
     counted: Counted
-    sum_mm3: float
-    """The volume of all it is made of; overlaps count twice."""
-    is_heavy: bool
-    """Whether uniting it would take too long to be done unasked: the sum is shown then, and called so."""
     length_mm: float
     contact_mm2: float
     words: str
@@ -102,6 +98,14 @@ class Totals:
     def in_a_line(self, volume: str) -> str:
         """Count, volume in words, total length, area of contact."""
         return f"{self.counted} · {volume} · {self.length_mm / 1000:,.2f} m · contact {self.contact_mm2:,.1f} mm²"
+
+
+@dataclass(frozen=True)
+class ShownVolume:
+    """What a support holds, mm³: as built, overlaps counted once, or the sum where uniting takes too long unasked."""
+
+    mm3: float
+    is_sum: bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -241,6 +245,22 @@ class ShownNodes:
     structure: Node[ShownStructure]
 
 
+def _shown_volume(reader: Reader[ShownVolume]) -> ShownVolume:
+    made = reader.one(STRUCTURE, 0.0, 0.2)
+    if len(made.mesh.faces) > _MOST_UNITED:
+        return ShownVolume(made.volume_mm3, is_sum=True)
+    return ShownVolume(reader.one(BUILT_VOLUME, 0.2, 1.0), is_sum=False)
+
+
+SHOWN_VOLUME: Node[ShownVolume] = Node(
+    "shown volume",
+    "support",
+    _shown_volume,
+    (),
+    lambda support, job, near: ((STRUCTURE, support), (BUILT_VOLUME, support)),
+)
+
+
 @lru_cache
 def shown_nodes(most: int) -> ShownNodes:
     """The nodes for graphics that draw `most` faces of a part."""
@@ -273,15 +293,7 @@ def shown_nodes(most: int) -> ShownNodes:
 
     def structure(reader: Reader[ShownStructure]) -> ShownStructure:
         made, spec = reader.one(STRUCTURE), spec_for(reader.subject.parameters)
-        totals = Totals(
-            made.counted,
-            made.volume_mm3,
-            len(made.mesh.faces) > _MOST_UNITED,
-            made.length_mm,
-            made.contact_area_mm2,
-            spec.words(made),
-            spec.trouble(made),
-        )
+        totals = Totals(made.counted, made.length_mm, made.contact_area_mm2, spec.words(made), spec.trouble(made))
         return ShownStructure(made, totals, spec.drawn(made, most))
 
     return ShownNodes(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import pytest
-from checked_parts import job_of
 
 from lean_trellis.core.demo import metal_build
 from lean_trellis.core.derive.checks import FINDINGS
@@ -14,10 +13,9 @@ from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.derive.size import size_of
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import Cancelled
-from lean_trellis.core.job import Job, edits
-from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.job import edits
+from lean_trellis.core.mesh.primitives import ball
 from lean_trellis.core.progress import CountingWatch, Stretch
-from lean_trellis.core.sets import shipped_sets
 
 
 def overhangs_key(part, job):
@@ -38,14 +36,6 @@ def findings_key(job):
 
 def obstacle_parts(support, job):
     return Neighbours(job).of_support(support)
-
-
-@pytest.fixture
-def pair(metal) -> Job:
-    job = job_of(metal, box((20, 10, 5)), ball(6, subdivisions=2))
-    for part in job.parts:
-        job = edits.add_support(job, part.id, shipped_sets()["bars-metal"]).job
-    return edits.move_part(job, "part-2", 40, 40).job
 
 
 def test_asking_twice_gives_the_same_object(pair):

@@ -20,9 +20,11 @@ def test_one_holds_a_lock_until_it_is_closed(tmp_path):
 
 def test_a_lock_goes_with_its_process_however_it_ends(tmp_path):
     path = tmp_path / "lock"
-    code = "import sys, os, time; from pathlib import Path; from lean_trellis.core.job.locks import locked; "
-    code += "held = locked(Path(sys.argv[1])); print('held', flush=True); time.sleep(60)"
-    with subprocess.Popen([sys.executable, "-c", code, str(path)], stdout=subprocess.PIPE) as other:
+    code = "import sys; from pathlib import Path; from lean_trellis.core.job.locks import locked; "
+    code += "held = locked(Path(sys.argv[1])); print('held', flush=True); sys.stdin.read()"
+    with subprocess.Popen(
+        [sys.executable, "-c", code, str(path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+    ) as other:
         assert other.stdout is not None
         assert other.stdout.readline() == b"held\n"
         assert locked(path) is None

@@ -36,8 +36,9 @@ class LayerPlan:
         numbers = np.arange(
             math.floor((low - start) / self.height - 0.5), math.ceil((high - start) / self.height) + 1, dtype=np.int64
         )
+        if self.first is not None:
+            numbers = numbers[numbers >= -1]
         middles = np.asarray(start + (numbers + 0.5) * self.height, np.float64)
         if self.first is not None:
-            middles = middles[numbers >= -1]
-            middles[numbers[numbers >= -1] == -1] = self.first / 2
+            middles[numbers == -1] = self.first / 2
         return middles[(middles > low) & (middles < high)]

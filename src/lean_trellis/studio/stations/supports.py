@@ -381,8 +381,8 @@ class SupportsStation(Station):
         waiting = "…" if problem is None else "cancelled" if isinstance(problem, Cancelled) else "refused"
         if totals is None:
             return title, target, waiting, ""
-        volume, _ = self.session.volume_of(support)
-        return title, target, totals.counted.number, "…" if volume is None else round(volume / 1000, 2)
+        volume = self.session.volume(support)
+        return title, target, totals.counted.number, "…" if volume is None else round(volume.mm3 / 1000, 2)
 
     def _show_support(self, support: Support | None, *, has_any: bool) -> None:
         layer = self.session.job.layer_height

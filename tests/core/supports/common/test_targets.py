@@ -6,19 +6,11 @@ import pytest
 from checked_parts import job_of
 
 from lean_trellis.core.derive.pipeline import Pipeline
-from lean_trellis.core.job import Job, edits
-from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.job import edits
+from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import RegionPick
 from lean_trellis.core.supports.common.targets import pick_region, resolve_target
-
-
-@pytest.fixture
-def pair(metal) -> Job:
-    job = job_of(metal, box((20, 10, 5)), ball(6, subdivisions=2))
-    for part in job.parts:
-        job = edits.add_support(job, part.id, shipped_sets()["bars-metal"]).job
-    return edits.move_part(job, "part-2", 40, 40).job
 
 
 def test_a_target_of_everything_means_every_region(pair):
