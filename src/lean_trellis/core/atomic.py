@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
+import secrets
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO
 
@@ -24,12 +25,13 @@ def discard_unfinished() -> None:
 def written_whole(path: Path) -> Iterator[IO[bytes]]:
     """A binary file that is written beside `path`, flushed to disk and moved into place when whole.
 
-    On any failure, Ctrl-C included, the old file stays and the half-written one is removed.
+    On any failure, Ctrl-C included, the old file stays and the half-written one is removed. Where the file system can,
+    it has no name until it is whole: so nothing of it stays even when the process is killed.
     Raises `AccessError` where the system refuses.
     """
     path = Path(path)
     try:
-        handle, beside = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+        handle, beside, is_nameless = _begun(path)
     except OSError as problem:
         raise AccessError.of(path, problem, "write") from problem
     _unfinished.add(beside)
@@ -38,6 +40,9 @@ def written_whole(path: Path) -> Iterator[IO[bytes]]:
             yield file
             file.flush()
             os.fsync(file.fileno())
+            if is_nameless:
+                # Links in /proc are only followed by the call that takes a folder, though an absolute path needs none.
+                os.link(f"/proc/self/fd/{file.fileno()}", beside, src_dir_fd=file.fileno())
         _take_over_mode(path, beside)
         Path(beside).replace(path)
         _flush_folder(path.parent)
@@ -46,6 +51,17 @@ def written_whole(path: Path) -> Iterator[IO[bytes]]:
     finally:
         Path(beside).unlink(missing_ok=True)
         _unfinished.discard(beside)
+
+
+def _begun(path: Path) -> tuple[int, str, bool]:
+    """An open file in the folder of `path`, the name beside it that it has or gets, and whether it is yet to get it."""
+    nameless = getattr(os, "O_TMPFILE", 0)
+    beside = path.parent / f".{path.name}.{secrets.token_hex(4)}.part"
+    if nameless and Path("/proc/self/fd").is_dir():
+        with suppress(OSError):  # not every file system can
+            return os.open(path.parent, nameless | os.O_WRONLY, 0o600), str(beside), True
+    handle, named = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+    return handle, named, False
 
 
 def _take_over_mode(path: Path, beside: str) -> None:
