@@ -24,7 +24,7 @@ def segment_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: Flo
         return result
     lows = np.minimum(starts, stops) - search_mm[:, None]
     highs = np.maximum(starts, stops) + search_mm[:, None]
-    faces = _faces_near(mesh, lows, highs)
+    faces = faces_near(mesh, lows, highs)
     if not len(faces):
         return result
     corners = mesh.vertices[mesh.faces[faces]]
@@ -39,7 +39,7 @@ def segment_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: Flo
     return result
 
 
-def _faces_near(mesh: Mesh, lows: Floats, highs: Floats) -> Longs:
+def faces_near(mesh: Mesh, lows: Floats, highs: Floats) -> Longs:
     """Faces whose box in plan touches a cell that some segment's box touches (summed-area table)."""
     origin = lows[:, :2].min(axis=0)
     size = highs[:, :2].max(axis=0) - origin
@@ -107,6 +107,26 @@ def point_triangle_distances(points: Floats, corners: Floats) -> Floats:
         [_point_segment(points, a, b), _point_segment(points, b, c), _point_segment(points, c, a)]
     )
     return np.where(inside, height, to_edges)
+
+
+def nearest_on_triangles(points: Floats, corners: Floats) -> Floats:
+    """(k, 3): the place of each triangle (k, 3, 3) that is nearest to its point (k, 3)."""
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    normal = np.cross(b - a, c - a)
+    squared = _dot(normal, normal)
+    inside = squared > 0
+    best, least = a.copy(), np.full(len(points), np.inf)
+    for one, other in ((a, b), (b, c), (c, a)):
+        inside &= _dot(np.cross(other - one, points - one), normal) >= 0
+        along = other - one
+        length = _dot(along, along)
+        share = np.clip(_dot(points - one, along) / np.where(length > 0, length, 1), 0, 1)
+        place = one + share[:, None] * along
+        away = np.linalg.norm(points - place, axis=1)
+        nearer = away < least
+        best[nearer], least[nearer] = place[nearer], away[nearer]
+    foot = points - (_dot(points - a, normal) / np.where(squared > 0, squared, 1))[:, None] * normal
+    return np.where(inside[:, None], foot, best)
 
 
 def _point_segment(points: Floats, a: Floats, b: Floats) -> Floats:

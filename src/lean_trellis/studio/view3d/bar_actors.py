@@ -11,19 +11,21 @@ from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.supports import Bars
 from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.bars.heads import HeadGrid, level_rings
 from lean_trellis.core.supports.bars.struts import (
     BEND,
     FOOT_TOP,
     LOWER_END,
-    NECK,
     ON_PART,
     SHAFT_END,
     SHAFT_START,
+    TIP_END,
     TRUNK_RINGS,
 )
-from lean_trellis.core.supports.common.solids import faces_of_one
+from lean_trellis.core.supports.common.solids import faces_of_one, ring_solids
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.view3d.actors import (
     as_bytes,
@@ -81,12 +83,12 @@ def stand_in(bars: Bars, tokens: Tokens) -> vtkActor:
 def bars_actor(bars: Bars, sides: int, tokens: Tokens) -> BarsActor:
     """An actor with as many sides a bar as there is time for."""
     rings = _shown_rings(bars)
-    light = replace(bars, sides=sides, centres=bars.centres[:, rings], radii=bars.radii[:, rings])
-    mesh, own = light.mesh, len(light.bar_mesh.faces)
+    own = _drawn_bars(bars, rings, sides)
+    mesh = join([own, replace(bars, sides=sides).shared_mesh])
     data = poly_data(mesh.vertices, mesh.faces)
     per_trunk, per_strut = (faces_of_one(rings, sides) for rings in (TRUNK_RINGS, 2))
-    per_bar = own // max(len(bars), 1)
-    ring_of_corner = light.bar_mesh.faces[:per_bar] // sides
+    per_bar = len(own.faces) // max(len(bars), 1)
+    ring_of_corner = own.faces[:per_bar] // sides
     tips = np.flatnonzero(ring_of_corner.min(axis=1) >= len(rings) - 2) if per_bar else np.zeros(0, np.int64)
     return BarsActor(mesh_actor(data, tokens.copper), data, bars, per_bar, per_trunk, per_strut, tips)
 
@@ -123,9 +125,20 @@ def _colour_shared(entry: BarsActor, colours: np.ndarray, tokens: Tokens) -> Non
     colours[last - ties : last] = as_bytes(tokens.heather)
 
 
+def _drawn_bars(bars: Bars, rings: list[int], sides: int) -> Mesh:
+    """The bars alone as solids with those rings; heads as planes that rise with the part."""
+    grid = HeadGrid(sides, sides, 1)
+    corners = level_rings(bars.centres[:, rings], bars.radii[:, rings], grid.circle)
+    if bars.ends is not None:
+        for ring, heads in ((0, bars.ends.lower), (-1, bars.ends.upper)):
+            steps = bars.radii[:, rings[ring], None, None] * grid.circle
+            corners[:, ring, :, 2] += np.einsum("nki,ni->nk", steps, heads.tilts(bars.ends.grid))
+    return ring_solids(corners)
+
+
 def _shown_rings(bars: Bars) -> list[int]:
-    """The rings that make a difference: the one inside the part is not drawn, nor those on a straight line."""
-    rings = [LOWER_END, SHAFT_START, SHAFT_END, NECK]
+    """The rings that make a difference: the neck is not drawn, nor those on a straight line."""
+    rings = [LOWER_END, SHAFT_START, SHAFT_END, TIP_END]
     if len(bars) and (bars.leans_deg > 0.01).any():
         rings.append(BEND)
     if len(bars) and (bars.radii[:, FOOT_TOP] > bars.radii[:, SHAFT_START] * 1.001).any():

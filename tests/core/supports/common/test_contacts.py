@@ -17,7 +17,7 @@ def test_a_bite_ends_above_the_surface_and_a_gap_below(values, lift):
 
 
 def test_only_what_applies_is_asked_for():
-    for contact, asked in (("bite", "bite_depth"), ("gap", "gap_layers")):
+    for contact, *asked in (("bite", "bite_depth"), ("gap", "gap_layers", "gap")):
         values = ContactParameters(contact=contact)
         applying = {known.key for known in values.declared() if known.applies_when(values)}
-        assert applying == {"contact", asked}
+        assert applying == {"contact", *asked}

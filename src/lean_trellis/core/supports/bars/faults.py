@@ -11,7 +11,7 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh.distance import segment_clearances
 from lean_trellis.core.supports.bars.figures import free_lengths
 from lean_trellis.core.supports.bars.parameters import BarParameters
-from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, SHAFT_START, Bars
+from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, SHAFT_START, TIP_END, Bars
 from lean_trellis.core.supports.common.faults import (
     LOOK,
     FamilyView,
@@ -21,14 +21,18 @@ from lean_trellis.core.supports.common.faults import (
     manual_edits_lost,
     place_of,
 )
+from lean_trellis.core.supports.common.obstacle import DOWN, clearances
 
 BarView: TypeAlias = FamilyView[BarParameters, Bars]
 _MOST_LEAN_DEG = 60
+_UP = np.array([0.0, 0.0, 1.0])
+_DEPTH_SPARE_MM, _DEEPEST_MM = 0.03, 5.0
 
 
 def bar_faults(view: BarView) -> Iterator[Fault]:
     """All faults of the bars of one support."""
     yield from _through_part(view)
+    yield from _heads_too_deep(view)
     yield from _no_way(view)
     yield from _slender(view)
     yield from manual_edits_lost(view.structure.unkept)
@@ -58,6 +62,47 @@ def _through_part(view: BarView) -> Iterator[Fault]:
                 at_mm=place_of((tops[worst] + lows[worst]) / 2), value=float(distance[worst]),
                 limit=float(widths[worst]), unit="mm", part=number,
             )  # fmt: skip
+
+
+def _heads_too_deep(view: BarView) -> Iterator[Fault]:
+    """Heads that go into a part by more than their bite, or at all where they are to stay off it: measured anew."""
+    bars, parameters = view.structure, view.parameters
+    if bars.ends is None or not len(bars):
+        return
+    limit = parameters.bite_depth if parameters.contact == "bite" else 0.0
+    places = _head_places(bars)
+    owners = np.repeat(np.arange(len(bars)), len(places) // len(bars))
+    for number, part in enumerate(view.parts):
+        hits = part.obstacle.first_hits(places, _UP)
+        inside = np.isfinite(hits[0]) & (hits[1][:, 2] > 0)
+        down, normals = part.obstacle.first_hits(places, DOWN)
+        inside &= np.isfinite(down)
+        steep = down[inside] * np.abs(normals[inside, 2]) > limit + _DEPTH_SPARE_MM
+        suspects = np.flatnonzero(inside)[steep]
+        if not len(suspects):
+            continue
+        some = places[suspects]
+        depths = clearances([part.obstacle], some, some, np.full(len(some), _DEEPEST_MM))
+        deep = suspects[depths > limit + _DEPTH_SPARE_MM]
+        if len(deep):
+            worst = int(deep[depths[depths > limit + _DEPTH_SPARE_MM].argmax()])
+            count, depth = len(np.unique(owners[deep])), float(depths.max())
+            yield Fault(
+                "support_through_part", "stop",
+                f"{count} tip{'s' * (count > 1)} of {view.name} go{'es' * (count == 1)} too deep into it, "
+                f"the worst by {depth:.2f} mm",
+                cause="the head of a tip is inside the part by more than its bite" if limit else
+                "the head of a tip is inside the part, though it is to stay off it",
+                at_mm=place_of(places[worst]), value=depth, limit=limit, unit="mm", part=number,
+            )  # fmt: skip
+
+
+def _head_places(bars: Bars) -> Floats:
+    """(n · p, 3): all places on the heads of tips."""
+    assert bars.ends is not None
+    heads, grid = bars.ends.upper, bars.ends.grid
+    rings, middles = heads.rings(bars.centres[:, TIP_END, :2], bars.radii[:, TIP_END], grid)
+    return np.concatenate([rings.reshape(len(bars), -1, 3), middles[:, None]], axis=1).reshape(-1, 3)
 
 
 def _struts(bars: Bars) -> tuple[Floats, Floats, Floats]:

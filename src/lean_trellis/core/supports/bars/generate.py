@@ -18,6 +18,7 @@ from lean_trellis.core.supports.bars.by_hand import (
     without_removed,
 )
 from lean_trellis.core.supports.bars.feet import foot_profile, shared_feet
+from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
 from lean_trellis.core.supports.bars.holds import HoldPoints, find_hold_points
 from lean_trellis.core.supports.bars.joining import Trees, join_into_trees
 from lean_trellis.core.supports.bars.parameters import BarParameters, require_self_holding
@@ -44,6 +45,7 @@ from lean_trellis.core.supports.common.support import HandBar
 from lean_trellis.core.supports.common.surface_points import SurfacePoints
 
 _STRAIGHT_MM = 1e-9
+_LEAST_TIP_MM = 0.05
 _SUNK_MM = 0.3
 """How far branches go into the trunk below them, so that both are one when united."""
 _TIE_BITE_MM = 0.3
@@ -54,12 +56,11 @@ BarRequest = Request[BarParameters]
 
 @dataclass(frozen=True, eq=False)
 class _Routed(Rows):
-    """Support points with their ways, the radii of shafts and tips, the length of tips (n,), and which are by hand."""
+    """Support points with their ways, the radii of shafts, the length of tips (n,), and which are by hand."""
 
     holds: HoldPoints
     ways: Ways
     shafts: Floats
-    tips: Floats
     tip_lengths: Floats
     by_hand: Longs
     stays_alone: Bools
@@ -137,11 +138,12 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
 
 
 def _routed(holds: HoldPoints, p: BarParameters, request: BarRequest, watch: Watch = UNWATCHED) -> _Routed:
-    ways = find_ways(holds, p, request.layer_height, list(request.obstacles), request.ground, watch)
+    grid = HeadGrid.of(request.parameters.sides, request.parameters.tip_diameter)
+    ways = find_ways(holds, p, request.layer_height, list(request.obstacles), request.ground, watch, grid=grid)
     count = len(holds)
     return _Routed(
-        holds, ways, np.full(count, p.shaft_diameter / 2), np.full(count, p.tip_diameter / 2),
-        np.full(count, p.tip_length), np.full(count, -1), np.zeros(count, bool),
+        holds, ways, np.full(count, p.shaft_diameter / 2), np.full(count, p.tip_length), np.full(count, -1),
+        np.zeros(count, bool),
     )  # fmt: skip
 
 
@@ -190,7 +192,7 @@ def _joined_unkept(*some: Unkept) -> Unkept:
 def _with_structure(bars: Bars, routed: _Routed, request: BarRequest, watch: Watch) -> Bars:
     """Rings, then trees, shared feet and braces, as far as the parameters ask for them."""
     p = request.parameters
-    centres, radii = _rings(routed, p, request.layer_height)
+    centres, radii = _rings(routed, p)
     trunks, trunk, landings = Trunks(), bars.trunk, bars.landings
     if p.join == "on":
         joins = np.flatnonzero((landings == ON_PLATE) & ~routed.stays_alone)
@@ -210,12 +212,26 @@ def _with_structure(bars: Bars, routed: _Routed, request: BarRequest, watch: Wat
         feet = _share_feet(centres, radii, landings, trunks, request)
     bars = replace(
         bars, centres=frozen(centres), radii=frozen(radii), landings=frozen(landings), trunk=frozen(trunk),
+        ends=_ends(centres, radii, routed, landings, p),
         trunks=Trunks(*(frozen(getattr(trunks, key)) for key in ("centres", "radii", "below", "contacts"))), feet=feet,
     )  # fmt: skip
     if p.brace != "none":
         watch.at(0.8, "bracing")
         bars = replace(bars, braces=braced(columns_of(bars), p, request.obstacles))
     return bars
+
+
+def _ends(centres: Floats, radii: Floats, routed: _Routed, landings: np.ndarray, p: BarParameters) -> Ends:
+    """Both ends of all bars; those that do not stand on a part end level below."""
+    grid = HeadGrid.of(p.sides, p.tip_diameter)
+    level = level_heads(centres[:, LOWER_END, 2], radii[:, LOWER_END], grid)
+    lands = landings == ON_PART
+    lower = Heads(
+        np.where(lands[:, None], routed.ways.lower.tops, level.tops),
+        np.where(lands[:, None], routed.ways.lower.necks, level.necks),
+        level.radii, level.fits,
+    )  # fmt: skip
+    return Ends(grid, routed.ways.upper, lower)
 
 
 def columns_of(bars: Bars) -> Uprights:
@@ -232,18 +248,15 @@ def _straight(ways: Ways) -> Bools:
     return result
 
 
-def _rings(routed: _Routed, p: BarParameters, layer_height: float) -> tuple[Floats, Floats]:
+def _rings(routed: _Routed, p: BarParameters) -> tuple[Floats, Floats]:
     """(n, 7, 3) centres and (n, 7) radii from the lower end to the tip's end, each bar on its own."""
-    ways, shafts, tips = routed.ways, routed.shafts, routed.tips
+    ways, shafts = routed.ways, routed.shafts
     on_part, straight = ways.landings == ON_PART, _straight(ways)
     # A foot, or a tip at the lower end, takes no more than the stretch below the bend.
     height = (ways.tip_bases - ways.bottoms)[:, 2]
     below_bend = np.where(straight, 0.45 * height, np.minimum(0.45 * height, 0.9 * (ways.bends - ways.bottoms)[:, 2]))
     profile = foot_profile(ways.foot_radii, shafts, below_bend, p)
-    sunk = p.bite_depth if p.contact == "bite" else -p.gap_layers * layer_height
-    lower_tip = np.minimum(routed.tip_lengths, below_bend)
-    levels = (-sunk, (lower_tip - sunk) / 2, lower_tip)
-    sizes = (tips, (tips + shafts) / 2, shafts)
+    levels, sizes = _lower_ends(ways, shafts, routed.tip_lengths, below_bend)
     centres = np.empty((len(shafts), RINGS, 3))
     radii = np.empty((len(shafts), RINGS))
     for ring in (LOWER_END, FOOT_TOP, SHAFT_START):
@@ -260,8 +273,25 @@ def _rings(routed: _Routed, p: BarParameters, layer_height: float) -> tuple[Floa
     for ring, place in zip(range(SHAFT_END, RINGS), (ways.tip_bases, ways.necks, ways.tip_ends), strict=True):
         centres[:, ring] = place
     radii[:, BEND] = radii[:, SHAFT_END] = shafts
-    radii[:, SHAFT_END + 1 :] = tips[:, None]
+    radii[:, SHAFT_END + 1 :] = ways.upper.radii[:, None]
     return centres, radii
+
+
+def _lower_ends(
+    ways: Ways, shafts: Floats, lengths: Floats, rooms: Floats
+) -> tuple[tuple[Floats, Floats, Floats], tuple[Floats, Floats, Floats]]:
+    """Of bars on a part the heights (n,) over their bottoms and radii of the three lowest rings: head, middle, shaft.
+
+    The shaft begins where the lower tip ends, but clear of the highest corner of the head and of the slope beside it.
+    """
+    middles = ways.lower.middles - ways.bottoms[:, 2]
+    highest = ways.lower.tops.max(axis=1) - ways.bottoms[:, 2]
+    tips = ways.lower.radii
+    wider = np.maximum(shafts - tips, 0.0) * ways.lower.slopes()
+    start = np.minimum(np.maximum(lengths, highest + 0.3 * lengths + wider), np.maximum(rooms, highest + _LEAST_TIP_MM))
+    between = (highest + start) / 2
+    share = (between - middles) / np.maximum(start - middles, 1e-9)
+    return (middles, between, start), (tips, tips + share * (shafts - tips), shafts)
 
 
 def _end_on_trunks(centres: Floats, radii: Floats, trunk: Longs, tops: Floats, straight: Bools) -> None:

@@ -10,8 +10,16 @@ import numpy as np
 
 from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, Rows, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
+from lean_trellis.core.supports.bars.heads import Ends, level_rings
 from lean_trellis.core.supports.common.footings import Footings
-from lean_trellis.core.supports.common.solids import polygon_share, prisms, ring_solids, swept, swept_volumes
+from lean_trellis.core.supports.common.solids import (
+    polygon_share,
+    prisms,
+    ring_solids,
+    ring_volumes,
+    swept,
+    swept_volumes,
+)  # fmt: skip
 from lean_trellis.core.supports.common.structure import Counted, Unkept
 
 ON_PLATE, ON_PART, ON_TRUNK = 0, 1, 2
@@ -119,9 +127,10 @@ class Bars:
     """All bars of one support, as arrays.
 
     `centres` (n, 7, 3) and `radii` (n, 7) are the rings from the lower end to the tip's end: lower end, top of the
-    foot, start of the shaft, bend, end of the shaft, neck, tip's end; every ring is level. A straight bar's bend is on
-    its line. `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE, ON_PART or ON_TRUNK, `regions` (n,)
-    the region each serves, -1 for none. `missed` are support points without a bar. `trunk` (n,) is the trunk a bar
+    foot, start of the shaft, bend, end of the shaft, neck, tip's end. Every ring is level but those of its heads, which
+    follow the part as `ends` tell; without these the ends are level, too. A straight bar's bend is on its line.
+    `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE, ON_PART or ON_TRUNK, `regions` (n,) the
+    region each serves, -1 for none. `missed` are support points without a bar. `trunk` (n,) is the trunk a bar
     stands on, -1 for none; `by_hand` (n,) the number of the bar by hand it is, -1 where it was generated. `ties` are
     bars between two points of the part.
     """
@@ -132,6 +141,7 @@ class Bars:
     holds: Floats
     landings: Bytes
     regions: Ints
+    ends: Ends | None = None
     trunk: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
     by_hand: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
     missed: Missed = field(default_factory=Missed)
@@ -195,8 +205,15 @@ class Bars:
 
     @cached_property
     def volumes_mm3(self) -> Floats:
-        """(n,): exact for level rings: the frustum formula holds for sheared frustums too. Without shared parts."""
-        return frozen(swept_volumes(self.centres, self.radii, self.sides))
+        """(n,): exact: the frustum formula holds for sheared frustums too, both ends by their faces; nothing shared."""
+        if self.ends is None:
+            return frozen(swept_volumes(self.centres, self.radii, self.sides))
+        level = slice(FOOT_TOP, SHAFT_END + 1)
+        upper, lower = self._end_rings
+        return frozen(
+            swept_volumes(self.centres[:, level], self.radii[:, level], self.sides)
+            + ring_volumes(*upper) + ring_volumes(*lower)
+        )  # fmt: skip
 
     @cached_property
     def contact_areas_mm2(self) -> Floats:
@@ -267,7 +284,29 @@ class Bars:
     @cached_property
     def bar_mesh(self) -> Mesh:
         """The bars alone, one closed solid each, in order."""
-        return swept(self.centres, self.radii, self.sides)
+        if self.ends is None:
+            return swept(self.centres, self.radii, self.sides)
+        shaft = slice(SHAFT_START, SHAFT_END)
+        between = level_rings(self.centres[:, shaft], self.radii[:, shaft], self.ends.grid.circle)
+        (upper, tops), (lower, bottoms) = self._end_rings
+        middles = np.stack([bottoms[:, 0], tops[:, 1]], axis=1)
+        return ring_solids(np.concatenate([lower, between, upper], axis=1), middles)
+
+    @property
+    def _end_rings(self) -> tuple[tuple[Floats, Floats], tuple[Floats, Floats]]:
+        """Rings (n, r, k, 3) of both ends and the middles (n, 2, 3) of their caps: from the shaft up, then the foot."""
+        assert self.ends is not None
+        grid = self.ends.grid
+        base, foot = (level_rings(self.centres[:, [ring]], self.radii[:, [ring]], grid.circle)
+                      for ring in (SHAFT_END, FOOT_TOP))  # fmt: skip
+        high, top = self.ends.upper.rings(self.centres[:, TIP_END, :2], self.radii[:, TIP_END], grid)
+        low, bottom = self.ends.lower.rings(self.centres[:, LOWER_END, :2], self.radii[:, LOWER_END], grid)
+        neck = self.ends.upper.neck_rings(self.centres[:, NECK, :2], self.radii[:, NECK], grid)
+        return (
+            np.concatenate([base, neck, high], axis=1), np.stack([self.centres[:, SHAFT_END], top], axis=1)
+        ), (
+            np.concatenate([low[:, ::-1], foot], axis=1), np.stack([bottom, self.centres[:, FOOT_TOP]], axis=1)
+        )  # fmt: skip
 
     @cached_property
     def shared_mesh(self) -> Mesh:
@@ -283,13 +322,27 @@ class Bars:
     def beams(self) -> tuple[Floats, Floats]:
         """Everything but shared feet as beams: ends (k, 2, 3) and radii at the ends (k, 2)."""
         ends, radii = [], []
-        for centres, sizes in ((self.centres, self.radii), (self.trunks.centres, self.trunks.radii)):
+        for centres, sizes in (self._beam_lines(), (self.trunks.centres, self.trunks.radii)):
             ends.append(np.stack([centres[:, :-1], centres[:, 1:]], axis=2).reshape(-1, 2, 3))
             radii.append(np.stack([sizes[:, :-1], sizes[:, 1:]], axis=2).reshape(-1, 2))
         for struts in (self.braces, self.ties):
             ends.append(np.stack([struts.starts, struts.stops], axis=1))
             radii.append(np.column_stack([struts.radii, struts.radii]))
         return np.concatenate(ends), np.concatenate(radii)
+
+    def _beam_lines(self) -> tuple[Floats, Floats]:
+        """Middle lines of the bars that end a radius short of where their heads do: readers close beams with balls."""
+        centres, radii = self.centres[:, :TIP_END].copy(), self.radii[:, :TIP_END]
+        steep = np.ones((2, len(self)))
+        if self.ends is not None:
+            steep = np.stack([np.sqrt(1 + heads.slopes() ** 2) for heads in (self.ends.lower, self.ends.upper)])
+        centres[:, NECK] = self.centres[:, TIP_END]
+        room = 0.9 * (centres[:, NECK, 2] - centres[:, SHAFT_END, 2])
+        centres[:, NECK, 2] -= np.minimum(steep[1] * radii[:, NECK], room)
+        lands = self.landings == ON_PART
+        room = 0.9 * (centres[:, FOOT_TOP, 2] - centres[:, LOWER_END, 2])
+        centres[:, LOWER_END, 2] += np.where(lands, np.minimum(steep[0] * radii[:, LOWER_END], room), 0.0)
+        return centres, radii
 
     def bounds(self) -> Floats:
         """(2, 3): box round everything; zeros without bars."""

@@ -42,13 +42,33 @@ def prisms(starts: Floats, stops: Floats, radii: Floats, sides: int) -> Mesh:
     return ring_solids(np.stack([starts[:, None] + ring, stops[:, None] + ring], axis=1))
 
 
-def ring_solids(rings: Floats) -> Mesh:
-    """Solids through rings of corners, `rings` (n, r, k, 3), counter-clockwise seen against the way up."""
+def ring_solids(rings: Floats, middles: Floats | None = None) -> Mesh:
+    """Solids through rings of corners, `rings` (n, r, k, 3), counter-clockwise seen against the way up.
+
+    Both ends are closed by fans, from their first corner or from `middles` (n, 2, 3): of the lowest ring and the
+    highest.
+    """
     n, count, sides, _ = rings.shape
     if n == 0:
         return Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32))
-    faces = _faces_of_one(count, sides)[None] + (np.arange(n, dtype=np.int64) * count * sides)[:, None, None]
-    return Mesh(np.ascontiguousarray(rings).reshape(-1, 3), faces.reshape(-1, 3).astype(np.int32))
+    vertices = _with_middles(rings, middles)
+    faces = _faces_of_one(count, sides, middles is not None)[None]
+    faces = faces + (np.arange(n, dtype=np.int64) * vertices.shape[1])[:, None, None]
+    return Mesh(np.ascontiguousarray(vertices).reshape(-1, 3), faces.reshape(-1, 3).astype(np.int32))
+
+
+def ring_volumes(rings: Floats, middles: Floats | None = None) -> Floats:
+    """(n,) mm³ of such solids, from their faces."""
+    n, count, sides, _ = rings.shape
+    vertices = _with_middles(rings, middles) - rings[:, :1, :1].reshape(n, 1, 3)
+    a, b, c = (vertices[:, corner] for corner in _faces_of_one(count, sides, middles is not None).T)
+    result: Floats = np.einsum("nfi,nfi->n", a, np.cross(b, c)) / 6
+    return result
+
+
+def _with_middles(rings: Floats, middles: Floats | None) -> Floats:
+    corners = rings.reshape(len(rings), rings.shape[1] * rings.shape[2], 3)
+    return corners if middles is None else np.concatenate([corners, middles], axis=1)
 
 
 def faces_of_one(rings: int, sides: int) -> int:
@@ -62,8 +82,8 @@ def _circle(sides: int) -> Floats:
 
 
 @lru_cache(maxsize=64)
-def _faces_of_one(rings: int, sides: int) -> Ints:
-    """Side walls as pairs of triangles, both ends as fans; outward."""
+def _faces_of_one(rings: int, sides: int, has_middles: bool = False) -> Ints:
+    """Side walls as pairs of triangles, both ends as fans, if asked from two middles behind all corners; outward."""
     here = np.arange(sides)
     after = (here + 1) % sides
     walls = []
@@ -71,6 +91,9 @@ def _faces_of_one(rings: int, sides: int) -> Ints:
         low, high = ring * sides, (ring + 1) * sides
         walls.append(np.stack([low + here, low + after, high + after], axis=1))
         walls.append(np.stack([low + here, high + after, high + here], axis=1))
+    if has_middles:
+        middle, top = np.full(sides, rings * sides), (rings - 1) * sides
+        ends = [np.stack([middle, after, here], axis=1), np.stack([middle + 1, top + here, top + after], axis=1)]
+        return np.concatenate([*walls, *ends]).astype(np.int32)
     fan = np.stack([np.zeros(sides - 2, np.int64), np.arange(1, sides - 1), np.arange(2, sides)], axis=1)
-    top = fan + (rings - 1) * sides
-    return np.concatenate([*walls, fan[:, ::-1], top]).astype(np.int32)
+    return np.concatenate([*walls, fan[:, ::-1], fan + (rings - 1) * sides]).astype(np.int32)
