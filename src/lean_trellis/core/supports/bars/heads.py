@@ -14,9 +14,9 @@ from functools import cached_property
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Rows
-from lean_trellis.core.mesh.offsets import OffsetHeights, offset_heights
 from lean_trellis.core.supports.common.contacts import Contact
 from lean_trellis.core.supports.common.obstacle import Obstacle
+from lean_trellis.core.supports.common.offsets import surface_offsets
 
 _CORNERS_MM, _RINGS_MM = 0.55, 0.4
 """Corners and rings of a head lie no farther apart: under a ball of 10 mm radius the flat between is 4 microns off."""
@@ -32,10 +32,6 @@ _FALLS = float(np.tan(np.radians(30)))
 _SHARES = (1.0, 0.75, 0.5)
 _FARTHEST_OFF = 4.0
 """A head whose middle is farther from the surface above it than so many gaps is in a slot too narrow for it."""
-_LEAST_UPRIGHT = 0.2
-_DEEPEST = 1.5
-"""Inside of corners a bite goes in by no more than so many of its depths, measured along z over the upright of a face:
-where the part is thinner than two bites the depth from the near side alone counts."""
 
 
 @dataclass(frozen=True)
@@ -187,11 +183,9 @@ def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: 
     slope = -seats.normals[:, :2] / np.copysign(np.maximum(np.abs(seats.normals[:, 2:]), 1e-3), seats.normals[:, 2:])
     slope *= np.minimum(1.0, _STEEPEST / np.maximum(np.hypot(slope[:, 0], slope[:, 1]), 1e-9))[:, None]
     guess = seats.places[:, 2, None] + (steps * slope[:, None]).sum(axis=2)
-    found = _nearest_offset(seats, obstacles, places, guess, contact)
+    reach = 4 * seats.radii + 2 * contact.distance
+    found = surface_offsets(obstacles, places, guess, contact, reach, is_below=seats.is_below)
     surface, offset = found.surface * sign, found.offset * sign
-    if contact.is_bite:
-        plain = surface + contact.distance * np.minimum(found.steep, 1 / _LEAST_UPRIGHT)
-        offset = np.where(found.over & (offset - surface <= _DEEPEST * (plain - surface)), offset, plain)
     middle = offset[:, -1:]
     plane = (steps * slope[:, None]).sum(axis=2) * sign
     fits = (middle + plane - offset <= _FALLS * away + 1e-6).all(axis=1)
@@ -241,33 +235,6 @@ def _without_bridges(tops: Floats, slopes: Floats, steps: Floats, grid: HeadGrid
             beside = ring * count + np.roll(corner, turn)
             bounded(mine, beside, turned[:, mine] > turned[:, beside] + 1e-9)
     return tops
-
-
-def _nearest_offset(
-    seats: Seats, obstacles: Sequence[Obstacle], places: Floats, guess: Floats, contact: Contact
-) -> OffsetHeights:
-    """Of all parts: where one is nearest its surface, of gaps the one that keeps the head farthest off."""
-    upward = contact.is_bite == seats.is_below
-    distance = np.full(len(places), contact.distance)
-    reach = 4 * seats.radii + 2 * contact.distance
-    found: OffsetHeights | None = None
-    for obstacle in obstacles:
-        other = offset_heights(obstacle.placed, places, guess, distance, reach, upward=upward)
-        if found is None:
-            found = other
-            continue
-        nearer = np.abs(other.surface - guess) < np.abs(found.surface - guess)
-        nearer = np.where(found.over == other.over, nearer, other.over)
-        farther = np.maximum if upward else np.minimum
-        found = OffsetHeights(
-            np.where(nearer, other.surface, found.surface),
-            np.where(nearer, other.offset, found.offset) if contact.is_bite else farther(found.offset, other.offset),
-            np.where(nearer[..., None], other.slopes, found.slopes),
-            np.where(nearer, other.steep, found.steep),
-            found.over | other.over,
-        )
-    assert found is not None
-    return found
 
 
 @dataclass(frozen=True, eq=False)

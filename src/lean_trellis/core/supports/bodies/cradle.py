@@ -97,15 +97,18 @@ def generate_cradle(request: CradleRequest, watch: Watch = UNWATCHED) -> Cradle:
     seats, covered, protected = _seats(request, grid)
     kept_off = grid[covered & protected]
     grid, seats = grid[covered & ~protected], seats[covered & ~protected]
-    tops = (seats if p.heights == "fitted" else np.full(len(seats), seats.min(initial=np.inf))) + p.seat_depth
+    is_fitted = p.heights == "fitted"
+    slopes = _slopes(request, grid) if is_fitted else np.zeros_like(grid)
+    # A seat is as deep along the surface's normal as it is told to be.
+    steep = np.sqrt(1 + (slopes**2).sum(axis=1))
+    tops = (seats if is_fitted else np.full(len(seats), seats.min(initial=np.inf))) + p.seat_depth * steep
     tall = tops > p.raft_thickness + _LEAST_POST_MM
-    grid, seats, tops = grid[tall], seats[tall], tops[tall]
+    grid, seats, tops, slopes = grid[tall], seats[tall], tops[tall], slopes[tall]
     if not len(grid):
         raise ParameterError("post_pitch", "no post finds a surface above it with room for a post",
                              "lift the part, set the posts closer, or change the protection")  # fmt: skip
     places = np.column_stack([grid, tops])
     watch.at(0.6, "measuring where posts touch")
-    slopes = _slopes(request, places) if p.heights == "fitted" else np.zeros_like(grid)
     disc = _disc_above(request, grid, p.post_tip / 2)
     places = _no_deeper(disc, places, slopes, p.seat_depth)
     cones = _cones(request, places, slopes)
@@ -180,8 +183,11 @@ def _contacts(disc: _Disc, tops: Floats, slopes: Floats, radius: float) -> tuple
 
 
 def _no_deeper(disc: _Disc, tops: Floats, slopes: Floats, seat_depth: float) -> Floats:
-    """Tops let down where the surface beside their middle lies lower: nowhere do they go in by more than the seat."""
-    deep = disc.levels(tops, slopes) - disc.heights - max(seat_depth, 0.0) - _UNEVEN_MM
+    """Tops let down where the surface beside their middle lies lower: nowhere do they go in by more than the seat.
+
+    Or come nearer than the gap, where the seat's depth is below 0; both along the normal.
+    """
+    deep = disc.levels(tops, slopes) - disc.heights - (seat_depth + _UNEVEN_MM) / disc.upright
     return tops - np.maximum(deep.max(axis=1), 0.0)[:, None] * UP
 
 
@@ -204,7 +210,7 @@ def _cones(request: CradleRequest, tops: Floats, slopes: Floats) -> Floats:
     away = np.hypot(*disc.steps.T)
     beyond = np.clip(away - tip, 0.0, shaft - tip) / (shaft - tip)
     rim = slopes @ disc.steps.T * np.minimum(tip / np.maximum(away, 1e-9), 1.0)
-    sinks = np.maximum(tops[:, 2, None] + rim - disc.heights - max(p.seat_depth, 0.0), 0.0)
+    sinks = np.maximum(tops[:, 2, None] + rim - disc.heights - max(p.seat_depth, 0.0) / disc.upright, 0.0)
     needed = np.where((away > tip) & np.isfinite(disc.heights), sinks / np.maximum(beyond, 1e-3), 0.0).max(axis=1)
     result: Floats = np.maximum(usual, needed)
     return result

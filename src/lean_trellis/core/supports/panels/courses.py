@@ -11,9 +11,14 @@ from shapely import STRtree, linestrings
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, nearest_hits
+from lean_trellis.core.supports.common.contacts import Contact
+from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, nearest_hits
+from lean_trellis.core.supports.common.offsets import surface_offsets
 from lean_trellis.core.supports.panels.paths import Path, Segments
 
+_STEEPEST = 3.7
+"""No wall ends more steeply from side to side: 75 degrees."""
+_TOUCH = Contact(is_bite=True, distance=0.0)
 STEP_MM = 0.4
 """Columns lie no farther apart: what is below is looked for at each."""
 _LEAST_STEP_MM = 0.04
@@ -21,7 +26,7 @@ _FINEST_MM = 0.02
 _BENT_MM, _BENT_ROUNDS = 0.02, 4
 """Where what is below lies off the line between two columns by more, one is put between, so many times over."""
 _BEGIN_BELOW_MM = 0.03
-_SIDE_SPARE_MM = 0.1
+_SIDE_SPARE_MM, _GAP_SPARE_MM = 0.1, 0.04
 _LEAST_UP = 0.15
 """A wall stands on what looks up by this much at least: steeper than 81 degrees nothing stands."""
 FREE, NO_SURFACE, IN_THE_WAY, TOO_STEEP, OFF_PLATE, TOO_LOW, TOO_NEAR = range(7)
@@ -79,9 +84,9 @@ class Courses:
     places: Floats
     across: Floats
     tops: Floats
-    tilts: Floats
+    upper: Lifts
     lows: Floats
-    low_tilts: Floats
+    lower: Lifts
     on_part: Bools
     state: Longs
     regions: Longs
@@ -92,6 +97,17 @@ class Courses:
         """(c,): the stretches that can be built."""
         result: Bools = self.state == FREE
         return result
+
+
+@dataclass(frozen=True, eq=False)
+class Lifts:
+    """How far along z tabs end beyond a surface: `middles` (c,), below 0 short of it; `tilts` (c, 2) of both sides.
+
+    A tilt is how much higher a wall ends at its right, or left, side than in its middle.
+    """
+
+    middles: Floats
+    tilts: Floats
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,7 +142,10 @@ class Surveyor:
         ground: Ground | None,
         footing: Footing,
         thickness: float,
+        contacts: tuple[Contact, Contact] = (_TOUCH, _TOUCH),
     ) -> None:
+        """`contacts` are those of tabs with what is above and with what is below."""
+        self._contacts = contacts
         self._paths, self._floors = tuple(paths), floors
         self._obstacles, self._ground, self._footing = obstacles, ground, footing
         self._half = thickness / 2
@@ -262,10 +281,66 @@ class Surveyor:
         last = np.append(np.diff(probed.walls) != 0, True)
         state[last] = NO_SURFACE
         regions = np.array([self._floors[path.floor].region for path in self._paths], np.int64)
+        on_part = on_part & ~jumps
+        upper, lower = self._upper_lifts(probed, state), self._lower_lifts(probed, on_part)
+        if not self._contacts[0].is_bite:
+            state[(state == FREE) & self._passes_near(probed, lows, upper, lower)] = TOO_NEAR
         return Courses(
             self._paths, self._lines, probed.walls, probed.stations, probed.places, probed.across,
-            np.nan_to_num(probed.tops), probed.tilts, lows, probed.low_tilts, on_part & ~jumps, state, regions,
+            np.nan_to_num(probed.tops), upper, lows, lower, on_part, state, regions,
         )  # fmt: skip
+
+    def _passes_near(self, probed: _Probed, lows: Floats, upper: Lifts, lower: Lifts) -> Bools:
+        """(c,): stretches at whose ends the wall comes nearer to a part beside it than the gap that it keeps above."""
+        distance = self._contacts[0].distance
+        high = np.nan_to_num(probed.tops) + upper.middles
+        low = np.minimum(np.maximum(probed.beneath + np.maximum(lower.middles, 0.0), lows.min(axis=1)), high)
+        near = np.zeros(len(high), bool)
+        none = np.zeros(len(high))
+        sides = [(0.0, none, none)]
+        if self._half > 0:
+            tilts = [(upper.tilts[:, side], np.maximum(lower.tilts[:, side], 0.0)) for side in (0, 1)]
+            sides += [(self._half, *tilts[0]), (-self._half, *tilts[1])]
+        for side, tilt, low_tilt in sides:
+            plan = probed.places + side * probed.across
+            starts, stops = np.column_stack([plan, low + low_tilt]), np.column_stack([plan, high + tilt])
+            away = clearances(self._obstacles, starts, stops, np.full(len(high), distance))
+            near |= away < distance - _GAP_SPARE_MM
+        result: Bools = near | np.append(near[1:], False)
+        return result
+
+    def _upper_lifts(self, probed: _Probed, state: Longs) -> Lifts:
+        """Of tabs at the part above, from the part's offset over each column and both its sides."""
+        built = state == FREE
+        built[1:] |= built[:-1].copy()
+        return self._lifts(probed, np.nan_to_num(probed.tops), probed.tilts, built, self._obstacles[:1], is_below=True)
+
+    def _lower_lifts(self, probed: _Probed, on_part: Bools) -> Lifts:
+        """Of tabs on what is below, the other way round: above 0 where they stay off it."""
+        stands = on_part.copy()
+        stands[1:] |= on_part[:-1]
+        return self._lifts(probed, probed.beneath, probed.low_tilts, stands, self._obstacles, is_below=False)
+
+    def _lifts(
+        self, probed: _Probed, heights: Floats, tilts: Floats, which: Bools, obstacles: Sequence[Obstacle], *,
+        is_below: bool,
+    ) -> Lifts:  # fmt: skip
+        contact = self._contacts[0] if is_below else self._contacts[1]
+        sides = np.array([0.0, self._half, -self._half]) if self._half > 0 else np.zeros(1)
+        guess = heights[:, None] + tilts[:, None] * (np.sign(sides) if self._half > 0 else sides)
+        ends = guess.copy()
+        some = np.flatnonzero(which)
+        plan = probed.places[some, None] + sides[:, None] * probed.across[some, None]
+        reach = np.full(len(some), 4 * self._half + 2 * contact.distance + _SIDE_SPARE_MM)
+        ends[some] = surface_offsets(obstacles, plan, guess[some], contact, reach, is_below=is_below).offset
+        middles = ends[:, 0] - heights
+        if self._half == 0:
+            return Lifts(middles, np.zeros((len(ends), 2)))
+        beside = ends[:, 1:] - ends[:, :1]
+        # From side to side a wall ends straight: it goes no further beyond the middle than is asked for there.
+        further = beside.mean(axis=1, keepdims=True)
+        beside -= np.maximum(further, 0.0) if is_below else np.minimum(further, 0.0)
+        return Lifts(middles, np.clip(beside, -_STEEPEST * self._half, _STEEPEST * self._half))
 
 
 @dataclass(frozen=True, eq=False)

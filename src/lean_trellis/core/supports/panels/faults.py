@@ -57,9 +57,8 @@ def _through_part(view: PanelView) -> Iterator[Fault]:
 
 def _met_within(view: PanelView, part: Neighbour) -> Bools:
     """(k,): slabs that a part lies in, beyond the bites; looked for at other places than when they were made."""
-    walls, p = view.structure, view.parameters
-    bites = (max(p.lift_mm(0.0), 0.0), p.lower[0])
-    return slabs_met(walls.columns, walls.slabs, [part.obstacle], walls.thickness, bites, _LOOKED_AT)
+    walls = view.structure
+    return slabs_met(walls.columns, walls.slabs, [part.obstacle], walls.thickness, _LOOKED_AT)
 
 
 def _left_out(view: PanelView) -> Iterator[Fault]:

@@ -87,19 +87,19 @@ def panels_along(paths: list[Path], roofs: list[Roof], request: Request[Any], wa
         return replace(NO_PANELS, unkept=unkept)
     watch.at(0.5, f"projecting {len(paths):,} walls down")
     footing = Footing(p.ends_on, p.level, p.level_from)
-    surveyor = Surveyor(paths, roofs, request.obstacles, request.ground, footing, p.thickness)
+    contacts = p.contact_at(request.layer_height), p.lower_contact(request.layer_height)
+    surveyor = Surveyor(paths, roofs, request.obstacles, request.ground, footing, p.thickness, contacts)
     lift = max(p.lift_mm(request.layer_height), 0.0)
     courses = surveyor.courses(_LEAST_HEIGHT_MM + lift)
     watch.at(0.7, "cutting openings and tabs")
     reach = min(p.thickness / 2, 0.9 * p.cut_width if p.largest_piece is not None else math.inf)
     crossings = where_walls_meet(courses.segments, reach)
     lean = self_supporting_lean(request.overhangs.critical_angle)
-    bites = (lift, p.lower[0])
 
     def is_met(columns: Columns, slabs: Slabs) -> Bools:
-        return slabs_met(columns, slabs, request.obstacles, p.thickness, bites, _LOOKED_AT)
+        return slabs_met(columns, slabs, request.obstacles, p.thickness, _LOOKED_AT)
 
-    panels = panels_of(courses, p, lean, request.layer_height, request.line_mm, crossings, is_met)
+    panels = panels_of(courses, p, lean, request.line_mm, crossings, is_met)
     return without_pieces(replace(panels, unkept=unkept), request.hand, own)
 
 

@@ -25,14 +25,17 @@ SAME_MM = 1e-6
 class Columns:
     """Places along all walls, one after the other: `places` (c, 2) in plan, `across` (c, 2) from there to the side.
 
-    Half the thickness times `across` leads to the side on the right of the path, mitred at bends. `tilts` (c,) is how
-    much higher the surface above lies at that side than in the middle; `low_tilts` (c,) the same of what is below.
+    Half the thickness times `across` leads to the side on the right of the path, mitred at bends. `tilts` (c, 2) is how
+    much higher tabs end at the right and at the left side than in the middle; `low_tilts` (c, 2) the same of those
+    below. `lifts` (c,) is how far tabs end beyond the surface, `low_lifts` (c,) how much higher than the one below.
     """
 
     places: Floats
     across: Floats
     tilts: Floats
     low_tilts: Floats
+    lifts: Floats
+    low_lifts: Floats
 
     def __len__(self) -> int:
         return len(self.places)
@@ -258,7 +261,7 @@ class Panels:
 
 def _nothing() -> Panels:
     none, pairs, numbers, marks = np.zeros(0), np.zeros((0, 2)), np.zeros(0, np.int64), np.zeros(0, bool)
-    columns = Columns(pairs, pairs, none, none)
+    columns = Columns(pairs, pairs, pairs, pairs, none, none)
     return Panels(columns, Slabs(numbers, numbers, pairs, pairs, numbers, marks, marks), numbers, 0.0, 0.1)
 
 
@@ -292,10 +295,10 @@ def _build(columns: Columns, slabs: Slabs, thickness: float) -> _Faces:
         vertices = np.column_stack([places, flat.heights])
         return _Faces(Mesh(vertices, flat.faces.astype(np.int32)), flat.owners)
     aside = columns.across[flat.columns] * (thickness / 2)
-    tilts = np.where(flat.is_top, columns.tilts[flat.columns], 0.0)
-    tilts = np.where(flat.is_bottom, columns.low_tilts[flat.columns], tilts)
-    right = np.column_stack([places + aside, flat.heights + tilts])
-    left = np.column_stack([places - aside, flat.heights - tilts])
+    tilts = np.where(flat.is_top[:, None], columns.tilts[flat.columns], 0.0)
+    tilts = np.where(flat.is_bottom[:, None], columns.low_tilts[flat.columns], tilts)
+    right = np.column_stack([places + aside, flat.heights + tilts[:, 0]])
+    left = np.column_stack([places - aside, flat.heights + tilts[:, 1]])
     count = len(places)
     begins, ends, owners = _rim(flat, count)
     sides = np.concatenate(

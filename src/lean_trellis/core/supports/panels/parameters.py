@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from pydantic import model_validator
 
-from lean_trellis.core.supports.common.contacts import ContactParameters
+from lean_trellis.core.supports.common.contacts import Contact, ContactParameters
 from lean_trellis.core.supports.common.parameters import parameter
 
 """By how much the tops of openings are steeper than the critical angle asks."""
@@ -34,7 +34,8 @@ class PanelParameters(ContactParameters):
         help="How walls end on a part below. On the plate they stand with their whole edge.",
     )  # fmt: skip
     lower_bite_depth: float = parameter(
-        0.08, "Bite below", unit="mm", least=0, most=5, question="holds", applies_when=lambda p: p.has_own_lower_edge,
+        0.08, "Bite below", unit="mm", least=0, most=5, question="holds",
+        applies_when=lambda p: p.has_own_lower_edge and p.contact == "bite",
         help="How far lower tabs go into the part.",
     )  # fmt: skip
     lower_tab_width: float = parameter(
@@ -105,11 +106,17 @@ class PanelParameters(ContactParameters):
         return max(0.5, 2 * self.thickness) if self.rib is None else self.rib
 
     @property
-    def lower(self) -> tuple[float, float, float, float]:
-        """Bite, tab width, free share and tab height of the lower edge."""
+    def lower_tabs(self) -> tuple[float, float, float]:
+        """Tab width, free share and tab height of the lower edge."""
         if self.has_own_lower_edge:
-            return self.lower_bite_depth, self.lower_tab_width, self.lower_tab_free, self.lower_tab_height
-        return (self.bite_depth if self.contact == "bite" else 0.0), self.tab_width, self.tab_free, self.tab_height
+            return self.lower_tab_width, self.lower_tab_free, self.lower_tab_height
+        return self.tab_width, self.tab_free, self.tab_height
+
+    def lower_contact(self, layer_height: float) -> Contact:
+        """The contact of the lower edge with a part that it stands on."""
+        if self.has_own_lower_edge and self.contact == "bite":
+            return Contact(is_bite=True, distance=self.lower_bite_depth)
+        return self.contact_at(layer_height)
 
     @model_validator(mode="after")
     def _fits(self) -> PanelParameters:

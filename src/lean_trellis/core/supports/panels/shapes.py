@@ -16,7 +16,6 @@ from lean_trellis.core.supports.panels.parameters import PanelParameters
 from lean_trellis.core.supports.panels.pieces import columns_at, pieces_of
 
 _SAME_STATION_MM = 1e-6
-_SAME_HEIGHT_MM = 1e-9
 _LEAST_HIGH_MM = 1e-7
 _MOST_TOLD = 200
 Met = Callable[[Columns, Slabs], Bools]
@@ -24,9 +23,8 @@ Met = Callable[[Columns, Slabs], Bools]
 
 @dataclass(frozen=True, eq=False)
 class _Edge:
-    """How an edge takes hold: by how much tabs go beyond the surface, tabs as stations, and how far gaps stay off."""
+    """How an edge takes hold: tabs as stations, and how far it stays off between them."""
 
-    lift: float
     begins: Floats
     ends: Floats
     height: float
@@ -42,7 +40,6 @@ def panels_of(
     courses: Courses,
     p: PanelParameters,
     lean_deg: float,
-    layer_height: float,
     line_mm: float,
     crossings: Floats,
     is_met: Met,
@@ -55,7 +52,7 @@ def panels_of(
     Area is exact: slabs are cut where tabs, openings and arches begin, end and bend.
     """
     runs = find_runs(courses.stations, courses.walls, courses.free)
-    upper = _upper_edge(runs, p, layer_height)
+    upper = _upper_edge(runs, p)
     lower, arches = _lower_edge(courses, p, lean_deg)
     height = _Heights(courses, upper, lower, arches, lean_deg)
     openings = place_openings(courses, runs, p, lean_deg, height.free_top, height.raised_low, crossings)
@@ -86,9 +83,9 @@ def _spread_tabs(runs: Runs, width: float, free_share: float) -> tuple[Floats, F
     return middles - half, middles + half
 
 
-def _upper_edge(runs: Runs, p: PanelParameters, layer_height: float) -> _Edge:
+def _upper_edge(runs: Runs, p: PanelParameters) -> _Edge:
     begins, ends = _spread_tabs(runs, p.tab_width, p.tab_free)
-    return _Edge(p.lift_mm(layer_height), begins, ends, p.tab_height if p.tab_free > 0 else 0.0)
+    return _Edge(begins, ends, p.tab_height if p.tab_free > 0 else 0.0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,12 +115,12 @@ def _lower_edge(courses: Courses, p: PanelParameters, lean_deg: float) -> tuple[
 
     Where there is no room for that, the edge takes hold without a gap.
     """
-    bite, width, free_share, height = p.lower
+    width, free_share, height = p.lower_tabs
     runs = find_runs(courses.stations, courses.walls, courses.free & courses.on_part)
     begins, ends = _spread_tabs(runs, width, free_share)
     nothing = np.zeros(0)
     if free_share <= 0 or not len(runs):
-        return _Edge(bite, begins, ends, 0.0), _Arches(nothing, nothing, nothing, 0.0)
+        return _Edge(begins, ends, 0.0), _Arches(nothing, nothing, nothing, 0.0)
     gap_begins, gap_ends = np.concatenate([runs.begins, ends]), np.concatenate([begins, runs.ends])
     order_begins, order_ends = np.sort(gap_begins), np.sort(gap_ends)
     at_begin, at_end = np.isin(order_begins, runs.begins), np.isin(order_ends, runs.ends)
@@ -136,7 +133,7 @@ def _lower_edge(courses: Courses, p: PanelParameters, lean_deg: float) -> tuple[
     full = ~kept & (order_ends - order_begins > 1e-6)
     begins, ends = np.concatenate([begins, order_begins[full]]), np.concatenate([ends, order_ends[full]])
     order = np.argsort(begins)
-    return _Edge(bite, begins[order], ends[order], height), arches
+    return _Edge(begins[order], ends[order], height), arches
 
 
 def _least_between(courses: Courses, begins: Floats, ends: Floats) -> Floats:
@@ -170,6 +167,14 @@ class _Heights:
     def stretch_of(self, stations: Floats) -> Longs:
         """The stretch that each station lies in."""
         return np.clip(np.searchsorted(self.courses.stations, stations + 1e-9, side="right") - 1, 0, None)
+
+    def lift(self, stations: Floats) -> Floats:
+        """How far tabs end beyond the surface above."""
+        return np.interp(stations, self.courses.stations, self.courses.upper.middles)
+
+    def low_lift(self, stations: Floats) -> Floats:
+        """How much higher than what is below tabs begin there: below 0 where they go in."""
+        return np.interp(stations, self.courses.stations, self.courses.lower.middles)
 
     def drop(self, surface: Floats, beneath: Floats) -> Floats:
         """How far the edge between tabs stays below the surface: never more than half the height."""
@@ -211,11 +216,12 @@ def _whole_slabs(height: _Heights, stations: Floats) -> tuple[Slabs, Floats, Flo
     surface = height.surface(ends.reshape(-1)).reshape(-1, 2)
     low = np.stack([height.beneath(ends[:, side], stretch) for side in (0, 1)], axis=1)
     bites, on_part = upper.holds(middles), courses.on_part[stretch]
-    high = np.where(bites[:, None], surface + upper.lift, surface - height.drop(surface, low))
+    lift, low_lift = (of(ends.reshape(-1)).reshape(-1, 2) for of in (height.lift, height.low_lift))
+    between = np.minimum(surface - height.drop(surface, low), surface + lift)
+    high = np.where(bites[:, None], surface + lift, between)
     low_bites = on_part & lower.holds(middles)
     inside = _inside_arches(height, middles, ends)
-    low = np.where(low_bites[:, None], low - lower.lift, low + np.where(on_part[:, None], inside, 0.0))
-    bites &= upper.lift > -_SAME_HEIGHT_MM
+    low = np.where(low_bites[:, None], low + low_lift, low + np.where(on_part[:, None], inside, 0.0))
     return Slabs(kept, kept + 1, low, high, courses.walls[stretch], bites, low_bites), middles, ends
 
 
@@ -252,7 +258,8 @@ def _with_openings(slabs: Slabs, openings: Openings, middles: Floats, ends: Floa
 
 def _columns(courses: Courses, stations: Floats) -> tuple[Columns, Longs]:
     """All columns, and the number of each station's: the last of a closed wall is its first."""
-    at = [np.interp(stations, courses.stations, values) for values in (*courses.places.T, courses.tilts)]
+    sides = (*courses.upper.tilts.T, *courses.lower.tilts.T)
+    at = [np.interp(stations, courses.stations, values) for values in (*courses.places.T, *sides)]
     place = np.clip(np.searchsorted(courses.stations, stations + 1e-9, side="right") - 1, 0, None)
     exact = np.abs(courses.stations[place] - stations) <= 1e-9
     # Between bends the side runs straight; at a bend it has its mitre.
@@ -261,14 +268,15 @@ def _columns(courses: Courses, stations: Floats) -> tuple[Columns, Longs]:
     step = courses.places[np.minimum(between + 1, len(courses.places) - 1)] - courses.places[between]
     step = step / np.maximum(np.hypot(step[:, 0], step[:, 1]), 1e-12)[:, None]
     across = np.where(exact[:, None], courses.across[place], np.column_stack([step[:, 1], -step[:, 0]]))
-    low_tilts = courses.low_tilts[place]
     number = np.arange(len(stations))
     for wall, path in enumerate(courses.paths):
         if path.is_closed:
             mine = np.flatnonzero(walls == wall)
             if len(mine):
                 number[mine[-1]] = mine[0]
-    return Columns(frozen(np.column_stack(at[:2])), frozen(across), frozen(at[2]), frozen(low_tilts)), number
+    places, tilts, low_tilts = (frozen(np.column_stack(pair)) for pair in (at[:2], at[2:4], at[4:]))
+    lifts = [frozen(np.interp(stations, courses.stations, lifts.middles)) for lifts in (courses.upper, courses.lower)]
+    return Columns(places, frozen(across), tilts, low_tilts, *lifts), number
 
 
 def _tabs(courses: Courses, edge: _Edge) -> Tabs:
