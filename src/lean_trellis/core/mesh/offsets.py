@@ -1,4 +1,4 @@
-"""How far up or down one has to go from a surface until all of the mesh is a distance away: its offset, as heights."""
+"""How far one has to go up or down from a mesh until all of it is a distance away: its offset, as heights."""
 
 from __future__ import annotations
 
@@ -37,16 +37,17 @@ class OffsetHeights:
 
 @heavy
 def offset_heights(
-    mesh: Mesh, places: Floats, guess: Floats, distances: Floats, reach_mm: Floats, *, upward: bool
+    mesh: Mesh, places: Floats, guess: Floats, distances: Floats, reach_mm: Floats, *, from_below: bool
 ) -> OffsetHeights:
     """Heights over groups of places (n, k, 2) at which all of the mesh is at least `distances` (n,) away.
 
-    From the face nearest to the `guess` (n, k) height there, and, where a place lies under or over none, from the guess
-    itself, the way goes straight up or down until no face of the mesh within `reach_mm` (n,) of the guesses, up or
-    down, is nearer than the distance. Exact: each triangle grown by a ball is cut by the upright line through the
-    place. A group's triangles are found together, by its box in plan.
+    From the face nearest to the `guess` (n, k) height there that looks down, or up where it is not met `from_below`,
+    the way goes straight away from it until no face of the mesh within `reach_mm` (n,) of the guesses is nearer than
+    the distance; where there is no such face within half of the reach, it goes from the guess itself. Exact: each
+    triangle grown by a ball is cut by the upright line through the place. Only surfaces count: what lies between two
+    of them farther apart is free, inside a solid, too. A group's triangles are found together, by its box in plan.
     """
-    sign = 1.0 if upward else -1.0
+    sign = -1.0 if from_below else 1.0
     result = OffsetHeights(
         guess.copy(), guess.copy(), np.zeros((*guess.shape, 2)), np.ones(guess.shape), np.zeros(guess.shape, bool)
     )
@@ -66,7 +67,7 @@ def offset_heights(
         mine = slice(first, last)
         found = _of_groups(
             mesh.vertices[mesh.faces[face[chosen]]] * [1, 1, sign], mesh.normals[face[chosen]] * [1, 1, sign],
-            group[chosen] - first, places[mine], guess[mine] * sign, distances[mine],
+            group[chosen] - first, places[mine], guess[mine] * sign, distances[mine], reach_mm[mine],
         )  # fmt: skip
         result.surface[mine], result.offset[mine] = found.surface * sign, found.offset * sign
         result.slopes[mine], result.steep[mine], result.over[mine] = found.slopes * sign, found.steep, found.over
@@ -87,9 +88,9 @@ def _near(mesh: Mesh, lows: Floats, highs: Floats) -> tuple[Longs, Longs]:
 
 
 def _of_groups(
-    corners: Floats, normals: Floats, group: Longs, places: Floats, guess: Floats, distances: Floats
+    corners: Floats, normals: Floats, group: Longs, places: Floats, guess: Floats, distances: Floats, reach: Floats
 ) -> OffsetHeights:
-    """As `offset_heights`, always upward, for triangles (t, 3, 3) each in one group."""
+    """As `offset_heights`, always from above, for triangles (t, 3, 3) each in one group."""
     count, size = guess.shape
     triangle, within = counted_out(np.full(len(group), size))
     place = group[triangle] * size + within
@@ -99,7 +100,7 @@ def _of_groups(
     near = inside[:, 0] & inside[:, 1]
     triangle, place = triangle[near], place[near]
     heights = guess.reshape(-1)
-    surface, slopes, is_over = _surfaces(corners, normals, triangle, place, at, heights)
+    surface, slopes, is_over = _surfaces(corners, normals, triangle, place, at, heights, np.repeat(reach / 2, size))
     steep = np.sqrt(1 + (slopes**2).sum(axis=1))
     offset = _risen(corners, normals, triangle, place, at, surface, np.repeat(distances, size), slopes)
     shape = (count, size)
@@ -110,13 +111,15 @@ def _of_groups(
 
 
 def _surfaces(
-    corners: Floats, normals: Floats, triangle: Longs, place: Longs, at: Floats, guess: Floats
+    corners: Floats, normals: Floats, triangle: Longs, place: Longs, at: Floats, guess: Floats, farthest: Floats
 ) -> tuple[Floats, Floats, Bools]:
     """Over places (p, 2): heights (p,) of the faces nearest to the guesses, how these rise (p, 2), if there is one."""
     n = normals[triangle]
-    over = _holds(corners[triangle], at[place]) & (np.abs(n[:, 2]) > _FLAT)
+    over = (n[:, 2] > _FLAT) & _holds(corners[triangle], at[place])
     triangle, place, n = triangle[over], place[over], n[over]
     height = _plane(corners[triangle, 0], n, at[place])
+    near = np.abs(height - guess[place]) <= farthest[place]
+    place, n, height = place[near], n[near], height[near]
     surface, slopes, is_over = guess.copy(), np.zeros((len(guess), 2)), np.zeros(len(guess), bool)
     nearest = np.lexsort((np.abs(height - guess[place]), place))
     firsts = nearest[np.append(True, np.diff(place[nearest]) != 0)[: len(nearest)]]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from bar_requests import bars_for, request_for
@@ -9,6 +11,7 @@ from bar_requests import bars_for, request_for
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.parts import Pose
+from lean_trellis.core.supports import generate_bars
 from lean_trellis.core.supports.bars.faults import free_lengths
 from lean_trellis.core.supports.bars.spec import BARS
 from lean_trellis.core.supports.bars.struts import SHAFT_END
@@ -38,6 +41,21 @@ def test_a_bar_in_a_part_is_told_with_how_far_it_runs_in():
     assert (found.value, found.limit) == (pytest.approx(0.3, abs=1e-6), pytest.approx(0.75))
     assert "by 0.45 mm" in found.message
     assert not [f for f in faults_of(bars, request, beside(right, 0.76)) if f.code == "support_through_part"]
+
+
+@pytest.mark.parametrize(("contact", "depth"), [("bite", 0.15 + 0.25), ("gap", 0.0)])
+def test_a_tip_that_is_deeper_in_than_its_bite_and_width_is_told_with_its_depth(contact, depth):
+    request = request_for(box((12, 12, 3)), spacing=6.0, contact=contact)
+    bars = generate_bars(request)
+    assert not [f for f in faults_of(bars, request) if f.code == "support_through_part"]
+    upper = replace(bars.ends.upper, tops=bars.ends.upper.tops.copy())
+    upper.tops[2, 3] = 10.0 + depth + 0.5
+    sunk = replace(bars, ends=replace(bars.ends, upper=upper))
+    (found,) = [f for f in faults_of(sunk, request) if f.code == "support_through_part"]
+    assert (found.value, found.limit) == (pytest.approx(depth + 0.5), depth)
+    assert found.message == f"1 tip of slab goes too deep into it, the worst by {depth + 0.5:.2f} mm"
+    upper.tops[2, 3] = 10.0 + depth + 0.02
+    assert not [f for f in faults_of(sunk, request) if f.code == "support_through_part"]
 
 
 def test_a_bar_without_braces_is_free_from_the_plate_to_its_tip():

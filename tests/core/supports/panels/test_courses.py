@@ -12,6 +12,7 @@ from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box, from_manifold
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.parts import Pose
+from lean_trellis.core.supports.common.contacts import Contact
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.panels.courses import (
     FREE,
@@ -194,3 +195,18 @@ def test_heights_that_are_missed_at_a_rim_come_from_the_next_column_of_the_same_
     far[0] = -3 * STEP_MM
     np.testing.assert_array_equal(_filled(tops, walls, far)[:2], [nan, 5])
     assert np.isnan(_filled(np.full(2, nan), walls[:2], near[:2])).all()
+
+
+def test_tabs_are_lifted_along_the_normal_and_tilted_on_either_side_as_the_part_is_there():
+    """Below an edge along y = 0.1, from which the part rises by 45 degrees to both sides; the wall runs along y = 0."""
+    gable = Manifold.hull_points([(x, y, z) for x in (-5.0, 25) for y, z in ((0.1, 9.9), (8.1, 17.9), (-7.9, 17.9))])
+    contacts = Contact(is_bite=True, distance=0.2), Contact(is_bite=True, distance=0.0)
+    for thickness in (0.0, 1.0):
+        surveyor = Surveyor([LINE], [Ceiling()], [there(gable)], None, Footing("below"), thickness, contacts)
+        courses = surveyor.courses(0.5)
+        inner = (courses.places[:, 0] > 2) & (courses.places[:, 0] < 18)
+        assert courses.upper.middles[inner] == pytest.approx(0.2 * 2**0.5)
+        right, left = courses.upper.tilts[inner].T
+        # From side to side a thick wall ends straight: sides that rise by 0.4 and 0.6 go down to meet in the middle.
+        assert right - left == pytest.approx(0.2 if thickness else 0.0)
+        assert right + left == pytest.approx(0, abs=1e-9)

@@ -8,10 +8,13 @@ import shapely
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from manifold3d import Manifold
 from panel_cases import bridge, outlines_of
 from panel_requests import LAYER, request_for
+from sloping_parts import on_surface, signed_distances, slab
 
-from lean_trellis.core.mesh.primitives import ball, box, wavy_plate
+from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, wavy_plate
 from lean_trellis.core.supports.common.floors import floors_of
 from lean_trellis.core.supports.panels.lattice import cuts_of, generate_lattice, lattice_paths, rim_rings
 from lean_trellis.core.supports.panels.parameters import LatticeParameters
@@ -107,3 +110,55 @@ def test_a_gap_keeps_whole_layers_free():
     parameters = LatticeParameters(contact="gap", gap_layers=2, tab_free=0, cell_along=3)
     panels = generate_lattice(request_for(box((20, 10, 4)), parameters, offset=6))
     assert panels.slabs.high.max() == pytest.approx(6 - 2 * LAYER)
+
+
+def _tab_places(panels, thickness: float, *, upper: bool):
+    """(k, 3): the corners of all tabs, at both sides of thick walls."""
+    slabs, columns = panels.slabs, panels.columns
+    mine = slabs.bites if upper else slabs.low_bites
+    ends, tilts = (slabs.high, columns.tilts) if upper else (slabs.low, columns.low_tilts)
+    at = np.concatenate([slabs.left[mine], slabs.right[mine]])
+    heights = np.concatenate([ends[mine, 0], ends[mine, 1]])
+    sides = ((0.0, None),) if thickness == 0 else ((thickness / 2, 0), (-thickness / 2, 1))
+    return np.concatenate([
+        np.column_stack([columns.places[at] + side * columns.across[at],
+                         heights + (0.0 if of is None else tilts[at, of])])
+        for side, of in sides
+    ])  # fmt: skip
+
+
+@pytest.mark.parametrize("thickness", [0.0, 0.5])
+@pytest.mark.parametrize(
+    ("values", "distance"),
+    [({"contact": "bite", "bite_depth": 0.1}, -0.1), ({"contact": "gap", "gap_layers": 4}, 0.2)],
+)
+@pytest.mark.parametrize("slope", [10.0, 35.0])
+def test_on_a_slope_tabs_go_in_or_stay_off_by_what_is_asked_along_the_normal(slope, values, distance, thickness):
+    mesh, turn = slab(slope)
+    parameters = LatticeParameters(
+        **values, thickness=thickness, cell_along=2.6, cell_across=2.6, inset=1.0, tab_free=0.3
+    )
+    request = request_for(Mesh(mesh.vertices @ turn.T, mesh.faces), parameters)
+    panels = generate_lattice(request)
+    away = signed_distances(request.overhangs.mesh, _tab_places(panels, thickness, upper=True))
+    assert len(away) > 300
+    np.testing.assert_allclose(away, distance, atol=1e-6)
+
+
+@pytest.mark.parametrize("thickness", [0.0, 0.5])
+def test_under_a_ball_and_on_a_sloping_floor_a_gap_is_kept_by_the_whole_wall(thickness):
+    floor = Manifold.cube((40, 30, 2), True).rotate((0, 20, 0))
+    whole = floor + Manifold.sphere(9, 160).translate((0, 0, 15)) + Manifold.cube((3, 3, 12), True).translate((0, 0, 5))
+    parameters = LatticeParameters(
+        contact="gap", gap_layers=4, thickness=thickness, cell_along=2.5, cell_across=2.5, tab_free=0.2, inset=0.5
+    )
+    request = request_for(from_manifold(whole), parameters)
+    panels = generate_lattice(request)
+    placed = request.overhangs.mesh
+    assert panels.slabs.low_bites.any()
+    for upper in (True, False):
+        away = signed_distances(placed, _tab_places(panels, thickness, upper=upper))
+        assert away.min() >= 0.18
+        assert np.median(away) == pytest.approx(0.2, abs=0.02)
+    solid = panels.mesh if thickness else panels.sheets[0]
+    assert signed_distances(placed, on_surface(solid, 3000)).min() >= 0.18

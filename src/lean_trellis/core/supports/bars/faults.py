@@ -65,11 +65,14 @@ def _through_part(view: BarView) -> Iterator[Fault]:
 
 
 def _heads_too_deep(view: BarView) -> Iterator[Fault]:
-    """Heads that go into a part by more than their bite, or at all where they are to stay off it: measured anew."""
+    """Heads that go into a part by more than their bite, or at all where they are to stay off it: measured anew.
+
+    Beside a wall a tip may reach into that as far as it is wide: from where it holds, that is no deeper.
+    """
     bars, parameters = view.structure, view.parameters
     if bars.ends is None or not len(bars):
         return
-    limit = parameters.bite_depth if parameters.contact == "bite" else 0.0
+    limit = parameters.bite_depth + parameters.tip_diameter / 2 if parameters.contact == "bite" else 0.0
     places = _head_places(bars)
     owners = np.repeat(np.arange(len(bars)), len(places) // len(bars))
     for number, part in enumerate(view.parts):

@@ -22,7 +22,7 @@ _CORNERS_MM, _RINGS_MM = 0.55, 0.4
 """Corners and rings of a head lie no farther apart: under a ball of 10 mm radius the flat between is 4 microns off."""
 _ONE_RING_MM = 0.2
 """Heads of no larger radius have no ring inside their rim."""
-_FLAT_MM = 0.025
+_FLAT_MM = 0.02
 """By so much a place may lie beyond the line or the plane through its neighbours nearer to the middle: so the flat
 between comes nearer to the part, where that bends away, by no more than this."""
 _STEEPEST = float(np.tan(np.radians(75)))
@@ -188,9 +188,13 @@ def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: 
     surface, offset = found.surface * sign, found.offset * sign
     middle = offset[:, -1:]
     plane = (steps * slope[:, None]).sum(axis=2) * sign
-    fits = (middle + plane - offset <= _FALLS * away + 1e-6).all(axis=1)
+    fits = np.ones(len(middle), bool)
     if not contact.is_bite:
+        fits = np.logical_and.reduce(middle + plane - offset <= _FALLS * away + 1e-6, axis=1)
         fits &= surface[:, -1] - middle[:, 0] <= _FARTHEST_OFF * contact.distance + 1e-6
+    else:  # the middle as its seat tells: of a low edge, which face lies over it is a toss-up
+        deep = seats.places[:, 2] * sign + contact.distance * np.sqrt(1 + (slope**2).sum(axis=1))
+        middle = offset[:, -1:] = np.minimum(middle, deep[:, None])
     slopes = np.where(found.over[..., None], found.slopes, slope[:, None]) * sign
     slopes[:, -1] = slope * sign
     tops = _without_bridges(np.maximum(offset, middle - _STEEPEST * away), slopes, steps, grid)
