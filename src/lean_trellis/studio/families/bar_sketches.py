@@ -44,7 +44,7 @@ class _Side(Drawing):
         scale = min((bottom - top_part - 14) / tall, self.area.width() * 0.34 / wide)
         middle = self.area.width() * 0.42
         surface = top_part
-        gap = v.gap_layers * self.layer * scale if v.contact == "gap" else 0.0
+        gap = v.whole_gap(self.layer) * self.layer * scale if v.contact == "gap" else 0.0
         dense = v.dense_layers * self.layer * scale if v.contact == "gap" else 0.0
         neck = surface + gap + dense
         base = neck + v.tip_length * scale
@@ -121,7 +121,7 @@ class _Side(Drawing):
 
     def _hold_height(self) -> float:
         v = self.values
-        return (v.gap_layers + v.dense_layers) * self.layer if v.contact == "gap" else 0.0
+        return (v.whole_gap(self.layer) + v.dense_layers) * self.layer if v.contact == "gap" else 0.0
 
     def _break(self, middle: float, shaft: float, y: float) -> None:
         path = QPainterPath(QPointF(middle - shaft - 6, y + 2))
@@ -143,11 +143,11 @@ class _Side(Drawing):
                 self.span((side, neck), (side, base), f"tip {v.tip_length:g} mm long")
             case "bite_depth" | "contact" if v.contact == "bite":
                 self.span((side, surface - bite), (side, surface), f"bites {v.bite_depth:g} mm")
-            case "gap_layers" | "contact":
+            case "gap_layers" | "gap" | "contact":
                 self.span(
                     (side, surface),
                     (side, surface + gap),
-                    f"gap {v.gap_layers} layers, {v.gap_layers * self.layer:g} mm",
+                    f"gap {v.whole_gap(self.layer)} layers, {v.whole_gap(self.layer) * self.layer:g} mm",
                 )
             case "dense_layers":
                 self.span((side, surface + gap), (side, neck), f"dense {v.dense_layers} layers")

@@ -43,7 +43,9 @@ class PanelSide(Drawing):
         tabs = self._tabs(left, right, pitch * scale, v.tab_width * scale)
         for a, b in tabs:
             self.fill([(a, top - bite), (b, top - bite), (b, edge + 1), (a, edge + 1)], colour)
-        lower = self._tabs(left, right, v.lower[1] / max(1 - v.lower[2], 0.05) * scale, v.lower[1] * scale)
+        lower = self._tabs(
+            left, right, v.lower_tabs[0] / max(1 - v.lower_tabs[1], 0.05) * scale, v.lower_tabs[0] * scale
+        )
         if v.ends_on == "below":
             for a, b in lower:
                 self.fill([(a, low - 1), (b, low - 1), (b, bottom + 3), (a, bottom + 3)], colour)
@@ -105,13 +107,15 @@ class PanelSide(Drawing):
                 self.span((side, top), (side, edge), f"tabs {v.tab_height:g} mm high")
             case "bite_depth" | "contact" if v.contact == "bite":
                 self.span((side, top - bite), (side, top), f"bites {v.bite_depth:g} mm")
-            case "contact" | "gap_layers":
-                self.words(side, top + 4, f"{v.gap_layers} layers free")
+            case "contact" | "gap_layers" | "gap":
+                self.words(side, top + 4, f"{v.gap_layers} layers free" if v.gap is None else f"{v.gap:g} mm free")
             case "lower_edge" | "lower_tab_width" | "lower_tab_free" | "lower_tab_height" | "lower_bite_depth":
                 own = "own" if v.has_own_lower_edge else "same"
-                self.words(side, low - 18, f"{own} tabs: {v.lower[1]:g} mm,")
-                self.words(side, low, f"{v.lower[3]:g} mm high, {v.lower[2]:.0%}")
-                self.words(side, low + 18, f"free, bite {v.lower[0]:g} mm")
+                wide, free, high = v.lower_tabs
+                self.words(side, low - 18, f"{own} tabs: {wide:g} mm,")
+                self.words(side, low, f"{high:g} mm high, {free:.0%}")
+                depth = v.lower_bite_depth if v.has_own_lower_edge else v.bite_depth
+                self.words(side, low + 18, f"free, bite {depth:g} mm" if v.contact == "bite" else "free")
             case "thickness":
                 self.words(side, (edge + low) / 2, f"{v.thickness:g} mm thick" if v.thickness else "a sheet, one line")
             case "ends_on" | "level" | "level_from":
