@@ -74,7 +74,7 @@ def test_on_crooked_parts_no_head_goes_deeper_or_comes_nearer_than_it_may(name):
         heads = np.concatenate([head_places(bars), lower_places(bars)])
         away = signed_distances(placed, heads.reshape(-1, 3))
         if contact.is_bite:
-            assert away.min() >= -contact.distance - 1e-6
+            assert away.min() >= -contact.distance - SAME_MM
             assert np.median(away) == pytest.approx(-contact.distance, abs=1e-6)
         else:
             assert away.min() >= contact.distance - SAME_MM
@@ -94,7 +94,7 @@ def test_lower_ends_follow_the_floor_that_they_stand_on(name, floor_deg):
     assert bars.on_part > 5
     contact = request.parameters.contact_at(request.layer_height)
     away = signed_distances(request.obstacles[0].placed, lower_places(bars).reshape(-1, 3))
-    np.testing.assert_allclose(away, -contact.distance if contact.is_bite else contact.distance, atol=1e-6)
+    np.testing.assert_allclose(away, -contact.distance if contact.is_bite else contact.distance, atol=1e-4)
     assert examine(build_topology(bars.mesh)).is_sound
 
 

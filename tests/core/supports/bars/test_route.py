@@ -6,19 +6,20 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from bar_requests import bars_for, distances_from, open_shafts, random_part, request_for
+from bar_requests import LAYER, bars_for, distances_from, open_shafts, random_part, request_for
 from hypothesis import given
 from hypothesis import strategies as st
 
 from lean_trellis.core.mesh import build_topology
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.overhang import detect
 from lean_trellis.core.parts import Pose, rotation_about
 from lean_trellis.core.parts.marks import KEEP_OFF
+from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import generate_bars
 from lean_trellis.core.supports.bars.route import lean_directions
-from lean_trellis.core.supports.bars.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_STEEP
+from lean_trellis.core.supports.bars.struts import BLOCKED, LOWER_END, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_STEEP
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle
 
 
@@ -107,3 +108,18 @@ def test_no_shaft_is_nearer_to_a_part_than_the_clearance(seed):
     low, top, reach = open_shafts(bars, 0.4)
     away = distances_from(request.overhangs.mesh, low, top)
     assert (away >= reach - 2e-3).all()
+
+
+@pytest.mark.parametrize("name", sorted(name for name in shipped_sets() if name.startswith("bars-")))
+@pytest.mark.parametrize("height", [8.0, 14.0])
+def test_every_shipped_set_lands_on_a_flat_floor_that_covers_the_plate(name, height):
+    floor, roof = box((90, 90, 3), corner=(-45, -45, 0)), box((22, 22, 3), corner=(-11, -11, 3 + height))
+    post = box((3, 3, height + 2), corner=(-1.5, -1.5, 2))
+    part = from_manifold(to_manifold(floor) + to_manifold(roof) + to_manifold(post))
+    parameters = shipped_sets()[name].parameters
+    bars = bars_for(part, lift=0.0, **{**parameters.model_dump(), "join": "off"})
+    assert bars.on_part == len(bars) >= 8
+    assert not len(bars.missed.holds)
+    feet = bars.centres[:, LOWER_END, 2]
+    contact = parameters.contact_at(LAYER)
+    assert feet == pytest.approx(3.0 - contact.distance if contact.is_bite else 3.0 + contact.distance)

@@ -22,7 +22,7 @@ _CORNERS_MM, _RINGS_MM = 0.55, 0.4
 """Corners and rings of a head lie no farther apart: under a ball of 10 mm radius the flat between is 4 microns off."""
 _ONE_RING_MM = 0.2
 """Heads of no larger radius have no ring inside their rim."""
-_FLAT_MM = 0.02
+_FLAT_MM = 0.05
 """By so much a place may lie beyond the line or the plane through its neighbours nearer to the middle: so the flat
 between comes nearer to the part, where that bends away, by no more than this."""
 _STEEPEST = float(np.tan(np.radians(75)))
@@ -57,6 +57,21 @@ class HeadGrid:
         share = np.arange(self.corners // self.sides)[:, None] / (self.corners // self.sides)
         along = corners[:-1, None] * (1 - share) + corners[1:, None] * share
         return along.reshape(-1, 2)
+
+    @cached_property
+    def edges(self) -> Ints:
+        """(e, 2): which places are joined by an edge of a head's triangles."""
+        corner, count = np.arange(self.corners, dtype=np.int32), self.corners
+        pairs = []
+        for ring in range(self.rings):
+            mine = ring * count + corner
+            pairs.append(np.column_stack([mine, np.roll(mine, -1)]))
+            is_last = ring == self.rings - 1
+            inner = np.full(count, self.rings * count, np.int32) if is_last else mine + count
+            pairs.append(np.column_stack([mine, inner]))
+            if not is_last:
+                pairs.append(np.column_stack([mine, np.roll(inner, -1)]))
+        return np.concatenate(pairs)
 
     @cached_property
     def steps(self) -> Floats:
@@ -199,11 +214,33 @@ def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: 
     slopes[:, -1] = slope * sign
     tops = _without_bridges(np.maximum(offset, middle - _STEEPEST * away), slopes, steps, grid)
     tops = np.minimum(tops, middle + _STEEPEST * away)
+    if not contact.is_bite:
+        tops = _off_between(tops, seats, obstacles, contact, grid)
     rim = slice(0, grid.corners)
     # What of a bite is in the part begins at the surface; below a gap there are full layers.
     below = tops[:, rim] - surface[:, rim] if contact.is_bite else np.full((1, 1), contact.dense)
     necks = tops[:, rim] - np.clip(below, min(_FLAT_MM, contact.distance), None)
     return Heads(tops * sign, necks * sign, seats.radii.copy(), fits)
+
+
+def _off_between(tops: Floats, seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid) -> Floats:
+    """Tops (n, p) let down where the flat between two places comes nearer to the part than the gap, halfway."""
+    sign = 1.0 if seats.is_below else -1.0
+    one, other = grid.edges.T
+    steps = seats.radii[:, None, None] * (grid.steps[one] + grid.steps[other]) / 2
+    halfway = (tops[:, one] + tops[:, other]) / 2
+    reach = 4 * seats.radii + 2 * contact.distance
+    places = seats.places[:, None, :2] + steps
+    above = contact.distance  # about where the surface is, from the gap below it
+    found = surface_offsets(
+        obstacles, places, (halfway + above) * sign, contact, reach, is_below=seats.is_below
+    )  # fmt: skip
+    near = np.maximum(halfway - found.offset * sign, 0.0)
+    near = np.where(near < _FARTHEST_OFF * contact.distance, near, 0.0)
+    down = np.zeros(tops.shape)
+    for ends in (one, other):
+        np.maximum.at(down.T, ends, near.T)
+    return tops - down
 
 
 def _without_bridges(tops: Floats, slopes: Floats, steps: Floats, grid: HeadGrid) -> Floats:
