@@ -14,10 +14,9 @@ GRID = np.stack(np.meshgrid(np.linspace(-1, 1, 5), np.linspace(-1, 1, 5)), axis=
 REACH = np.array([4.0])
 
 
-def under(mesh: Mesh, guess, distance: float, *, upward: bool):
-    return offset_heights(
-        mesh, GRID, np.broadcast_to(guess, GRID.shape[:2]), np.array([distance]), REACH, upward=upward
-    )
+def under(mesh: Mesh, guess, distance: float, *, from_below: bool = True):
+    heights = np.broadcast_to(guess, GRID.shape[:2])
+    return offset_heights(mesh, GRID, heights, np.array([distance]), REACH, from_below=from_below)
 
 
 @pytest.mark.parametrize("slope", [0.0, 20.0, 45.0, 60.0])

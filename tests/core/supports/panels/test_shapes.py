@@ -148,7 +148,7 @@ def test_on_a_slope_tabs_go_in_or_stay_off_by_what_is_asked_along_the_normal(slo
 @pytest.mark.parametrize("thickness", [0.0, 0.5])
 def test_under_a_ball_and_on_a_sloping_floor_a_gap_is_kept_by_the_whole_wall(thickness):
     floor = Manifold.cube((40, 30, 2), True).rotate((0, 20, 0))
-    whole = floor + Manifold.sphere(9, 160).translate((0, 0, 15)) + Manifold.cube((3, 3, 12), True).translate((0, 0, 5))
+    whole = floor + Manifold.sphere(9, 64).translate((0, 0, 15)) + Manifold.cube((3, 3, 12), True).translate((0, 0, 5))
     parameters = LatticeParameters(
         contact="gap", gap_layers=4, thickness=thickness, cell_along=2.5, cell_across=2.5, tab_free=0.2, inset=0.5
     )
@@ -161,4 +161,4 @@ def test_under_a_ball_and_on_a_sloping_floor_a_gap_is_kept_by_the_whole_wall(thi
         assert away.min() >= 0.18
         assert np.median(away) == pytest.approx(0.2, abs=0.02)
     solid = panels.mesh if thickness else panels.sheets[0]
-    assert signed_distances(placed, on_surface(solid, 3000)).min() >= 0.18
+    assert signed_distances(placed, on_surface(solid, 1500)).min() >= 0.18

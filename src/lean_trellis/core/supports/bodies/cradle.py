@@ -99,7 +99,7 @@ def generate_cradle(request: CradleRequest, watch: Watch = UNWATCHED) -> Cradle:
     grid, seats = grid[covered & ~protected], seats[covered & ~protected]
     is_fitted = p.heights == "fitted"
     slopes = _slopes(request, grid) if is_fitted else np.zeros_like(grid)
-    # A seat is as deep along the surface's normal as it is told to be.
+    # A seat is as deep as asked along the surface's normal.
     steep = np.sqrt(1 + (slopes**2).sum(axis=1))
     tops = (seats if is_fitted else np.full(len(seats), seats.min(initial=np.inf))) + p.seat_depth * steep
     tall = tops > p.raft_thickness + _LEAST_POST_MM
