@@ -118,10 +118,7 @@ def nearest_on_triangles(points: Floats, corners: Floats) -> Floats:
     best, least = a.copy(), np.full(len(points), np.inf)
     for one, other in ((a, b), (b, c), (c, a)):
         inside &= _dot(np.cross(other - one, points - one), normal) >= 0
-        along = other - one
-        length = _dot(along, along)
-        share = np.clip(_dot(points - one, along) / np.where(length > 0, length, 1), 0, 1)
-        place = one + share[:, None] * along
+        place = _nearest_on_segments(points, one, other)
         away = np.linalg.norm(points - place, axis=1)
         nearer = away < least
         best[nearer], least[nearer] = place[nearer], away[nearer]
@@ -130,10 +127,15 @@ def nearest_on_triangles(points: Floats, corners: Floats) -> Floats:
 
 
 def _point_segment(points: Floats, a: Floats, b: Floats) -> Floats:
+    result: Floats = np.linalg.norm(points - _nearest_on_segments(points, a, b), axis=1)
+    return result
+
+
+def _nearest_on_segments(points: Floats, a: Floats, b: Floats) -> Floats:
     along = b - a
     squared = _dot(along, along)
     share = np.clip(_dot(points - a, along) / np.where(squared > 0, squared, 1), 0, 1)
-    result: Floats = np.linalg.norm(points - a - share[:, None] * along, axis=1)
+    result: Floats = a + share[:, None] * along
     return result
 
 

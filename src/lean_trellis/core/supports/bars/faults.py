@@ -88,7 +88,7 @@ def _heads_too_deep(view: BarView) -> Iterator[Fault]:
         depths = clearances([part.obstacle], some, some, np.full(len(some), _DEEPEST_MM))
         deep = suspects[depths > limit + _DEPTH_SPARE_MM]
         if len(deep):
-            worst = int(deep[depths[depths > limit + _DEPTH_SPARE_MM].argmax()])
+            worst = int(suspects[depths.argmax()])
             count, depth = len(np.unique(owners[deep])), float(depths.max())
             yield Fault(
                 "support_through_part", "stop",

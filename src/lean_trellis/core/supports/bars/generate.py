@@ -22,7 +22,7 @@ from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_h
 from lean_trellis.core.supports.bars.holds import HoldPoints, find_hold_points
 from lean_trellis.core.supports.bars.joining import Trees, join_into_trees
 from lean_trellis.core.supports.bars.parameters import BarParameters, require_self_holding
-from lean_trellis.core.supports.bars.route import Ways, find_ways
+from lean_trellis.core.supports.bars.route import LEAST_TIP_MM, LEVEL_SHARE, Ways, find_ways
 from lean_trellis.core.supports.bars.struts import (
     BEND,
     FOOT_TOP,
@@ -45,7 +45,6 @@ from lean_trellis.core.supports.common.support import HandBar
 from lean_trellis.core.supports.common.surface_points import SurfacePoints
 
 _STRAIGHT_MM = 1e-9
-_LEAST_TIP_MM = 0.05
 _SUNK_MM = 0.3
 """How far branches go into the trunk below them, so that both are one when united."""
 _TIE_BITE_MM = 0.3
@@ -288,7 +287,9 @@ def _lower_ends(
     highest = ways.lower.tops.max(axis=1) - ways.bottoms[:, 2]
     tips = ways.lower.radii
     wider = np.maximum(shafts - tips, 0.0) * ways.lower.slopes()
-    start = np.minimum(np.maximum(lengths, highest + 0.3 * lengths + wider), np.maximum(rooms, highest + _LEAST_TIP_MM))
+    start = np.minimum(
+        np.maximum(lengths, highest + LEVEL_SHARE * lengths + wider), np.maximum(rooms, highest + LEAST_TIP_MM)
+    )
     between = (highest + start) / 2
     share = (between - middles) / np.maximum(start - middles, 1e-9)
     return (middles, between, start), (tips, tips + share * (shafts - tips), shafts)

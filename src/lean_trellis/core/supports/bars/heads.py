@@ -8,7 +8,7 @@ surfaces, too.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -134,12 +134,6 @@ def level_rings(centres: Floats, radii: Floats, circle: Floats) -> Floats:
     return result
 
 
-def no_heads(grid: HeadGrid) -> Heads:
-    """None, for bars of that grid."""
-    none = np.zeros(0)
-    return Heads(np.zeros((0, len(grid.steps))), np.zeros((0, grid.corners)), none, np.zeros(0, bool))
-
-
 def level_heads(heights: Floats, radii: Floats, grid: HeadGrid) -> Heads:
     """Flat ends at heights (n,): those that meet no part."""
     tops = np.repeat(heights[:, None], len(grid.steps), axis=1)
@@ -202,9 +196,9 @@ def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: 
     found = surface_offsets(obstacles, places, guess, contact, reach, is_below=seats.is_below)
     surface, offset = found.surface * sign, found.offset * sign
     middle = offset[:, -1:]
-    plane = (steps * slope[:, None]).sum(axis=2) * sign
     fits = np.ones(len(middle), bool)
     if not contact.is_bite:
+        plane = (steps * slope[:, None]).sum(axis=2) * sign
         fits = np.logical_and.reduce(middle + plane - offset <= _FALLS * away + 1e-6, axis=1)
         fits &= surface[:, -1] - middle[:, 0] <= _FARTHEST_OFF * contact.distance + 1e-6
     else:  # the middle as its seat tells: of a low edge, which face lies over it is a toss-up
@@ -231,10 +225,8 @@ def _off_between(tops: Floats, seats: Seats, obstacles: Sequence[Obstacle], cont
     halfway = (tops[:, one] + tops[:, other]) / 2
     reach = 4 * seats.radii + 2 * contact.distance
     places = seats.places[:, None, :2] + steps
-    above = contact.distance  # about where the surface is, from the gap below it
-    found = surface_offsets(
-        obstacles, places, (halfway + above) * sign, contact, reach, is_below=seats.is_below
-    )  # fmt: skip
+    guess = (halfway + contact.distance) * sign  # about where the surface is, from the gap below it
+    found = surface_offsets(obstacles, places, guess, contact, reach, is_below=seats.is_below)
     near = np.maximum(halfway - found.offset * sign, 0.0)
     near = np.where(near < _FARTHEST_OFF * contact.distance, near, 0.0)
     down = np.zeros(tops.shape)
@@ -284,4 +276,4 @@ class Ends:
 
     grid: HeadGrid
     upper: Heads
-    lower: Heads = field(default_factory=lambda: no_heads(HeadGrid(3, 3, 1)))
+    lower: Heads

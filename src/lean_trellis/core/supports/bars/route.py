@@ -17,9 +17,9 @@ from lean_trellis.core.supports.bars.struts import BLOCKED, OFF_PLATE, ON_PART, 
 from lean_trellis.core.supports.common.contacts import Contact
 from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, drops_round, nearest_hits
 
-_LEAST_TIP_MM, _LEAST_SHAFT_MM = 0.05, 0.2
+LEAST_TIP_MM, _LEAST_SHAFT_MM = 0.05, 0.2
 _SAME_GAP_MM = 0.01
-_LEVEL_SHARE = 0.3
+LEVEL_SHARE = 0.3
 """A tip begins no nearer below the lowest corner of its head than this share of its length."""
 _STEEPEST_LANDING = np.cos(np.radians(60))
 """A bar stands on a surface of the part that rises by at most 60°: assumed, as for a hand's grip on a slope."""
@@ -78,7 +78,7 @@ def find_ways(
     faults[~tips.heads.fits] = TOO_NEAR
     lower = _landings(bottoms, normals, to_part & (faults == 0), parameters, layer_height, obstacles, grid)
     faults[(faults == 0) & to_part & ~lower.fits] = TOO_NEAR
-    faults[(faults == 0) & (_rise_of(lower) + _LEAST_TIP_MM > 0.45 * (height - bottoms[:, 2]))] = TOO_SHORT
+    faults[(faults == 0) & (_rise_of(lower) + LEAST_TIP_MM > 0.45 * (height - bottoms[:, 2]))] = TOO_SHORT
     watch.at(0.5, "looking for clearance")
     upright = np.where(to_part, np.clip(normals[:, 2], _STEEPEST_LANDING, 1.0), 1.0)
     feet = _fit_between(faults, tips, bottoms, to_part, upright, parameters, obstacles)
@@ -161,10 +161,10 @@ class _Tips:
         room, _ = nearest_hits(obstacles, holds.places + DOWN * skin, DOWN)
         room = np.minimum(room, holds.places[:, 2])
         short = np.clip(room * 0.45, 0, length)
-        needed = holds.places[:, 2] - lowest + _LEAST_TIP_MM
+        needed = holds.places[:, 2] - lowest + LEAST_TIP_MM
         directions = np.where((short * -directions[:, 2] < needed)[:, None], DOWN, directions)
         bases = holds.places + directions * short[:, None]
-        is_short = (short < _LEAST_TIP_MM) | (short * -directions[:, 2] < needed)
+        is_short = (short < LEAST_TIP_MM) | (short * -directions[:, 2] < needed)
         return cls(holds.places, ends, bases, heads, is_short)
 
     @classmethod
@@ -205,9 +205,9 @@ def _upright_bases(seats: Seats, heads: Heads, parameters: BarParameters) -> Flo
     shaft, length = parameters.shaft_diameter / 2, parameters.tip_length
     lowest, middle = heads.necks.min(axis=1), heads.necks.mean(axis=1)
     wider = np.maximum(shaft - heads.radii, 0.0) * heads.slopes()
-    low = np.where(heads.radii > shaft, lowest, np.minimum(lowest + (1 - _LEVEL_SHARE) * length, middle))
+    low = np.where(heads.radii > shaft, lowest, np.minimum(lowest + (1 - LEVEL_SHARE) * length, middle))
     steep = np.tan(np.radians(max(parameters.lean_limit, 1.0)))
-    least = np.maximum((heads.radii - shaft) / steep, _LEVEL_SHARE * length)
+    least = np.maximum((heads.radii - shaft) / steep, LEVEL_SHARE * length)
     over_foot = np.minimum(lowest - wider - np.minimum(least, length), parameters.foot_height + _LEAST_SHAFT_MM)
     result: Floats = np.column_stack([seats.places[:, :2], np.maximum(low - wider - length, over_foot)])
     return result
