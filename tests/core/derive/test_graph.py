@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from graph_cases import everything, small_jobs
+from graph_cases import Known, everything, small_jobs
 from leaves import Leaf, changed, leaves
 
 from lean_trellis.core.derive.graph import Graph
@@ -33,13 +33,14 @@ CASES = cases()
 @pytest.mark.parametrize("name", list(small_jobs()))
 def test_whatever_field_is_changed_the_cache_gives_what_a_fresh_computation_gives(name):
     job = small_jobs()[name]
-    wrong, warm = [], Graph()
-    everything(warm, job)
+    wrong, warm, known = [], Graph(), Known()
+    everything(warm, job, known)
     for leaf in (leaf for owner, leaf in CASES if owner == name):
         after = changed(job, leaf)
-        if everything(warm, after) != everything(Graph(), after):
+        if everything(warm, after, known) != everything(Graph(), after):
             wrong.append(str(leaf))
     assert wrong == []
+    assert known.changed() == []
 
 
 def test_every_model_of_a_job_is_walked():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import fields, is_dataclass
 from types import NoneType
 from typing import Any
@@ -40,10 +41,10 @@ def _size(thing: Any, seen: set[int]) -> int:
         if len(thing) > 2 * _SAMPLED:  # of many things of a kind some tell enough
             step = len(thing) / _SAMPLED
             some = [entry for number, entry in enumerate(thing) if int(number % step) == 0][:_SAMPLED]
-            return _OTHER_BYTES + int(len(thing) / len(some) * sum([_size(entry, seen) for entry in some]))
-        return _OTHER_BYTES + sum([_size(entry, seen) for entry in thing])
+            return _OTHER_BYTES + int(len(thing) / len(some) * _sum_of(some, seen))
+        return _OTHER_BYTES + _sum_of(thing, seen)
     if isinstance(thing, dict):
-        return _OTHER_BYTES + sum([_size(entry, seen) for pair in thing.items() for entry in pair])
+        return _OTHER_BYTES + _sum_of(thing.keys(), seen) + _sum_of(thing.values(), seen)
     if isinstance(thing, shapely.Geometry):
         return _OTHER_BYTES + _PLACE_BYTES * int(shapely.count_coordinates(thing))
     if isinstance(thing, BaseModel):
@@ -52,7 +53,12 @@ def _size(thing: Any, seen: set[int]) -> int:
     held = dict(vars(thing)) if hasattr(thing, "__dict__") else {}
     for name in _field_names(type(thing)):
         held.setdefault(name, getattr(thing, name))
-    return own + sum([_size(entry, seen) for entry in held.values()])
+    return own + _sum_of(held.values(), seen)
+
+
+def _sum_of(things: Iterable[Any], seen: set[int]) -> int:
+    # Most entries are numbers and words: they are counted here, without a call each.
+    return sum([_OTHER_BYTES if type(entry) in _PLAIN else _size(entry, seen) for entry in things])
 
 
 def _field_names(kind: type[Any]) -> tuple[str, ...]:
