@@ -38,7 +38,7 @@ def draw_dots(
     low = [visible.left() - whole, visible.top() - whole]
     high = [visible.right() + whole, visible.bottom() + whole]
     at = at[((at >= low) & (at <= high)).all(axis=1)]
-    if is_ring and size < _LEAST_RING_PX:
+    if not len(at) or (is_ring and size < _LEAST_RING_PX):
         return
     is_screen = isinstance(painter.device(), QPixmap | QImage)
     if is_screen and whole <= (_MOST_RING_STAMPED_PX if is_ring else _MOST_STAMPED_PX):
