@@ -45,12 +45,25 @@ class Rows:
         columns = [piece._columns() for piece in pieces]
         return cls(**{key: _in_one([column[key] for column in columns]) for key in columns[0]})
 
+    def with_rows(self, which: AnyArray, some: Self) -> Self:
+        """The same with the rows of `some` in the places chosen by a mask (n,) or by numbers."""
+        others = some._columns()
+        return type(self)(**{key: _with_rows(value, which, others[key]) for key, value in self._columns().items()})
+
     def _columns(self) -> dict[str, Any]:
         return {entry.name: getattr(self, entry.name) for entry in fields(self)}  # type: ignore[arg-type]
 
 
 def _chosen(value: Any, which: AnyArray) -> Any:
     return value.only(which) if isinstance(value, Rows) else value[which]
+
+
+def _with_rows(value: Any, which: AnyArray, some: Any) -> Any:
+    if isinstance(value, Rows):
+        return value.with_rows(which, some)
+    changed = value.copy()
+    changed[which] = some
+    return changed
 
 
 def _in_one(values: list[Any]) -> Any:

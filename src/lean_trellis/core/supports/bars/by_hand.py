@@ -16,7 +16,7 @@ from lean_trellis.core.supports.bars.holds import HoldPoints, along_edges
 from lean_trellis.core.supports.bars.lean import room_for_feet
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.route import Ways
-from lean_trellis.core.supports.bars.struts import ON_PLATE, Struts, leans_of
+from lean_trellis.core.supports.bars.struts import BY_HAND, ON_PLATE, Struts, leans_of
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle, clearances
 from lean_trellis.core.supports.common.structure import Unkept
 from lean_trellis.core.supports.common.support import HandBar, HandWork, Tie
@@ -136,10 +136,12 @@ def drawn_ways(
     reasons, rooms = _faults_of(bases, bends, feet, parameters, obstacles, ground)
     good = np.array([not reason for reason in reasons], bool)
     taken = which[good]
-    changed = {key: getattr(ways, key).copy() for key in ("bends", "bottoms", "landings", "foot_radii", "faults")}
+    changed = {
+        key: getattr(ways, key).copy() for key in ("bends", "bottoms", "landings", "foot_radii", "faults", "whys")
+    }
     changed["bends"][taken], changed["bottoms"][taken] = bends[good], feet[good]
     changed["landings"][taken], changed["faults"][taken] = ON_PLATE, 0
-    changed["foot_radii"][taken] = rooms[good]
+    changed["foot_radii"][taken], changed["whys"][taken] = rooms[good], BY_HAND
     sentences = tuple(f"its way by hand is not kept: {reason}" for reason in reasons if reason)
     return replace(ways, **changed), Unkept(places[~good], sentences)
 

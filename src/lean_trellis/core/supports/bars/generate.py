@@ -17,12 +17,13 @@ from lean_trellis.core.supports.bars.by_hand import (
     tied,
     without_removed,
 )
+from lean_trellis.core.supports.bars.clearing import Stretches
 from lean_trellis.core.supports.bars.feet import foot_profile, shared_feet
 from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
 from lean_trellis.core.supports.bars.holds import HoldPoints, find_hold_points
 from lean_trellis.core.supports.bars.joining import Trees, join_into_trees
 from lean_trellis.core.supports.bars.parameters import BarParameters, require_self_holding
-from lean_trellis.core.supports.bars.route import LEAST_TIP_MM, LEVEL_SHARE, Ways, find_ways
+from lean_trellis.core.supports.bars.route import Ways, find_ways
 from lean_trellis.core.supports.bars.struts import (
     BEND,
     FOOT_TOP,
@@ -39,6 +40,7 @@ from lean_trellis.core.supports.bars.struts import (
     SharedFeet,
     Trunks,
 )
+from lean_trellis.core.supports.bars.tips import LEAST_TIP_MM, LEVEL_SHARE
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Unkept
 from lean_trellis.core.supports.common.support import HandBar
@@ -92,7 +94,16 @@ def hold_values(parameters: BarParameters, is_protected: bool) -> BarParameters:
 
     How wide a tip is matters only where there are surfaces that it must not touch.
     """
-    keys = {"spacing", "pattern", "edge_inset", "wall_inset", "rim_row", *(["tip_diameter"] * is_protected)}
+    keys = {
+        "spacing",
+        "pattern",
+        "edge_inset",
+        "wall_inset",
+        "rim_row",
+        "shaft_diameter",
+        "bar_clearance",
+        *(["tip_diameter"] * is_protected),
+    }
     return BarParameters().model_copy(update=parameters.model_dump(include=keys))
 
 
@@ -109,8 +120,8 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     limit = np.inf if parameters.height_limit is None else parameters.height_limit
     bare = holds.places[:, 2] > limit
     watch.at(0.25, f"finding ways for {len(holds) + len(by_hand.numbers):,} bars")
-    generated = _routed(holds.only(~bare), parameters, request, Stretch(watch, 0.25, 0.7))
-    drawn, strayed = _routed_by_hand(by_hand, request)
+    drawn, strayed, taken = _routed_by_hand(by_hand, request)  # what is put down by hand, others keep clear of
+    generated = _routed(holds.only(~bare), parameters, request, taken, Stretch(watch, 0.25, 0.7))
     every = _Routed.joined([generated, drawn])
     there = every.ways.faults == 0
     standing, missed = every.only(there), every.only(~there)
@@ -121,6 +132,8 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
         radii=np.zeros((0, RINGS)),
         holds=frozen(standing.holds.places),
         landings=frozen(standing.ways.landings),
+        whys=frozen(standing.ways.whys),
+        further=frozen(standing.ways.further),
         regions=frozen(standing.holds.regions),
         missed=Missed(
             frozen(missed.holds.places),
@@ -136,9 +149,13 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     return _with_structure(bars, standing, request, Stretch(watch, 0.7, 1))
 
 
-def _routed(holds: HoldPoints, p: BarParameters, request: BarRequest, watch: Watch = UNWATCHED) -> _Routed:
+def _routed(
+    holds: HoldPoints, p: BarParameters, request: BarRequest, taken: Stretches, watch: Watch = UNWATCHED
+) -> _Routed:
     grid = HeadGrid.of(request.parameters.sides, request.parameters.tip_diameter)
-    ways = find_ways(holds, p, request.layer_height, list(request.obstacles), request.ground, watch, grid=grid)
+    ways = find_ways(
+        holds, p, request.layer_height, list(request.obstacles), request.ground, watch, grid=grid, taken=taken
+    )
     count = len(holds)
     return _Routed(
         holds, ways, np.full(count, p.shaft_diameter / 2), np.full(count, p.tip_length), np.full(count, -1),
@@ -146,22 +163,24 @@ def _routed(holds: HoldPoints, p: BarParameters, request: BarRequest, watch: Wat
     )  # fmt: skip
 
 
-def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[_Routed, Unkept]:
-    """Bars by hand, those with the same values together."""
+def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[_Routed, Unkept, Stretches]:
+    """Bars by hand, those with the same values together, and what the others keep clear of."""
     bars = [request.hand.bars[number] for number in by_hand.numbers.tolist()]
-    routed = _routed(by_hand.holds.only(np.zeros(0, np.int64)), request.parameters, request)
+    taken = Stretches()
+    routed = _routed(by_hand.holds.only(np.zeros(0, np.int64)), request.parameters, request, taken)
     unkept = Unkept()
     values = [_values_of(bar, request.parameters) for bar in bars]
     for own in sorted(set(values)):
         which = np.array([number for number, other in enumerate(values) if other == own])
         p = _with_values(request.parameters, own)
-        some = _routed(by_hand.holds.only(which), p, request)
+        some = _routed(by_hand.holds.only(which), p, request, taken)
         mine = [bars[number] for number in which.tolist()]
         ways, strayed = drawn_ways(some.ways, some.holds, mine, p, request.obstacles, request.ground)
         alone = np.array([bar.is_routed or bar.is_locked or own != _own(request.parameters) for bar in mine], bool)
         some = replace(some, ways=ways, by_hand=by_hand.numbers[which], stays_alone=alone)
+        taken = Stretches.joined([taken, ways.stretches(p, np.flatnonzero(ways.faults == 0))])
         routed, unkept = _Routed.joined([routed, some]), _joined_unkept(unkept, strayed)
-    return routed, unkept
+    return routed, unkept, taken
 
 
 def _own(p: BarParameters) -> tuple[float, float, float]:

@@ -21,8 +21,9 @@ from lean_trellis.core.supports.common.surface_points import SurfacePoints, grid
 
 _SAMPLES_PER_SPACING = 8
 _MOST_SAMPLES = 160_000
-_SAME_PLACE = 0.45
+_SAME_PLACE = 0.57
 """Share of the spacing within which a place counts as held already."""
+_SPARE_MM = 1e-3
 _APART = 1e5
 """Added per region to the third coordinate, so that one search tree keeps regions apart."""
 
@@ -37,6 +38,12 @@ class HoldPoints(Rows):
 
     def __len__(self) -> int:
         return len(self.places)
+
+
+def least_apart(parameters: BarParameters) -> float:
+    """How near to each other bars take hold: they share the work, and their shafts fit beside each other."""
+    shafts = parameters.shaft_diameter + (parameters.bar_clearance or 0.0) + _SPARE_MM
+    return max(_SAME_PLACE * parameters.spacing, min(shafts, parameters.bound_mm))
 
 
 def find_hold_points(
@@ -135,7 +142,7 @@ class _Coverage:
         """Those no nearer than a part of the spacing to what is there before."""
         if not len(before) or not len(some):
             return some
-        least = _SAME_PLACE * self.parameters.spacing
+        least = least_apart(self.parameters)
         near = cKDTree(self._apart(before)).query(self._apart(some), distance_upper_bound=least)[0]
         return some.only(~np.isfinite(near))
 

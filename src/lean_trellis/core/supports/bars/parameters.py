@@ -102,9 +102,19 @@ class BarParameters(ContactParameters):
         },
         help="What a bar may stand on.",
     )  # fmt: skip
+    detour: float | None = parameter(
+        None, "Detour to the plate", unit="mm", least=0, most=500, question="stands",
+        applies_when=lambda p: p.landing == "plate_first",
+        help="How much farther a bar goes to reach the plate than it would to land on the part. Beyond that it lands. "
+        "Without a value it always goes to the plate where it can.",
+    )  # fmt: skip
     part_clearance: float = parameter(
         0.4, "Clearance to parts", unit="mm", least=0, most=20, question="stands",
         help="The least distance between a shaft and any part.",
+    )  # fmt: skip
+    bar_clearance: float | None = parameter(
+        None, "Clearance between bars", unit="mm", least=0, most=20, question="stands",
+        help="The least distance between shafts, trunks and braces that do not join. Without a value they may meet.",
     )  # fmt: skip
     foot_diameter: float = parameter(
         2.4, "Foot diameter", unit="mm", least=0.1, most=60, question="stands",

@@ -1,28 +1,47 @@
-"""The way of each bar from its support point down, by arrays: rays first, then an exact test; straight if it can be."""
+"""The way of each bar from its support point down, by arrays: straight if it can be, else the one that costs least."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Bytes, Floats, Longs, Rows
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats, heads_at, level_heads
+from lean_trellis.core.supports.bars.clearing import Stretches, crowded, stretches_of, too_near
+from lean_trellis.core.supports.bars.heads import HeadGrid, Heads
 from lean_trellis.core.supports.bars.holds import HoldPoints
-from lean_trellis.core.supports.bars.lean import leaning_ways
+from lean_trellis.core.supports.bars.landing import (
+    STEEPEST_LANDING,
+    least_shaft,
+    lower_heads,
+    lower_stretch,
+    rise_of,
+    upright_of,
+)
+from lean_trellis.core.supports.bars.lean import Candidates, Leaning, LeaningSearch
 from lean_trellis.core.supports.bars.parameters import BarParameters
-from lean_trellis.core.supports.bars.struts import BLOCKED, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_SHORT, TOO_STEEP
-from lean_trellis.core.supports.common.contacts import Contact
+from lean_trellis.core.supports.bars.struts import (
+    BLOCKED,
+    CROWDED,
+    LANDED,
+    LEANT_OFF_BARS,
+    LEANT_OFF_PART,
+    OFF_PLATE,
+    ON_PART,
+    ON_PLATE,
+    STRAIGHT,
+    TOO_NEAR,
+    TOO_SHORT,
+    TOO_STEEP,
+)
+from lean_trellis.core.supports.bars.tips import LEAST_TIP_MM, Tips
 from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, drops_round, nearest_hits
 
-LEAST_TIP_MM, _LEAST_SHAFT_MM = 0.05, 0.2
-_SAME_GAP_MM = 0.01
-LEVEL_SHARE = 0.3
-"""A tip begins no nearer below the lowest corner of its head than this share of its length."""
-_STEEPEST_LANDING = np.cos(np.radians(60))
-"""A bar stands on a surface of the part that rises by at most 60°: assumed, as for a hand's grip on a slope."""
+_MARK_COST_MM = 4.0
+"""What a mark on the part costs, as mm of a bar, where a bar may stand on whatever is nearest: assumed."""
+_TIP_TURNS = 8
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,7 +50,8 @@ class Ways(Rows):
 
     The `necks` (n, 3) and `tip_ends`, `tip_bases`, the `bends` between tip and foot, the `bottoms` (n, 3), what each
     stands on, the radius that its foot has room for, and why there is no way (`faults`, 0 where there is one). `upper`
-    are the heads of tips, `lower` the lower ends of those that stand on a part; level ones at 0 for the others.
+    are the heads of tips, `lower` the lower ends of those that stand on a part; level ones at 0 for the others. `whys`
+    (n,) tell why each goes where it goes, `further` (n,) how much longer the shortest way to the plate would be, mm.
     """
 
     necks: Floats
@@ -44,6 +64,35 @@ class Ways(Rows):
     faults: Bytes
     upper: Heads
     lower: Heads
+    whys: Bytes
+    further: Floats
+
+    def stretches(self, parameters: BarParameters, which: Longs) -> Stretches:
+        """What of some of them others keep clear of; owners are their numbers."""
+        some = self.only(which)
+        shafts = np.full(len(which), parameters.shaft_diameter / 2)
+        return stretches_of(some.necks, some.tip_bases, some.bends, some.bottoms, some.upper.radii, shafts, which)
+
+    @property
+    def lengths(self) -> Floats:
+        """(n,): from the lower end of each tip down."""
+        steps = np.stack([self.tip_bases - self.bends, self.bends - self.bottoms])
+        result: Floats = np.linalg.norm(steps, axis=2).sum(axis=0)
+        return result
+
+
+@dataclass(frozen=True, eq=False)
+class _Site:
+    """What bars are made with, and what they must not meet."""
+
+    parameters: BarParameters
+    layer_height: float
+    obstacles: list[Obstacle]
+    ground: Ground | None
+    grid: HeadGrid
+
+    def tips(self, holds: HoldPoints) -> Tips:
+        return Tips.of(holds, self.parameters, self.layer_height, self.obstacles, self.grid)
 
 
 def find_ways(
@@ -55,162 +104,206 @@ def find_ways(
     watch: Watch = UNWATCHED,
     *,
     grid: HeadGrid | None = None,
+    taken: Stretches | None = None,
 ) -> Ways:
     """The tip along the normal as far as the lean limit lets it, then straight down where that way is free.
 
-    Where it is not, a leaning way to the plate; where there is none, on the part if the landing allows it.
+    Where it is not, the way that costs least: leaning to the plate, or onto the part where the landing allows it and
+    the plate is farther off than the `detour`. All keep clear of each other and of what is `taken`.
     """
     grid = HeadGrid.of(parameters.sides, parameters.tip_diameter) if grid is None else grid
-    tips = _Tips.of(holds, parameters, layer_height, obstacles, grid)
+    site = _Site(parameters, layer_height, list(obstacles), ground, grid)
+    tips = site.tips(holds)
     watch.at(0.3, "casting rays")
+    ways = _straight(tips, site)
+    choice = _Choice(holds, tips, ways, site, Stretches() if taken is None else taken)
+    watch.at(0.6, "keeping bars clear of each other")
+    choice.straighten_tips()
+    choice.stand_straight()
+    watch.at(0.7, "leaning round what is in the way")
+    choice.go_round()
+    return choice.ways
+
+
+class _Choice:
+    """Which way each bar takes, step by step; what is taken is not given up again."""
+
+    def __init__(self, holds: HoldPoints, tips: Tips, ways: Ways, site: _Site, taken: Stretches) -> None:
+        self.holds, self.tips, self.ways, self.site, self.taken = holds, tips, ways, site, taken
+        self.is_settled = np.zeros(len(holds), bool)
+
+    @property
+    def _clearance(self) -> float | None:
+        return self.site.parameters.bar_clearance
+
+    def straighten_tips(self) -> None:
+        """Where tips lean towards each other, as in a bore, so that shafts come too near: they go straight down."""
+        p = self.site.parameters
+        free = np.flatnonzero(self.ways.faults == 0)
+        if p.bar_clearance is None or p.contact == "gap" or not len(free):
+            return
+        shafts = self.ways.stretches(p, free)
+        pairs = shafts.owners[too_near(shafts, shafts, p.bar_clearance)]
+        both = np.unique(pairs[pairs[:, 0] != pairs[:, 1]])
+        if not len(both):
+            return
+        down = np.repeat(DOWN[None], len(both), axis=0)
+        tips = self.tips.only(both).turned(down, p, self.site.obstacles)
+        upright = _straight(tips, self.site)
+        good = (upright.faults == 0) & (upright.landings == self.ways.landings[both])
+        self.ways = self.ways.with_rows(both[good], upright.only(good))
+        self.tips = self.tips.with_rows(both[good], tips.only(good))
+
+    def stand_straight(self) -> None:
+        """Bars that go straight to the plate; one that is too near to another may do so with its tip turned."""
+        plate = (self.ways.faults == 0) & (self.ways.landings == ON_PLATE)
+        self._with_turned_tips(self._settle(np.flatnonzero(plate)), ON_PLATE)
+
+    def _with_turned_tips(self, loses: Longs, landing: int) -> None:
+        """Let those that are too near to others go straight to plate or part with tips that lean another way."""
+        p = self.site.parameters
+        if p.contact == "gap":  # whose tips are upright
+            return
+        for direction in _turns(p.lean_limit):
+            if not len(loses):
+                break
+            directions = np.repeat(direction[None], len(loses), axis=0)
+            tips = self.tips.only(loses).turned(directions, p, self.site.obstacles)
+            turned = _straight(tips, self.site)
+            good = np.flatnonzero((turned.faults == 0) & (turned.landings == landing))
+            before = self.ways
+            self.ways = before.with_rows(loses[good], turned.only(good))
+            still = self._settle(loses[good])
+            lost = before.only(still)
+            self.ways = self.ways.with_rows(still, replace(lost, faults=np.full(len(still), CROWDED, np.uint8)))
+            stands = self.is_settled[loses]
+            self.tips = self.tips.with_rows(loses[stands], tips.only(stands))
+            loses = loses[~stands]
+
+    def _settle(self, which: Longs) -> Longs:
+        """Let some of them take their ways; those too near to what is taken do not, and are given back."""
+        loses = np.zeros(len(self.holds), bool)
+        if self._clearance is not None and len(which):
+            mine = self.ways.stretches(self.site.parameters, which)
+            gives_way = crowded(mine, self.taken, self._clearance, which)
+            loses[: len(gives_way)] = gives_way
+            self.taken = Stretches.joined([self.taken, mine.only(~loses[mine.owners])])
+        self.is_settled[which] = True
+        self.is_settled[loses] = False
+        self.ways.faults[loses] = CROWDED
+        return np.flatnonzero(loses)
+
+    def go_round(self) -> None:
+        """The others: to the plate unless that is too far, else onto the part, else to the plate all the same."""
+        p, ways, tips = self.site.parameters, self.ways, self.tips
+        lands = (ways.faults == 0) & (ways.landings == ON_PART)
+        may = ~self.is_settled & ~tips.blocked & tips.heads.fits
+        open_ones = np.flatnonzero(may)
+        strays = self._strays()
+        if len(open_ones):
+            search = LeaningSearch(
+                tips.only(open_ones), self.holds.normals[open_ones], p, self.site.layer_height, self.site.obstacles,
+                self.site.ground, self.site.grid,
+            )  # fmt: skip
+            every = search.every
+            part, plate = every.only(every.lands), every.only(~every.lands)
+            straight = lands[open_ones]
+            length = np.where(straight, ways.lengths[open_ones], np.inf)
+            aside = search.chosen(part.only(~straight[part.bar]), Stretches())
+            length[aside.has_way] = _lengths(tips.bases[open_ones], aside)[aside.has_way]
+            shortest = np.full(len(open_ones), np.inf)
+            np.minimum.at(shortest, plate.bar, plate.length)
+            ways.further[open_ones] = np.where(np.isfinite(length), shortest, np.inf) - np.where(
+                np.isfinite(length), length, 0
+            )
+            self._take(open_ones, search, plate.only(self._is_worth(plate, length)))
+            self._with_turned_tips(self._settle(np.flatnonzero(lands & ~self.is_settled)), ON_PART)
+            self._take(open_ones, search, part.only(~straight[part.bar] | self._lost(open_ones)[part.bar]))
+            self._take(open_ones, search, plate)
+        # Where the part itself is beyond the plate, that is what is wrong: bars show what would be, a finding stops it.
+        self.ways.faults[strays & (self.ways.faults == OFF_PLATE)] = 0
+
+    def _lost(self, which: Longs) -> Bools:
+        result: Bools = ~self.is_settled[which]
+        return result
+
+    def _is_worth(self, plate: Candidates, landing: Floats) -> Bools:
+        """(k,): whether ways to the plate are to be taken rather than landings of lengths (n,) on the part."""
+        p = self.site.parameters
+        if p.landing == "anywhere":
+            result: Bools = plate.cost < landing[plate.bar] + _MARK_COST_MM
+        else:
+            result = plate.length <= landing[plate.bar] + (np.inf if p.detour is None else p.detour)
+        return result
+
+    def _take(self, open_ones: Longs, search: LeaningSearch, some: Candidates) -> None:
+        """Let those that have no way yet take one of some candidates."""
+        found = search.chosen(some.only(self._lost(open_ones)[some.bar]), self.taken)
+        good = np.flatnonzero(found.has_way)
+        which = open_ones[good]
+        if not len(which):
+            return
+        ways, way = self.ways, found.only(good)
+        crowd = ways.faults[which] == CROWDED
+        ways.bends[which], ways.bottoms[which], ways.foot_radii[which] = way.bends, way.bottoms, way.foot_radii
+        ways.landings[which] = np.where(way.lands, ON_PART, ON_PLATE)
+        ways.whys[which] = np.where(way.lands, LANDED, np.where(crowd, LEANT_OFF_BARS, LEANT_OFF_PART))
+        ways.faults[which] = 0
+        self.ways = replace(ways, lower=ways.lower.with_rows(which, way.lower))
+        self._settle(which)
+
+    def _strays(self) -> Bools:
+        """(n,): those whose straight foot would be beyond the plate's edge."""
+        ground = self.site.ground
+        if ground is None:
+            return np.zeros(len(self.holds), bool)
+        result: Bools = (self.ways.faults == OFF_PLATE) & ground.is_beyond(self.ways.bottoms[:, :2])
+        return result
+
+
+def _turns(lean_limit: float) -> Floats:
+    """(k, 3): directions in which tips may lean: straight down, then a little to all sides, then as far as they may."""
+    turn = 2 * np.pi * np.arange(_TIP_TURNS) / _TIP_TURNS
+    aside = np.column_stack([np.cos(turn), np.sin(turn)])
+    leans = np.radians([lean_limit / 2, lean_limit])
+    around = [np.column_stack([np.sin(lean) * aside, np.full(len(aside), -np.cos(lean))]) for lean in leans]
+    return np.concatenate([DOWN[None], *around])
+
+
+def _lengths(bases: Floats, way: Leaning) -> Floats:
+    steps = np.stack([bases - way.bends, way.bends - way.bottoms])
+    result: Floats = np.linalg.norm(steps, axis=2).sum(axis=0)
+    return result
+
+
+def _straight(tips: Tips, site: _Site) -> Ways:
+    """Straight down from each tip to what is below, the plate or a part; with a fault where that is not free."""
+    p, obstacles, count = site.parameters, site.obstacles, len(tips.bases)
     drop, normals = nearest_hits(obstacles, tips.bases, DOWN)
     height = tips.bases[:, 2]
     to_part = drop < height
     bottoms = tips.bases.copy()
     bottoms[:, 2] = np.where(to_part, height - drop, 0)
-    faults = np.zeros(len(holds), np.uint8)
-    if parameters.landing == "plate_only":
+    faults = np.zeros(count, np.uint8)
+    if p.landing == "plate_only":
         faults[to_part] = BLOCKED
-    faults[to_part & (faults == 0) & (normals[:, 2] < _STEEPEST_LANDING)] = TOO_STEEP
-    least = _least_shaft(layer_height)
+    faults[to_part & (faults == 0) & (normals[:, 2] < STEEPEST_LANDING)] = TOO_STEEP
+    least = least_shaft(site.layer_height)
     faults[(faults == 0) & (height - bottoms[:, 2] < np.where(to_part, least, 0.05))] = TOO_SHORT
     faults[(faults == 0) & tips.blocked] = TOO_SHORT
     faults[~tips.heads.fits] = TOO_NEAR
-    lower = _landings(bottoms, normals, to_part & (faults == 0), parameters, layer_height, obstacles, grid)
+    lower = lower_heads(bottoms, normals, to_part & (faults == 0), p, site.layer_height, obstacles, site.grid)
     faults[(faults == 0) & to_part & ~lower.fits] = TOO_NEAR
-    faults[(faults == 0) & (_rise_of(lower) + LEAST_TIP_MM > 0.45 * (height - bottoms[:, 2]))] = TOO_SHORT
-    watch.at(0.5, "looking for clearance")
-    upright = np.where(to_part, np.clip(normals[:, 2], _STEEPEST_LANDING, 1.0), 1.0)
-    feet = _fit_between(faults, tips, bottoms, to_part, upright, parameters, obstacles)
-    if ground is not None:
-        off = (faults == 0) & ~to_part & ~ground.holds(bottoms[:, :2], parameters.shaft_diameter / 2)
+    faults[(faults == 0) & (rise_of(lower) + LEAST_TIP_MM > 0.45 * (height - bottoms[:, 2]))] = TOO_SHORT
+    feet = _fit_between(faults, tips, bottoms, to_part, upright_of(normals), p, obstacles)
+    if site.ground is not None:
+        off = (faults == 0) & ~to_part & ~site.ground.holds(bottoms[:, :2], p.shaft_diameter / 2)
         faults[off] = OFF_PLATE
-    strays = (faults == OFF_PLATE) & (
-        np.zeros(len(holds), bool) if ground is None else ground.is_beyond(bottoms[:, :2])
-    )
-    bends = bottoms + 0.5 * (tips.bases - bottoms)
-    watch.at(0.7, "leaning round what is in the way")
-    wants_plate = to_part if parameters.landing == "plate_first" else np.zeros(len(holds), bool)
-    leans = np.flatnonzero(((faults > 0) | wants_plate) & ~tips.blocked & tips.heads.fits)
-    heading = np.arctan2(holds.normals[leans, 1], holds.normals[leans, 0])
-    leaning = leaning_ways(tips.bases[leans], parameters, list(obstacles), ground, heading)
-    good = leans[leaning.has_way]
-    faults[good], to_part[good] = 0, False
-    bends[good] = leaning.bends[leaning.has_way]
-    bottoms[good] = bends[good] * [1, 1, 0]
-    feet[good] = leaning.foot_radii[leaning.has_way]
-    # Where the part itself is beyond the plate, that is what is wrong: bars show what would be, a finding stops it.
-    faults[strays & (faults == OFF_PLATE)] = 0
-    landings = np.where(to_part, ON_PART, ON_PLATE).astype(np.uint8)
-    return Ways(tips.necks, tips.ends, tips.bases, bends, bottoms, landings, feet, faults, tips.heads, lower)
-
-
-def _landings(
-    bottoms: Floats,
-    normals: Floats,
-    lands: Bools,
-    parameters: BarParameters,
-    layer_height: float,
-    obstacles: list[Obstacle],
-    grid: HeadGrid,
-) -> Heads:
-    """The lower ends of those that land on a part, level ones on the plate for the others."""
-    radii = np.full(len(bottoms), parameters.tip_diameter / 2)
-    heads = level_heads(np.zeros(len(bottoms)), radii, grid)
-    some = np.flatnonzero(lands)
-    if len(some):
-        seats = Seats(bottoms[some], normals[some], radii[some], is_below=False)
-        found = heads_at(seats, obstacles, parameters.contact_at(layer_height), grid)
-        for key in ("tops", "necks", "radii", "fits"):
-            getattr(heads, key)[some] = getattr(found, key)
-    return heads
-
-
-def _rise_of(lower: Heads) -> Floats:
-    """(n,): how much higher than its middle the highest corner of each lower end lies."""
-    result: Floats = lower.tops.max(axis=1) - lower.middles
-    return result
-
-
-@dataclass(frozen=True, eq=False)
-class _Tips:
-    necks: Floats
-    ends: Floats
-    bases: Floats
-    heads: Heads
-    blocked: Bools
-
-    @classmethod
-    def of(
-        cls, holds: HoldPoints, parameters: BarParameters, layer_height: float, obstacles: list[Obstacle],
-        grid: HeadGrid,
-    ) -> _Tips:  # fmt: skip
-        """Tips in the direction of the surface, or straight where something is in their way."""
-        length, tip = parameters.tip_length, parameters.tip_diameter / 2
-        contact = parameters.contact_at(layer_height, parameters.dense_layers if parameters.contact == "gap" else 0)
-        seats = Seats(holds.places, holds.normals, np.full(len(holds), tip), is_below=True)
-        if parameters.contact == "gap":
-            return cls._off_by_a_gap(seats, parameters, contact, obstacles, grid)
-        heads = heads_at(seats, obstacles[:1], contact, grid)
-        ends = np.column_stack([holds.places[:, :2], heads.middles])
-        lowest = heads.necks.min(axis=1)
-        directions = lean_directions(holds.normals, parameters.lean_limit)
-        skin = 1e-3
-        free, _ = nearest_hits(obstacles, holds.places + directions * skin, directions)
-        directions = np.where((free < length + parameters.shaft_diameter / 2)[:, None], DOWN, directions)
-        room, _ = nearest_hits(obstacles, holds.places + DOWN * skin, DOWN)
-        room = np.minimum(room, holds.places[:, 2])
-        short = np.clip(room * 0.45, 0, length)
-        needed = holds.places[:, 2] - lowest + LEAST_TIP_MM
-        directions = np.where((short * -directions[:, 2] < needed)[:, None], DOWN, directions)
-        bases = holds.places + directions * short[:, None]
-        is_short = (short < LEAST_TIP_MM) | (short * -directions[:, 2] < needed)
-        return cls(holds.places, ends, bases, heads, is_short)
-
-    @classmethod
-    def _off_by_a_gap(
-        cls, seats: Seats, parameters: BarParameters, contact: Contact, obstacles: list[Obstacle], grid: HeadGrid
-    ) -> _Tips:
-        """Upright tips that stay off the part by the gap: their heads, and the cones and shafts below them."""
-        shaft, reach = parameters.shaft_diameter / 2, parameters.shaft_diameter / 2 + parameters.part_clearance
-
-        def is_clear(some: Seats, heads: Heads) -> Bools:
-            bases = _upright_bases(some, heads, parameters)
-            level = np.repeat(bases[:, 2, None], grid.corners, axis=1)
-            low = level - np.minimum(reach, 0.5 * np.maximum(level, 0.0))
-            wide, narrow = heads.radii, np.full(len(bases), shaft)
-            sides = ((wide, heads.tops[:, : grid.corners]), (wide, heads.necks), (narrow, level), (narrow, low))
-            lines = np.stack([
-                np.concatenate([some.places[:, None, :2] + size[:, None, None] * grid.circle, z[..., None]], axis=2)
-                for size, z in sides
-            ]).reshape(4, -1, 3)  # fmt: skip
-            starts, stops = lines[:-1].reshape(-1, 3), lines[1:].reshape(-1, 3)
-            away = clearances(obstacles[:1], starts, stops, np.full(len(starts), contact.distance))
-            near = away.reshape(3, len(bases), grid.corners) < contact.distance - _SAME_GAP_MM
-            free: Bools = ~np.logical_or.reduce(near, axis=(0, 2)) & (bases[:, 2] > _LEAST_SHAFT_MM)
-            return free
-
-        heads = heads_at(seats, obstacles[:1], contact, grid, is_clear)
-        ends = np.column_stack([seats.places[:, :2], heads.middles])
-        bases = _upright_bases(seats, heads, parameters)
-        return cls(ends + DOWN * contact.dense, ends, bases, heads, bases[:, 2] < 0)
-
-
-def _upright_bases(seats: Seats, heads: Heads, parameters: BarParameters) -> Floats:
-    """(n, 3): where tips straight below their heads begin.
-
-    A head wider than its shaft hangs over nowhere more than the tip's length says, or, low over the plate, than a bar
-    may lean; under a narrower one the shaft keeps off the slope.
-    """
-    shaft, length = parameters.shaft_diameter / 2, parameters.tip_length
-    lowest, middle = heads.necks.min(axis=1), heads.necks.mean(axis=1)
-    wider = np.maximum(shaft - heads.radii, 0.0) * heads.slopes()
-    low = np.where(heads.radii > shaft, lowest, np.minimum(lowest + (1 - LEVEL_SHARE) * length, middle))
-    steep = np.tan(np.radians(max(parameters.lean_limit, 1.0)))
-    least = np.maximum((heads.radii - shaft) / steep, LEVEL_SHARE * length)
-    over_foot = np.minimum(lowest - wider - np.minimum(least, length), parameters.foot_height + _LEAST_SHAFT_MM)
-    result: Floats = np.column_stack([seats.places[:, :2], np.maximum(low - wider - length, over_foot)])
-    return result
+    return Ways(
+        tips.necks, tips.ends, tips.bases, bottoms + 0.5 * (tips.bases - bottoms), bottoms,
+        np.where(to_part, ON_PART, ON_PLATE).astype(np.uint8), feet, faults, tips.heads, lower,
+        np.where(to_part, LANDED, STRAIGHT).astype(np.uint8), np.full(count, np.inf),
+    )  # fmt: skip
 
 
 def nearest_with_way(
@@ -240,28 +333,9 @@ def nearest_with_way(
     return result
 
 
-def lean_directions(normals: Floats, lean_limit: float) -> Floats:
-    """(n, 3): the normals, turned towards straight down until they lean no more than the limit."""
-    level = np.hypot(normals[:, 0], normals[:, 1])
-    lean = np.minimum(np.arctan2(level, -normals[:, 2]), np.radians(lean_limit))
-    sideways = np.divide(normals[:, :2], level[:, None], out=np.zeros((len(normals), 2)), where=level[:, None] > 1e-12)
-    result: Floats = np.column_stack([sideways * np.sin(lean)[:, None], -np.cos(lean)])
-    return result
-
-
-def _least_shaft(layer_height: float) -> float:
-    """The least height of a bar below its tip that still makes sense on the part."""
-    return max(0.2, 2 * layer_height)
-
-
-def _lower_tip(parameters: BarParameters, heights: Floats) -> Floats:
-    """Height over which a bar on the part narrows to its lower tip."""
-    return np.minimum(parameters.tip_length, 0.45 * heights)
-
-
 def _fit_between(
     faults: Bytes,
-    tips: _Tips,
+    tips: Tips,
     bottoms: Floats,
     to_part: Bools,
     upright: Floats,
@@ -275,7 +349,7 @@ def _fit_between(
     reach = parameters.shaft_diameter / 2 + parameters.part_clearance
     shaft = parameters.shaft_diameter / 2
     foot = parameters.foot_diameter / 2 + parameters.foot_flare
-    tops, lows = _open_stretch(tips, bottoms, to_part, reach / upright, parameters)
+    tops, lows = _open_stretch(tips, bottoms, to_part, upright, parameters)
     candidates = np.flatnonzero(faults == 0)
     room = (tops - lows)[candidates, 2]
     struck = drops_round(obstacles, tops[candidates], reach) < room - 1e-6
@@ -294,15 +368,13 @@ def _fit_between(
 
 
 def _open_stretch(
-    tips: _Tips, bottoms: Floats, to_part: Bools, reach: Floats, parameters: BarParameters
+    tips: Tips, bottoms: Floats, to_part: Bools, upright: Floats, parameters: BarParameters
 ) -> tuple[Floats, Floats]:
-    """The stretch of each shaft that must be clear: without its ends, which have to come near to what they meet.
-
-    `reach` (n,) is how far along z from a surface it has its clearance from that.
-    """
+    """The stretch of each shaft that must be clear: without its ends, which have to come near to what they meet."""
     height = (tips.bases - bottoms)[:, 2]
+    reach = (parameters.shaft_diameter / 2 + parameters.part_clearance) / upright
     tops, lows = tips.bases.copy(), bottoms.copy()
     tops[:, 2] -= np.minimum(reach, 0.5 * height)
-    lows[:, 2] += np.where(to_part, np.maximum(_lower_tip(parameters, height), reach), 0)
+    lows[:, 2] += np.where(to_part, lower_stretch(parameters, height, upright), 0)
     lows[:, 2] = np.minimum(lows[:, 2], tops[:, 2])
     return tops, lows

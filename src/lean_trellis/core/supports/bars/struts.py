@@ -29,8 +29,11 @@ NO_WAY_WORDS = {
     3: "too little height above the surface below",
     4: "the surface below is too steep or protected",
     5: "outside the plate or in a keep-out zone",
+    6: "too close to another bar",
 }
-BLOCKED, TOO_NEAR, TOO_SHORT, TOO_STEEP, OFF_PLATE = 1, 2, 3, 4, 5
+BLOCKED, TOO_NEAR, TOO_SHORT, TOO_STEEP, OFF_PLATE, CROWDED = 1, 2, 3, 4, 5, 6
+STRAIGHT, LEANT_OFF_PART, LEANT_OFF_BARS, LANDED, BY_HAND = 0, 1, 2, 3, 4
+"""Why a bar goes where it goes."""
 RINGS = 7
 LOWER_END, FOOT_TOP, SHAFT_START, BEND, SHAFT_END, NECK, TIP_END = range(RINGS)
 TRUNK_RINGS = 5
@@ -130,8 +133,10 @@ class Bars:
     foot, start of the shaft, bend, end of the shaft, neck, tip's end. Every ring is level but those of its heads, which
     follow the part as `ends` tell; without these the ends are level, too. A straight bar's bend is on its line.
     `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE, ON_PART or ON_TRUNK, `regions` (n,) the
-    region each serves, -1 for none. `missed` are support points without a bar. `trunk` (n,) is the trunk a bar
-    stands on, -1 for none; `by_hand` (n,) the number of the bar by hand it is, -1 where it was generated. `ties` are
+    region each serves, -1 for none. `whys` (n,) tell why each goes where it goes, `further` (n,) how much longer the
+    shortest way to the plate is that was seen, mm, infinite where none was. `missed` are support points without a bar.
+    `trunk` (n,) is the trunk a bar stands on, -1 for none; `by_hand` (n,) the number of the bar by hand it is, -1 where
+    it was generated. `ties` are
     bars between two points of the part.
     """
 
@@ -142,6 +147,8 @@ class Bars:
     landings: Bytes
     regions: Ints
     ends: Ends | None = None
+    whys: Bytes = field(default_factory=lambda: np.zeros(0, np.uint8))
+    further: Floats = field(default_factory=lambda: np.zeros(0))
     trunk: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
     by_hand: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
     missed: Missed = field(default_factory=Missed)

@@ -1,0 +1,96 @@
+"""Bars that keep clear of each other: which straight stretches come nearer than they may, by arrays.
+
+Boxes in plan sort out most pairs, heights more; what is left is measured exactly.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from shapely import STRtree, box
+
+from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
+from lean_trellis.core.mesh.distance import segment_segment_distances
+
+_SPARE_MM = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class Stretches(Rows):
+    """Straight stretches of struts: `starts`, `stops` (k, 3), `radii` (k,), and the strut that each belongs to.
+
+    Where `is_tip` (k,) a strut narrows to its tip: tips may meet each other, as places that they hold may.
+    """
+
+    starts: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    stops: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    radii: Floats = field(default_factory=lambda: np.zeros(0))
+    owners: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    is_tip: Bools = field(default_factory=lambda: np.zeros(0, bool))
+
+    def __len__(self) -> int:
+        return len(self.radii)
+
+
+def stretches_of(
+    necks: Floats, bases: Floats, bends: Floats, bottoms: Floats, tips: Floats, shafts: Floats, owners: Longs
+) -> Stretches:
+    """Tips and both stretches of shafts of bars whose ways go over these places, all (n, 3), with radii (n,)."""
+    count = len(owners)
+    middles = (necks + bases) / 2
+    return Stretches(
+        np.concatenate([bases, bends, middles]),
+        np.concatenate([bends, bottoms, bases]),
+        np.concatenate([shafts, shafts, np.maximum((tips + shafts) / 2, tips)]),
+        np.tile(owners, 3),
+        np.repeat([False, False, True], count),
+    )
+
+
+def too_near(some: Stretches, others: Stretches, clearance: float) -> Longs:
+    """(p, 2): pairs of a stretch of one and a stretch of the other that are nearer than the clearance, tips apart."""
+    if not len(some) or not len(others):
+        return np.zeros((0, 2), np.int64)
+    reach = clearance + float(others.radii.max())
+    tree = STRtree(_plan_boxes(others, np.zeros(len(others))))
+    one, other = tree.query(_plan_boxes(some, some.radii + reach))
+    least = some.radii[one] + others.radii[other] + clearance
+    (low, high), (their_low, their_high) = (_heights(which, at) for which, at in ((some, one), (others, other)))
+    apart = np.maximum(low - their_high, their_low - high)
+    # Rings are level: one that ends above where another begins is no nearer than that, whatever its width.
+    may = (apart < clearance - _SPARE_MM) & ~(some.is_tip[one] & others.is_tip[other])
+    one, other, least = one[may], other[may], least[may]
+    away = segment_segment_distances(some.starts[one], some.stops[one], others.starts[other], others.stops[other])
+    near = away < least - _SPARE_MM
+    return np.column_stack([one[near], other[near]])
+
+
+def _heights(some: Stretches, which: Longs) -> tuple[Floats, Floats]:
+    ends = np.stack([some.starts[which, 2], some.stops[which, 2]])
+    return ends.min(axis=0), ends.max(axis=0)
+
+
+def _plan_boxes(some: Stretches, wider: Floats) -> np.ndarray:
+    low = np.minimum(some.starts, some.stops)[:, :2] - wider[:, None]
+    high = np.maximum(some.starts, some.stops)[:, :2] + wider[:, None]
+    return np.asarray(box(low[:, 0], low[:, 1], high[:, 0], high[:, 1]))
+
+
+def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -> Bools:
+    """(n,): of the struts that `order` (k,) names, first come first: those too near to what is taken, or to an earlier.
+
+    Owners of `some` are numbers below n; of those not named nothing is looked at. n is one more than the largest.
+    """
+    count = int(order.max(initial=-1)) + 1
+    gives_way = np.zeros(count, bool)
+    met = too_near(some, taken, clearance)
+    gives_way[some.owners[met[:, 0]]] = True
+    pairs = some.owners[too_near(some, some, clearance)]
+    rank = np.zeros(count, np.int64)
+    rank[order] = np.arange(len(order))
+    pairs = pairs[rank[pairs[:, 0]] < rank[pairs[:, 1]]]
+    for earlier, later in np.unique(np.column_stack([rank[pairs[:, 0]], rank[pairs[:, 1]]]), axis=0).tolist():
+        if not gives_way[order[earlier]]:
+            gives_way[order[later]] = True
+    return gives_way
