@@ -44,7 +44,8 @@ def _request(reader: Reader[Any], parameters: FamilyParameters) -> Request[Any]:
         line_width(constants),
         constants,
         support.body,
-        tuple(reader.each(SUPPORT_SHADOW, 0.3, 0.6)),
+        tuple(reader.each(SUPPORT_SHADOW, 0.3, 0.5)),
+        tuple(reader.each(STRUCTURE, 0.5, 0.6)),
         tuple(Carried(*pair) for pair in zip(overhangs, shadows, strict=True)) if shadows else (),
     )
 
@@ -85,6 +86,7 @@ def _structure_needs(support: Support, job: Job, near: Neighbours) -> tuple[Need
     needs += [(OBSTACLE, some) for some in near.of_support(support)]
     needs += [(SHADOW, some) for some in carried if spec.is_ground]
     needs += [(SUPPORT_SHADOW, other) for other in spec.follows(support, job.supports)]
+    needs += [(STRUCTURE, other) for other in spec.keeps_clear_of(support, job.supports)]
     if spec.first_step is not None:
         needs.append((FIRST_STEP, support))
     return tuple(needs)

@@ -114,7 +114,8 @@ def test_a_foot_is_led_aside_as_far_as_the_bar_may_lean(slab, pipeline):
     assert not bars.unkept.reasons
     far = bars_of(pipeline, edits.lead_bar(slab, ME, before, bar, foot=(hold[0] + 40, hold[1])).job)
     assert "too little height" in far.unkept.reasons[0]
-    assert len(far) == len(bars), "it keeps the way that was found for it"
+    assert len(far) == len(before), "it keeps the way that was found for it"
+    assert len(bars) + len(bars.missed.holds) == len(before), "those in the way of the one led aside have none"
 
 
 def test_a_bend_is_led_and_the_foot_goes_with_it(slab, pipeline):

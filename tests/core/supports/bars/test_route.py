@@ -18,8 +18,8 @@ from lean_trellis.core.parts import Pose, rotation_about
 from lean_trellis.core.parts.marks import KEEP_OFF
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import generate_bars
-from lean_trellis.core.supports.bars.tips import lean_directions
 from lean_trellis.core.supports.bars.struts import BLOCKED, LOWER_END, OFF_PLATE, ON_PART, ON_PLATE, TOO_NEAR, TOO_STEEP
+from lean_trellis.core.supports.bars.tips import lean_directions
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle
 
 

@@ -10,13 +10,16 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import minimum_spanning_tree
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.supports.bars.clearing import Stretches, too_near
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import Struts, leans_of
 from lean_trellis.core.supports.common.obstacle import Obstacle, clearances
 
 _NEIGHBOURS = 7
 _MOST_PASSES = 2
+_LEAST_LEAN_DEG, _LEAN_SPARE_DEG = 30.0, 1.0
+"""A brace that leans less is a second bar beside the first, and what is built between them cannot get out."""
 _ACROSS_DEG = 45.0
 """A second plane of braces is looked for at no less than this to the first."""
 
@@ -45,14 +48,22 @@ class Uprights:
         return result
 
 
-def braced(uprights: Uprights, parameters: BarParameters, obstacles: Sequence[Obstacle]) -> Struts:
-    """Braces in the planes between neighbours, clear of parts, none leaning more than the lean limit."""
+def braced(
+    uprights: Uprights, parameters: BarParameters, obstacles: Sequence[Obstacle], standing: Stretches | None = None
+) -> Struts:
+    """Braces in the planes between neighbours, no more than the unbraced length asks for.
+
+    They lean from 30° up to the lean limit, are clear of parts and of all that is `standing` with the numbers of its
+    columns, and meet each other only where they are meant to: on a column, or where they cross between two.
+    """
     if parameters.brace == "none" or len(uprights.numbers) < 2:
         return Struts()
+    standing = Stretches() if standing is None else standing
+    site = _Site(uprights, parameters, obstacles, standing)
     near, pairs = _neighbours(uprights, parameters)
     begin = uprights.places[pairs, 0, 2].max(axis=1)
     end = uprights.places[pairs, 2, 2].min(axis=1)
-    struts = _clear(uprights, _laid_out(uprights, pairs, begin, end, parameters), parameters, obstacles)
+    struts = _clear(_laid_out(uprights, pairs, begin, end, parameters), site, Struts())
     for _ in range(_MOST_PASSES):
         # What still stands free over too long a stretch is braced there with any neighbour that reaches it.
         gap_low, gap_high = _longest_gaps(uprights, struts)
@@ -60,12 +71,20 @@ def braced(uprights: Uprights, parameters: BarParameters, obstacles: Sequence[Ob
         some = near[needy[near[:, 0]]]
         begin = np.maximum(gap_low[some[:, 0]], uprights.places[some[:, 1], 0, 2])
         end = np.minimum(gap_high[some[:, 0]], uprights.places[some[:, 1], 2, 2])
-        more = _clear(uprights, _laid_out(uprights, some, begin, end, parameters), parameters, obstacles)
+        more = _clear(_laid_out(uprights, some, begin, end, parameters, is_needed=True), site, struts)
         if not len(more):
             break
         struts = Struts.joined([struts, more])
     numbered = uprights.numbers[struts.columns]
     return Struts(struts.starts, struts.stops, struts.radii, numbered)
+
+
+@dataclass(frozen=True, eq=False)
+class _Site:
+    uprights: Uprights
+    parameters: BarParameters
+    obstacles: Sequence[Obstacle]
+    standing: Stretches
 
 
 def _longest_gaps(uprights: Uprights, struts: Struts) -> tuple[Floats, Floats]:
@@ -85,21 +104,57 @@ def _longest_gaps(uprights: Uprights, struts: Struts) -> tuple[Floats, Floats]:
     return low, high
 
 
-def _clear(
-    uprights: Uprights,
-    laid_out: tuple[Longs, Longs, Floats, Floats],
-    parameters: BarParameters,
-    obstacles: Sequence[Obstacle],
-) -> Struts:
-    """Those that no part is in the way of and that support themselves; numbered by place among the uprights."""
+def _clear(laid_out: tuple[Longs, Longs, Floats, Floats], site: _Site, there: Struts) -> Struts:
+    """Those that nothing is in the way of and that lean as they may; numbered by place among the uprights."""
     one, other, low, high = laid_out
+    uprights, p = site.uprights, site.parameters
     starts, stops = uprights.at(one, low), uprights.at(other, high)
-    radius = parameters.brace_diameter / 2
-    reach = np.full(len(starts), radius + parameters.part_clearance)
-    free = clearances(obstacles, starts, stops, reach) >= reach - 1e-6
-    free &= leans_of(starts, stops) <= parameters.lean_limit + 1e-6
+    radius = p.brace_diameter / 2
+    reach = np.full(len(starts), radius + p.part_clearance)
+    leans = leans_of(starts, stops)
+    free = (leans <= p.lean_limit + 1e-6) & (leans >= min(_LEAST_LEAN_DEG, p.lean_limit) - _LEAN_SPARE_DEG)
+    free[free] = clearances(site.obstacles, starts[free], stops[free], reach[free]) >= reach[free] - 1e-6
     ends = np.column_stack([one, other])
-    return Struts(starts[free], stops[free], np.full(int(free.sum()), radius), ends[free])
+    struts = Struts(starts[free], stops[free], np.full(int(free.sum()), radius), ends[free])
+    return struts if p.bar_clearance is None else struts.only(_are_apart(struts, there, site, p.bar_clearance))
+
+
+def _are_apart(struts: Struts, there: Struts, site: _Site, clearance: float) -> Bools:
+    """(k,): which braces keep clear of what stands, of those that are `there`, and of the earlier of themselves."""
+    apart = np.ones(len(struts), bool)
+    fresh, known = _stretches(struts), _stretches(there)
+    met = too_near(fresh, site.standing, clearance)
+    own = site.uprights.numbers[struts.columns][met[:, 0]] == site.standing.owners[met[:, 1], None]
+    apart[met[~own.any(axis=1), 0]] = False
+    every = Struts.joined([there, struts])
+    pairs = too_near(fresh, Stretches.joined([known, fresh]), clearance)
+    pairs[:, 0] += len(there)
+    pairs = pairs[(pairs[:, 1] < pairs[:, 0])]
+    pairs = pairs[~_meet_on_purpose(every, pairs, site.parameters)]
+    for later, earlier in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))].tolist():
+        if earlier < len(there) or apart[earlier - len(there)]:
+            apart[later - len(there)] = False
+    return apart
+
+
+def _stretches(struts: Struts) -> Stretches:
+    count = len(struts)
+    return Stretches(struts.starts, struts.stops, struts.radii, np.arange(count), np.zeros(count, bool))
+
+
+def _meet_on_purpose(every: Struts, pairs: Longs, parameters: BarParameters) -> Bools:
+    """(p,): whether two braces cross between the same two columns, or end on one column at the same place."""
+    one, other = pairs.T
+    columns = every.columns
+    same = (np.sort(columns[one], axis=1) == np.sort(columns[other], axis=1)).all(axis=1)
+    ends = np.stack([every.starts, every.stops], axis=1)
+    meets = same
+    for mine in (0, 1):
+        for theirs in (0, 1):
+            on_one = columns[one, mine] == columns[other, theirs]
+            away = np.linalg.norm(ends[one, mine] - ends[other, theirs], axis=1)
+            meets = meets | (on_one & (away <= parameters.shaft_diameter / 2))
+    return meets
 
 
 def _neighbours(uprights: Uprights, parameters: BarParameters) -> tuple[Longs, Longs]:
@@ -142,18 +197,22 @@ def _neighbours(uprights: Uprights, parameters: BarParameters) -> tuple[Longs, L
 
 
 def _laid_out(
-    uprights: Uprights, pairs: Longs, begin: Floats, end: Floats, parameters: BarParameters
+    uprights: Uprights, pairs: Longs, begin: Floats, end: Floats, parameters: BarParameters, *, is_needed: bool = False
 ) -> tuple[Longs, Longs, Floats, Floats]:
-    """Braces between two heights of pairs: the column of the lower end, that of the upper, the heights of both ends."""
+    """Braces between two heights of pairs: the column of the lower end, that of the upper, the heights of both ends.
+
+    Each leans as far as it may, which is the shortest way across. If it `is_needed`, there is one at least.
+    """
     one, other, low, high = [], [], [], []
     free, slope = parameters.free_length, np.tan(np.radians(parameters.lean_limit))
     spans = np.maximum.reduce([
         np.hypot(*(uprights.places[pairs[:, 0], ring] - uprights.places[pairs[:, 1], ring])[:, :2].T)
         for ring in range(3)
     ])  # fmt: skip
-    least = spans / max(slope, 1e-6) * (1 + 1e-6)
-    for (a, b), z0, z1, rise in zip(pairs.tolist(), begin.tolist(), end.tolist(), least.tolist(), strict=True):
-        for lower, upper, start, stop in BAYS[parameters.brace](z0, z1, rise, free):
+    rises = spans / max(slope, 1e-6) * (1 + 1e-6)
+    lay = BAYS[parameters.brace]
+    for (a, b), z0, z1, rise in zip(pairs.tolist(), begin.tolist(), end.tolist(), rises.tolist(), strict=True):
+        for lower, upper, start, stop in lay(z0, z1, rise, free, int(is_needed)):
             one.append(b if lower else a)
             other.append(b if upper else a)
             low.append(start)
@@ -164,34 +223,42 @@ def _laid_out(
 _Bay = list[tuple[int, int, float, float]]
 
 
-def _cut(z0: float, z1: float, wanted: float, least: float) -> tuple[int, float]:
-    """How many equal bays of about the wanted height, none lower than the least, and their height."""
+def _count(room: float, bay: float, wanted: float, least: int) -> int:
+    """How many bays of a height: as many as are wanted, at least so many, no more than there is room for."""
+    most = int((room + 1e-9) / bay) if bay > 0 else 0
+    return min(max(int(np.ceil(wanted - 1e-9)), least), most)
+
+
+def _zigzag(z0: float, z1: float, rise: float, free: float, least: int) -> _Bay:
+    """One brace after the other, to and fro: each joins the one column to the other, a rise higher."""
     room = z1 - z0
-    most = int(room / least) if least > 0 else 0
-    count = min(max(1, int(np.ceil(room / max(wanted, 1e-6)))), most)
-    return count, room / count if count else 0.0
+    count = _count(room, rise, (room - free) / max(free - rise, 1e-6), least)
+    pitch = max((room - rise) / (count + 1), rise) if count else 0.0
+    first = z0 + max((room - rise - (count - 1) * pitch) / 2, 0.0)
+    return [(n % 2, 1 - n % 2, first + n * pitch, first + n * pitch + rise) for n in range(count)]
 
 
-def _zigzag(z0: float, z1: float, rise: float, free: float) -> _Bay:
-    count, height = _cut(z0, z1, free / 2, rise)
-    return [(n % 2, 1 - n % 2, z0 + n * height, z0 + (n + 1) * height) for n in range(count)]
+def _crossed(z0: float, z1: float, rise: float, free: float, least: int) -> _Bay:
+    room = z1 - z0
+    count = _count(room, rise, (room - free) / (free + rise), least)
+    between = (room - count * rise) / (count + 1)
+    starts = [z0 + between + n * (between + rise) for n in range(count)]
+    return [(side, 1 - side, start, start + rise) for start in starts for side in (0, 1)]
 
 
-def _crossed(z0: float, z1: float, rise: float, free: float) -> _Bay:
-    count, height = _cut(z0, z1, free, rise)
-    return [(side, 1 - side, z0 + n * height, z0 + (n + 1) * height) for n in range(count) for side in (0, 1)]
-
-
-def _two_to_a_point(z0: float, z1: float, rise: float, free: float) -> _Bay:
+def _two_to_a_point(z0: float, z1: float, rise: float, free: float, least: int) -> _Bay:
     """From the ends of a bay on one column to the middle of the bay on the other; sides change from bay to bay."""
-    count, height = _cut(z0, z1, free, 2 * rise)
+    room = z1 - z0
+    wanted = (room - free + rise) / (free + rise) if room > free else 0
+    count = _count(room, 2 * rise, wanted, least)
+    between = (room - 2 * count * rise) / (count + 1)
     struts: _Bay = []
     for n in range(count):
-        side, start = n % 2, z0 + n * height
-        struts.append((side, 1 - side, start, start + height / 2))
-        struts.append((1 - side, side, start + height / 2, start + height))
+        side, start = n % 2, z0 + between + n * (between + 2 * rise)
+        struts.append((side, 1 - side, start, start + rise))
+        struts.append((1 - side, side, start + rise, start + 2 * rise))
     return struts
 
 
 BAYS = {"zigzag": _zigzag, "x": _crossed, "k": _two_to_a_point}
-"""Braces between two heights by kind: (side of the lower end, of the upper, both heights), for a least rise."""
+"""Braces between two heights by kind: (side of the lower end, of the upper, both heights), for a rise of each brace."""

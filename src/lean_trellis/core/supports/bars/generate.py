@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, frozen
+from lean_trellis.core.arrays import Bools, Longs, frozen
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.supports.bars.bracing import Uprights, braced
 from lean_trellis.core.supports.bars.by_hand import (
@@ -17,54 +18,44 @@ from lean_trellis.core.supports.bars.by_hand import (
     tied,
     without_removed,
 )
-from lean_trellis.core.supports.bars.clearing import Stretches
-from lean_trellis.core.supports.bars.feet import foot_profile, shared_feet
-from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
+from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
+from lean_trellis.core.supports.bars.heads import HeadGrid
 from lean_trellis.core.supports.bars.holds import HoldPoints, find_hold_points
 from lean_trellis.core.supports.bars.joining import Trees, join_into_trees
-from lean_trellis.core.supports.bars.parameters import BarParameters, require_self_holding
-from lean_trellis.core.supports.bars.route import Ways, find_ways
+from lean_trellis.core.supports.bars.parameters import BarParameters, require_room_between, require_self_holding
+from lean_trellis.core.supports.bars.rings import (
+    Routed,
+    end_on_trunks,
+    ends_of,
+    is_straight,
+    rings_of,
+    share_feet,
+    trunks_of,
+)
+from lean_trellis.core.supports.bars.route import find_ways
 from lean_trellis.core.supports.bars.struts import (
     BEND,
-    FOOT_TOP,
-    LOWER_END,
-    ON_PART,
     ON_PLATE,
     ON_TRUNK,
     RINGS,
     SHAFT_END,
     SHAFT_START,
-    TRUNK_RINGS,
     Bars,
     Missed,
     SharedFeet,
     Trunks,
 )
-from lean_trellis.core.supports.bars.tips import LEAST_TIP_MM, LEVEL_SHARE
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Unkept
 from lean_trellis.core.supports.common.support import HandBar
 from lean_trellis.core.supports.common.surface_points import SurfacePoints
 
-_STRAIGHT_MM = 1e-9
-_SUNK_MM = 0.3
-"""How far branches go into the trunk below them, so that both are one when united."""
 _TIE_BITE_MM = 0.3
+_FOOT_SHARE = 0.4
+"""A foot's radius over the distance of the nearest other foot: as wide as it may be, a fifth of that stays free."""
 
 
 BarRequest = Request[BarParameters]
-
-
-@dataclass(frozen=True, eq=False)
-class _Routed(Rows):
-    """Support points with their ways, the radii of shafts, the length of tips (n,), and which are by hand."""
-
-    holds: HoldPoints
-    ways: Ways
-    shafts: Floats
-    tip_lengths: Floats
-    by_hand: Longs
-    stays_alone: Bools
 
 
 @dataclass(frozen=True, eq=False)
@@ -114,6 +105,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     """
     parameters, own = request.parameters, request.obstacles[0]
     require_self_holding(parameters, request.overhangs.critical_angle)
+    require_room_between(parameters)
     watch.at(0.05, "placing support points")
     hold_points = find_holds(request) if known is None else known
     holds, by_hand, lost = hold_points.generated, hold_points.by_hand, hold_points.lost
@@ -122,7 +114,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     watch.at(0.25, f"finding ways for {len(holds) + len(by_hand.numbers):,} bars")
     drawn, strayed, taken = _routed_by_hand(by_hand, request)  # what is put down by hand, others keep clear of
     generated = _routed(holds.only(~bare), parameters, request, taken, Stretch(watch, 0.25, 0.7))
-    every = _Routed.joined([generated, drawn])
+    every = Routed.joined([generated, drawn])
     there = every.ways.faults == 0
     standing, missed = every.only(there), every.only(~there)
     ties, torn = tied(request.hand.ties, own, _TIE_BITE_MM)
@@ -151,22 +143,22 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
 
 def _routed(
     holds: HoldPoints, p: BarParameters, request: BarRequest, taken: Stretches, watch: Watch = UNWATCHED
-) -> _Routed:
+) -> Routed:
     grid = HeadGrid.of(request.parameters.sides, request.parameters.tip_diameter)
     ways = find_ways(
         holds, p, request.layer_height, list(request.obstacles), request.ground, watch, grid=grid, taken=taken
     )
     count = len(holds)
-    return _Routed(
+    return Routed(
         holds, ways, np.full(count, p.shaft_diameter / 2), np.full(count, p.tip_length), np.full(count, -1),
         np.zeros(count, bool),
     )  # fmt: skip
 
 
-def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[_Routed, Unkept, Stretches]:
+def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[Routed, Unkept, Stretches]:
     """Bars by hand, those with the same values together, and what the others keep clear of."""
     bars = [request.hand.bars[number] for number in by_hand.numbers.tolist()]
-    taken = Stretches()
+    taken = beside_of(request)
     routed = _routed(by_hand.holds.only(np.zeros(0, np.int64)), request.parameters, request, taken)
     unkept = Unkept()
     values = [_values_of(bar, request.parameters) for bar in bars]
@@ -179,7 +171,7 @@ def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[_Routed, U
         alone = np.array([bar.is_routed or bar.is_locked or own != _own(request.parameters) for bar in mine], bool)
         some = replace(some, ways=ways, by_hand=by_hand.numbers[which], stays_alone=alone)
         taken = Stretches.joined([taken, ways.stretches(p, np.flatnonzero(ways.faults == 0))])
-        routed, unkept = _Routed.joined([routed, some]), _joined_unkept(unkept, strayed)
+        routed, unkept = Routed.joined([routed, some]), _joined_unkept(unkept, strayed)
     return routed, unkept, taken
 
 
@@ -207,49 +199,74 @@ def _joined_unkept(*some: Unkept) -> Unkept:
     return Unkept(frozen(places), tuple(reason for entry in some for reason in entry.reasons))
 
 
-def _with_structure(bars: Bars, routed: _Routed, request: BarRequest, watch: Watch) -> Bars:
-    """Rings, then trees, shared feet and braces, as far as the parameters ask for them."""
+def _with_structure(bars: Bars, routed: Routed, request: BarRequest, watch: Watch) -> Bars:
+    """Trees and rings, then shared feet and braces, as far as the parameters ask for them."""
     p = request.parameters
-    centres, radii = _rings(routed, p)
-    trunks, trunk, landings = Trunks(), bars.trunk, bars.landings
-    if p.join == "on":
-        joins = np.flatnonzero((landings == ON_PLATE) & ~routed.stays_alone)
-        straight = _straight(routed.ways)
-        begins = np.where(straight[:, None], routed.ways.tip_bases, routed.ways.bends)[joins]
-        trees = join_into_trees(
-            begins, routed.holds.places[joins, 2], straight[joins], p, request.obstacles, request.ground, watch
-        )
-        trunk = trunk.copy()
-        trunk[joins] = trees.trunk_of_bar
-        landings = np.where(trunk >= 0, ON_TRUNK, landings).astype(np.uint8)
-        trunks = _trunks(trees, p)
-        _end_on_trunks(centres, radii, trunk, trees.tops, straight)
+    straight = is_straight(routed.ways)
+    trees, trunk = _trees(routed, straight, request, watch)
+    landings = np.where(trunk >= 0, ON_TRUNK, bars.landings).astype(np.uint8)
+    if p.group_span == 0 and p.bar_clearance is not None:
+        routed, trees = _with_feet_apart(routed, landings == ON_PLATE, trees, p)
+    centres, radii = rings_of(routed, p)
+    trunks = trunks_of(trees, p)
+    end_on_trunks(centres, radii, trunk, trees.tops, straight)
     feet = SharedFeet()
     if p.group_span > 0:
         watch.at(0.7, "sharing feet")
-        feet = _share_feet(centres, radii, landings, trunks, request)
+        feet = share_feet(centres, radii, landings, trunks, request)
     bars = replace(
         bars, centres=frozen(centres), radii=frozen(radii), landings=frozen(landings), trunk=frozen(trunk),
-        ends=_ends(centres, radii, routed, landings, p),
+        ends=ends_of(centres, radii, routed, landings, p),
         trunks=Trunks(*(frozen(getattr(trunks, key)) for key in ("centres", "radii", "below", "contacts"))), feet=feet,
     )  # fmt: skip
     if p.brace != "none":
         watch.at(0.8, "bracing")
-        bars = replace(bars, braces=braced(columns_of(bars), p, request.obstacles))
+        standing = Stretches.joined([bars.stretches(), beside_of(request)])
+        bars = replace(bars, braces=braced(columns_of(bars), p, request.obstacles, standing))
     return bars
 
 
-def _ends(centres: Floats, radii: Floats, routed: _Routed, landings: np.ndarray, p: BarParameters) -> Ends:
-    """Both ends of all bars; those that do not stand on a part end level below."""
-    grid = HeadGrid.of(p.sides, p.tip_diameter)
-    level = level_heads(centres[:, LOWER_END, 2], radii[:, LOWER_END], grid)
-    lands = landings == ON_PART
-    lower = Heads(
-        np.where(lands[:, None], routed.ways.lower.tops, level.tops),
-        np.where(lands[:, None], routed.ways.lower.necks, level.necks),
-        level.radii, level.fits,
+def _trees(routed: Routed, straight: Bools, request: BarRequest, watch: Watch) -> tuple[Trees, Longs]:
+    """Trees of the bars that may join, and the trunk (n,) of each bar, -1 for none."""
+    ways, trunk = routed.ways, np.full(len(straight), -1)
+    may = (ways.landings == ON_PLATE) & ~routed.stays_alone & (request.parameters.join == "on")
+    joins = np.flatnonzero(may)
+    number = np.full(len(straight), -1)
+    number[joins] = np.arange(len(joins))
+    every = stretches_of(
+        ways.necks, ways.tip_bases, ways.bends, ways.bottoms, ways.upper.radii, routed.shafts, np.arange(len(straight))
+    )
+    # Of those that join, what stays is above where they begin to go straight down.
+    is_upper = np.arange(len(every)) < len(straight)
+    stays = ~may[every.owners] | every.is_tip | (is_upper & ~straight[every.owners])
+    beside = Stretches.joined([replace(every, owners=number[every.owners]).only(stays), beside_of(request)])
+    begins = np.where(straight[:, None], ways.tip_bases, ways.bends)[joins]
+    trees = join_into_trees(
+        begins, routed.holds.places[joins, 2], straight[joins], request.parameters, request.obstacles, request.ground,
+        watch, beside=beside,
     )  # fmt: skip
-    return Ends(grid, routed.ways.upper, lower)
+    trunk[joins] = trees.trunk_of_bar
+    return trees, trunk
+
+
+def _with_feet_apart(routed: Routed, stands: Bools, trees: Trees, p: BarParameters) -> tuple[Routed, Trees]:
+    """No foot reaches farther than a share of the way to the nearest other, so that none fuse; none below its shaft."""
+    low = np.flatnonzero(trees.below < 0)
+    bars = np.flatnonzero(stands)
+    places = np.concatenate([routed.ways.bottoms[bars, :2], trees.tops[low, :2]])
+    if len(places) < 2:
+        return routed, trees
+    away = cKDTree(places).query(places, k=2)[0][:, 1]
+    most = _FOOT_SHARE * away - p.foot_flare
+    feet, trunk_feet = routed.ways.foot_radii.copy(), trees.foot_radii.copy()
+    feet[bars] = np.minimum(feet[bars], np.maximum(most[: len(bars)], routed.shafts[bars]))
+    trunk_feet[low] = np.minimum(trunk_feet[low], np.maximum(most[len(bars) :], trees.radii[low]))
+    return replace(routed, ways=replace(routed.ways, foot_radii=feet)), replace(trees, foot_radii=trunk_feet)
+
+
+def beside_of(request: BarRequest) -> Stretches:
+    """What of other supports of the part bars keep clear of: others' shafts, trunks and braces."""
+    return Stretches.joined([Stretches(), *(one.stretches(-1) for one in request.others if isinstance(one, Bars))])
 
 
 def columns_of(bars: Bars) -> Uprights:
@@ -258,109 +275,3 @@ def columns_of(bars: Bars) -> Uprights:
     standing = np.flatnonzero(bars.trunks.below < 0)
     rings = [bars.centres[own][:, [SHAFT_START, BEND, SHAFT_END]], bars.trunks.centres[standing][:, 2:]]
     return Uprights(np.concatenate(rings), np.concatenate([own, len(bars) + standing]))
-
-
-def _straight(ways: Ways) -> Bools:
-    level = np.stack([ways.bends - ways.bottoms, ways.tip_bases - ways.bottoms])[..., :2]
-    result: Bools = np.logical_and.reduce(np.abs(level) < _STRAIGHT_MM, axis=(0, 2))
-    return result
-
-
-def _rings(routed: _Routed, p: BarParameters) -> tuple[Floats, Floats]:
-    """(n, 7, 3) centres and (n, 7) radii from the lower end to the tip's end, each bar on its own."""
-    ways, shafts = routed.ways, routed.shafts
-    on_part, straight = ways.landings == ON_PART, _straight(ways)
-    # A foot, or a tip at the lower end, takes no more than the stretch below the bend.
-    height = (ways.tip_bases - ways.bottoms)[:, 2]
-    below_bend = np.where(straight, 0.45 * height, np.minimum(0.45 * height, 0.9 * (ways.bends - ways.bottoms)[:, 2]))
-    profile = foot_profile(ways.foot_radii, shafts, below_bend, p)
-    levels, sizes = _lower_ends(ways, shafts, routed.tip_lengths, below_bend)
-    centres = np.empty((len(shafts), RINGS, 3))
-    radii = np.empty((len(shafts), RINGS))
-    for ring in (LOWER_END, FOOT_TOP, SHAFT_START):
-        centres[:, ring] = ways.bottoms
-        centres[:, ring, 2] += np.where(on_part, levels[ring], profile.heights[ring])
-        radii[:, ring] = np.where(on_part, sizes[ring], profile.radii[ring])
-    centres[:, BEND] = ways.bends
-    # The start of the shaft lies on the way to the bend, also where that leans.
-    lean = centres[:, BEND] - ways.bottoms
-    share = (centres[:, SHAFT_START, 2] - ways.bottoms[:, 2]) / np.maximum(lean[:, 2], 1e-9)
-    centres[:, SHAFT_START, :2] = ways.bottoms[:, :2] + share[:, None] * lean[:, :2]
-    middles = (centres[:, SHAFT_START] + ways.tip_bases) / 2
-    centres[straight, BEND] = middles[straight]
-    for ring, place in zip(range(SHAFT_END, RINGS), (ways.tip_bases, ways.necks, ways.tip_ends), strict=True):
-        centres[:, ring] = place
-    radii[:, BEND] = radii[:, SHAFT_END] = shafts
-    radii[:, SHAFT_END + 1 :] = ways.upper.radii[:, None]
-    return centres, radii
-
-
-def _lower_ends(
-    ways: Ways, shafts: Floats, lengths: Floats, rooms: Floats
-) -> tuple[tuple[Floats, Floats, Floats], tuple[Floats, Floats, Floats]]:
-    """Of bars on a part the heights (n,) over their bottoms and radii of the three lowest rings: head, middle, shaft.
-
-    The shaft begins where the lower tip ends, but clear of the highest corner of the head and of the slope beside it.
-    """
-    middles = ways.lower.middles - ways.bottoms[:, 2]
-    highest = ways.lower.tops.max(axis=1) - ways.bottoms[:, 2]
-    tips = ways.lower.radii
-    wider = np.maximum(shafts - tips, 0.0) * ways.lower.slopes()
-    start = np.minimum(
-        np.maximum(lengths, highest + LEVEL_SHARE * lengths + wider), np.maximum(rooms, highest + LEAST_TIP_MM)
-    )
-    between = (highest + start) / 2
-    share = (between - middles) / np.maximum(start - middles, 1e-9)
-    return (middles, between, start), (tips, tips + share * (shafts - tips), shafts)
-
-
-def _end_on_trunks(centres: Floats, radii: Floats, trunk: Longs, tops: Floats, straight: Bools) -> None:
-    """Joined bars end a little below the top of their trunk; those that bend do so above it."""
-    joined = np.flatnonzero(trunk >= 0)
-    nodes, bases = tops[trunk[joined]], centres[joined, SHAFT_END]
-    bends = np.where(straight[joined, None], nodes + 2 / 3 * (bases - nodes), centres[joined, BEND])
-    centres[joined, LOWER_END] = nodes - [0, 0, _SUNK_MM]
-    centres[joined, FOOT_TOP], centres[joined, BEND] = nodes, bends
-    centres[joined, SHAFT_START] = (nodes + bends) / 2
-    radii[joined, :SHAFT_END] = radii[joined, SHAFT_END, None]
-
-
-def _trunks(trees: Trees, p: BarParameters) -> Trunks:
-    shafts = trees.radii
-    tops, stands = trees.tops, trees.below < 0
-    lower = np.where(stands[:, None], tops * [1, 1, 0], tops[trees.below])
-    profile = foot_profile(trees.foot_radii, shafts, 0.45 * tops[:, 2], p)
-    centres = np.empty((len(tops), TRUNK_RINGS, 3))
-    radii = np.repeat(shafts[:, None], TRUNK_RINGS, axis=1)
-    for ring in range(3):
-        share = (-_SUNK_MM / np.maximum((tops - lower)[:, 2], 1e-9), 0.0, 1 / 3)[ring]
-        on_way = lower + np.reshape(share, (-1, 1)) * (tops - lower)
-        on_way[:, :2] = np.where(ring == 0, lower[:, :2], on_way[:, :2])
-        standing = lower.copy()
-        standing[:, 2] = profile.heights[ring]
-        centres[:, ring] = np.where(stands[:, None], standing, on_way)
-        radii[:, ring] = np.where(stands, profile.radii[ring], shafts)
-    centres[:, 4] = tops
-    centres[:, 3] = (centres[:, 2] + tops) / 2
-    return Trunks(centres, radii, trees.below, trees.contacts)
-
-
-def _share_feet(
-    centres: Floats, radii: Floats, landings: np.ndarray, trunks: Trunks, request: BarRequest
-) -> SharedFeet:
-    """Shared feet; bars and trunks over one keep no foot of their own and begin within it."""
-    bars, stems = np.flatnonzero(landings == ON_PLATE), np.flatnonzero(trunks.below < 0)
-    lower = np.concatenate([centres[bars, LOWER_END], trunks.centres[stems, 0]])
-    sizes = np.concatenate([radii[bars, LOWER_END], trunks.radii[stems, 0]])
-    feet, owner = shared_feet(
-        lower[:, :2], sizes, request.parameters, request.overhangs.critical_angle, request.obstacles, request.ground
-    )
-    for rings, widths, which, on in (
-        (centres, radii, bars, owner[: len(bars)]),
-        (trunks.centres, trunks.radii, stems, owner[len(bars) :]),
-    ):
-        which = which[on >= 0]
-        top = rings[which, SHAFT_START, 2]
-        rings[which, LOWER_END, 2], rings[which, FOOT_TOP, 2] = 0.4 * top, 0.7 * top
-        widths[which, LOWER_END] = widths[which, FOOT_TOP] = widths[which, SHAFT_START]
-    return feet

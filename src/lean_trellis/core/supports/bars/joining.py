@@ -15,6 +15,7 @@ from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
 from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.supports.bars.clearing import Stretches, too_near
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle, clearances, drops_round
 
@@ -104,12 +105,16 @@ def join_into_trees(
     obstacles: Sequence[Obstacle],
     ground: Ground | None,
     watch: Watch = UNWATCHED,
+    *,
+    beside: Stretches | None = None,
 ) -> Trees:
     """Join bars that stand on the plate.
 
     `bases` (n, 3) are where each begins to go straight down: the lower end of its tip, or its bend; `hold_heights` (n,)
-    those of the support points, `at_tips` (n,) whether it is a tip, which has to come near the part.
+    those of the support points, `at_tips` (n,) whether it is a tip, which has to come near the part. `beside` is what
+    stays as it is, of the bars themselves (with their numbers) and of others (-1): trees keep clear of it.
     """
+    beside = Stretches() if beside is None else beside
     count = len(bases)
     live = _Live(
         bases.copy(),
@@ -129,6 +134,7 @@ def join_into_trees(
         if not len(pairs.one):
             break
         free, feet = _are_free(pairs, live, parameters, obstacles, ground)
+        free[free] = _are_clear(pairs.only(free), live, parameters, beside)
         refused = np.append(refused, _key(pairs.only(~free)))
         _join(live, pairs.only(free), feet[free], parameters)
     below = np.where(live.below >= 0, live.below - count, -1)
@@ -239,6 +245,44 @@ def _are_free(
     room[some] = feet
     free[some] = clear
     return free, room
+
+
+def _are_clear(pairs: _Pairs, live: _Live, parameters: BarParameters, beside: Stretches) -> Bools:
+    """(k,): whether both branches and the trunk of each keep clear of all others, earlier ones of these among them."""
+    count = len(pairs.one)
+    clear = np.ones(count, bool)
+    if parameters.bar_clearance is None or not count:
+        return clear
+    ends = np.column_stack([pairs.one, pairs.other])
+    number = np.arange(count)
+    fresh = Stretches(
+        np.concatenate([live.places[pairs.one], live.places[pairs.other], pairs.meet]),
+        np.concatenate([pairs.meet, pairs.meet, pairs.meet * [1, 1, 0]]),
+        np.concatenate([live.radii[pairs.one], live.radii[pairs.other], pairs.trunks(live, parameters)]),
+        np.tile(number, 3),
+        np.zeros(3 * count, bool),
+    )
+    side = np.repeat([0, 1, 2], count)
+    standing = Stretches.joined([_as_they_are(live), beside])
+    met = too_near(fresh, standing, parameters.bar_clearance)
+    pair, part, other = fresh.owners[met[:, 0]], side[met[:, 0]], standing.owners[met[:, 1]]
+    own = (ends[pair] == other[:, None]).any(axis=1)
+    # What joined where a branch begins comes near it there, as it is meant to.
+    below = np.append(live.below, -2)[other]
+    own |= (part < 2) & (below == ends[pair, np.minimum(part, 1)])
+    clear[pair[~own]] = False
+    between = fresh.owners[too_near(fresh, fresh, parameters.bar_clearance)]
+    for earlier, later in np.unique(between[between[:, 0] < between[:, 1]], axis=0).tolist():
+        if clear[earlier]:
+            clear[later] = False
+    return clear
+
+
+def _as_they_are(live: _Live) -> Stretches:
+    """All branches: open ones go straight down to the plate, the others to where they joined."""
+    stops = np.where(live.open[:, None], live.places * [1, 1, 0], live.places[live.below])
+    count = len(live.places)
+    return Stretches(live.places, stops, live.radii, np.arange(count), np.zeros(count, bool))
 
 
 def _join(live: _Live, pairs: _Pairs, feet: Floats, parameters: BarParameters) -> None:

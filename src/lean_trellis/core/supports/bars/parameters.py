@@ -173,6 +173,20 @@ def require_self_holding(parameters: BarParameters, critical_angle: float) -> No
             )
 
 
+def require_room_between(parameters: BarParameters) -> None:
+    """Raise `ParameterError` when bars at their spacing would be nearer to each other than their clearance."""
+    if parameters.bar_clearance is None:
+        return
+    least = parameters.shaft_diameter + parameters.bar_clearance
+    if parameters.spacing < least - 1e-9:
+        raise ParameterError(
+            "spacing",
+            f"shafts of {parameters.shaft_diameter:g} mm, {parameters.spacing:g} mm apart, would not have "
+            f"{parameters.bar_clearance:g} mm between them",
+            f"use {least:g} mm or more, or thinner shafts",
+        )
+
+
 def _underside_leans(p: BarParameters) -> list[tuple[str, str, float]]:
     """What hangs over with which lean from vertical, and the value that makes it so."""
     leans = [("lean_limit", "a bar", p.lean_limit)]

@@ -295,7 +295,8 @@ def _straight(tips: Tips, site: _Site) -> Ways:
     lower = lower_heads(bottoms, normals, to_part & (faults == 0), p, site.layer_height, obstacles, site.grid)
     faults[(faults == 0) & to_part & ~lower.fits] = TOO_NEAR
     faults[(faults == 0) & (rise_of(lower) + LEAST_TIP_MM > 0.45 * (height - bottoms[:, 2]))] = TOO_SHORT
-    feet = _fit_between(faults, tips, bottoms, to_part, upright_of(normals), p, obstacles)
+    upright = np.where(to_part, upright_of(normals), 1.0)
+    feet = _fit_between(faults, tips, bottoms, to_part, upright, p, obstacles)
     if site.ground is not None:
         off = (faults == 0) & ~to_part & ~site.ground.holds(bottoms[:, :2], p.shaft_diameter / 2)
         faults[off] = OFF_PLATE

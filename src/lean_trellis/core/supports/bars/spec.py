@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,12 @@ from lean_trellis.core.supports.bars.faults import bar_faults
 from lean_trellis.core.supports.bars.generate import BarRequest, find_holds, generate_bars, hold_values
 from lean_trellis.core.supports.bars.lean import FARTHEST_MM
 from lean_trellis.core.supports.bars.loads import figures_of_bars
-from lean_trellis.core.supports.bars.parameters import BarParameters, bar_parameters, require_self_holding
+from lean_trellis.core.supports.bars.parameters import (
+    BarParameters,
+    bar_parameters,
+    require_room_between,
+    require_self_holding,
+)
 from lean_trellis.core.supports.bars.report import bar_numbers, bars_in_words, exported_bars, missed_in_words
 from lean_trellis.core.supports.bars.struts import Bars, no_bars
 from lean_trellis.core.supports.common.plain import (
@@ -35,6 +41,16 @@ def _generated(request: BarRequest, known: Any, watch: Watch) -> Bars:
 
 def _required(parameters: BarParameters, critical_angle: float, part_height: float) -> None:
     require_self_holding(parameters, critical_angle)
+    require_room_between(parameters)
+
+
+def _earlier_bars(support: Support, others: Sequence[Support]) -> tuple[Support, ...]:
+    """The supports of bars of the same part that come before it, if it keeps clear of other bars at all."""
+    if bar_parameters(support).bar_clearance is None:
+        return ()
+    before = others[: [other.id for other in others].index(support.id)]
+    mine = (other for other in before if other.part_id == support.part_id)
+    return tuple(other for other in mine if isinstance(other.parameters, BarParameters))
 
 
 def _reach(support: Support, around: Surroundings) -> float:
@@ -58,6 +74,7 @@ BARS: FamilySpec[BarParameters, Bars] = FamilySpec(
     require=_required,
     reach_mm=_reach,
     follows=follows_nothing,
+    keeps_clear_of=_earlier_bars,
     shadow=shadow_of_mesh,
     footprint=footprint_of_mesh,
     solid=mesh_itself,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Any
 
@@ -10,6 +10,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, Rows, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
+from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
 from lean_trellis.core.supports.bars.heads import Ends, level_rings
 from lean_trellis.core.supports.common.footings import Footings
 from lean_trellis.core.supports.common.solids import (
@@ -272,6 +273,22 @@ class Bars:
         stops = [trunks.centres[:, 3], trunks.centres[:, 4], braces.stops]
         radii = [trunks.radii[:, 2], trunks.radii[:, 3], braces.radii]
         return np.concatenate(starts), np.concatenate(stops), np.concatenate(radii)
+
+    def stretches(self, number: int | None = None) -> Stretches:
+        """All that others keep clear of: tips and shafts with the numbers of their bars, trunks after them, braces.
+
+        Braces have the number -1, as all have if it is given.
+        """
+        centres, radii, trunks = self.centres, self.radii, self.trunks
+        count, stems = len(self), len(trunks)
+        own = stretches_of(
+            centres[:, NECK], centres[:, SHAFT_END], centres[:, BEND], centres[:, SHAFT_START], radii[:, TIP_END],
+            radii[:, SHAFT_START], np.arange(count),
+        )  # fmt: skip
+        starts, stops, sizes = self.members()
+        owners = np.concatenate([np.tile(count + np.arange(stems), 2), np.full(len(self.braces), -1)])
+        every = Stretches.joined([own, Stretches(starts, stops, sizes, owners, np.zeros(len(sizes), bool))])
+        return every if number is None else replace(every, owners=np.full(len(every), number))
 
     @property
     def contact_area_mm2(self) -> float:

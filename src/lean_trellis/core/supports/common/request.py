@@ -16,6 +16,7 @@ from lean_trellis.core.shop.material import Constant
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle
 from lean_trellis.core.supports.common.parameters import FamilyParameters
+from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import HandWork
 
 P = TypeVar("P", bound=FamilyParameters)
@@ -53,6 +54,8 @@ class Request(Generic[P]):
     """The shape of its own that a support may have."""
     followed: tuple[Shape, ...] = ()
     """The shadows of the supports that it follows from."""
+    others: tuple[Structure, ...] = ()
+    """The structures of supports of the part that it keeps clear of."""
     carried: tuple[Carried, ...] = ()
     """The parts that stand on it, where it is what others stand on; its own first."""
 

@@ -85,6 +85,8 @@ class FamilySpec(Generic[P, S]):
     """How far beyond the part's box, in plan, other parts make a difference to it."""
     follows: Callable[[Support, Sequence[Support]], tuple[Support, ...]]
     """Of the supports of a job those whose structures it follows from."""
+    keeps_clear_of: Callable[[Support, Sequence[Support]], tuple[Support, ...]]
+    """Of the supports of a job those that it keeps clear of: their structures come first."""
     shadow: Callable[[S], Shape]
     """What it covers as seen from above."""
     footprint: Callable[[S], Patches]
