@@ -84,7 +84,7 @@ class Several(Drawing):
             self._strut((x, self.top), (x, self.bottom), width)
         if v.brace != "none":
             thin = max(v.brace_diameter * scale, 1.6)
-            for lower, upper, start, stop in BAYS[v.brace](0.0, tall, 0.25 * v.free_length, v.free_length):
+            for lower, upper, start, stop in BAYS[v.brace](0.0, tall, 0.25 * v.free_length, v.free_length, 1):
                 ends = ((lower, start), (upper, stop))
                 (xa, ya), (xb, yb) = ((left + side * apart, self.bottom - z * scale) for side, z in ends)
                 self._strut((xa, ya), (xb, yb), thin)

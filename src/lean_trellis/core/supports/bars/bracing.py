@@ -225,7 +225,7 @@ _Bay = list[tuple[int, int, float, float]]
 
 def _count(room: float, bay: float, wanted: float, least: int) -> int:
     """How many bays of a height: as many as are wanted, at least so many, no more than there is room for."""
-    most = int((room + 1e-9) / bay) if bay > 0 else 0
+    most = max(int((room + 1e-9) / bay), 0) if bay > 0 else 0
     return min(max(int(np.ceil(wanted - 1e-9)), least), most)
 
 

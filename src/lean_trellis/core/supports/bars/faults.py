@@ -8,10 +8,11 @@ from typing import TypeAlias
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.mesh.distance import segment_clearances
+from lean_trellis.core.mesh.distance import segment_clearances, segment_segment_distances
+from lean_trellis.core.supports.bars.clearing import Stretches, too_near
 from lean_trellis.core.supports.bars.figures import free_lengths
 from lean_trellis.core.supports.bars.parameters import BarParameters
-from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, SHAFT_START, TIP_END, Bars
+from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, ON_TRUNK, SHAFT_START, TIP_END, Bars
 from lean_trellis.core.supports.common.faults import (
     LOOK,
     FamilyView,
@@ -34,6 +35,7 @@ def bar_faults(view: BarView) -> Iterator[Fault]:
     yield from _through_part(view)
     yield from _heads_too_deep(view)
     yield from _no_way(view)
+    yield from _too_near_by_hand(view)
     yield from _slender(view)
     yield from manual_edits_lost(view.structure.unkept)
     yield from _above_limit(view)
@@ -143,6 +145,32 @@ def _no_way(view: BarView) -> Iterator[Fault]:
             f"{len(holds)} support point{'s' * (len(holds) > 1)} have no clear path: {NO_WAY_WORDS[reason]}",
             cause=NO_WAY_WORDS[reason], at_mm=place_of(holds[0]), value=float(len(holds)), limit=0.0, unit="bars",
             remedies=tuple(remedies),
+        )  # fmt: skip
+
+
+def _too_near_by_hand(view: BarView) -> Iterator[Fault]:
+    """Bars by hand stay where they were put: those nearer to other bars than the clearance are told."""
+    bars, clearance = view.structure, view.parameters.bar_clearance
+    by_hand = np.flatnonzero((bars.by_hand >= 0) & (bars.landings != ON_TRUNK))
+    if clearance is None or not len(by_hand):
+        return
+    every = bars.stretches()
+    mine = every.only(np.isin(every.owners, by_hand) & ~every.is_tip)
+    around = Stretches.joined([every, *(one.stretches(-1) for one in view.others if isinstance(one, Bars))])
+    met = too_near(mine, around.only(~around.is_tip), clearance)
+    owners = mine.owners[met[:, 0]], around.owners[~around.is_tip][met[:, 1]]
+    met, near = met[owners[0] != owners[1]], np.unique(owners[0][owners[0] != owners[1]])
+    if len(near):
+        one, other = mine.only(met[:, 0]), around.only(~around.is_tip).only(met[:, 1])
+        apart = segment_segment_distances(one.starts, one.stops, other.starts, other.stops) - one.radii - other.radii
+        worst = int(apart.argmin())
+        yield Fault(
+            "bars_too_near", "caution",
+            f"{len(near)} bar{'s' * (len(near) > 1)} by hand {'are' if len(near) > 1 else 'is'} nearer to another bar "
+            f"than {clearance:g} mm: {max(float(apart[worst]), 0.0):.2f} mm at worst",
+            cause="bars by hand stay where they were put; what lies between cannot get out, or they fuse",
+            at_mm=place_of((one.starts[worst] + one.stops[worst]) / 2), value=max(float(apart[worst]), 0.0),
+            limit=clearance, unit="mm", remedies=(LOOK,),
         )  # fmt: skip
 
 

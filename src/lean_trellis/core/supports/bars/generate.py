@@ -43,7 +43,6 @@ from lean_trellis.core.supports.bars.struts import (
     Bars,
     Missed,
     SharedFeet,
-    Trunks,
 )
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Unkept
@@ -156,7 +155,10 @@ def _routed(
 
 
 def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[Routed, Unkept, Stretches]:
-    """Bars by hand, those with the same values together, and what the others keep clear of."""
+    """Bars by hand, those with the same values together, and what the others keep clear of.
+
+    They stay where they were put, whatever is beside them: `bar_faults` tells where that is too near.
+    """
     bars = [request.hand.bars[number] for number in by_hand.numbers.tolist()]
     taken = beside_of(request)
     routed = _routed(by_hand.holds.only(np.zeros(0, np.int64)), request.parameters, request, taken)
@@ -165,7 +167,7 @@ def _routed_by_hand(by_hand: HandHolds, request: BarRequest) -> tuple[Routed, Un
     for own in sorted(set(values)):
         which = np.array([number for number, other in enumerate(values) if other == own])
         p = _with_values(request.parameters, own)
-        some = _routed(by_hand.holds.only(which), p, request, taken)
+        some = _routed(by_hand.holds.only(which), p.model_copy(update={"bar_clearance": None}), request, taken)
         mine = [bars[number] for number in which.tolist()]
         ways, strayed = drawn_ways(some.ways, some.holds, mine, p, request.obstacles, request.ground)
         alone = np.array([bar.is_routed or bar.is_locked or own != _own(request.parameters) for bar in mine], bool)
@@ -217,7 +219,7 @@ def _with_structure(bars: Bars, routed: Routed, request: BarRequest, watch: Watc
     bars = replace(
         bars, centres=frozen(centres), radii=frozen(radii), landings=frozen(landings), trunk=frozen(trunk),
         ends=ends_of(centres, radii, routed, landings, p),
-        trunks=Trunks(*(frozen(getattr(trunks, key)) for key in ("centres", "radii", "below", "contacts"))), feet=feet,
+        trunks=trunks, feet=feet,
     )  # fmt: skip
     if p.brace != "none":
         watch.at(0.8, "bracing")
@@ -242,7 +244,7 @@ def _trees(routed: Routed, straight: Bools, request: BarRequest, watch: Watch) -
     beside = Stretches.joined([replace(every, owners=number[every.owners]).only(stays), beside_of(request)])
     begins = np.where(straight[:, None], ways.tip_bases, ways.bends)[joins]
     trees = join_into_trees(
-        begins, routed.holds.places[joins, 2], straight[joins], request.parameters, request.obstacles, request.ground,
+        begins, routed.holds.places[joins], straight[joins], request.parameters, request.obstacles, request.ground,
         watch, beside=beside,
     )  # fmt: skip
     trunk[joins] = trees.trunk_of_bar

@@ -80,6 +80,16 @@ class BarParameters(ContactParameters):
         applies_when=lambda p: p.join == "on",
         help="Bars join no nearer to the surface than this, so that tips stay apart and tools get between.",
     )  # fmt: skip
+    gather_within: float | None = parameter(
+        None, "Gather within", unit="mm", least=0.5, most=200, question="carries",
+        applies_when=lambda p: p.join == "on",
+        help="How far from a trunk, in plan, the support points lie that it carries. Without a value: no limit.",
+    )  # fmt: skip
+    join_levels: int | None = parameter(
+        None, "Levels of joins", least=1, most=6, question="carries", applies_when=lambda p: p.join == "on",
+        help="1: all bars of a group meet in one place. 2: groups meet once more, and so on. Without a value bars join "
+        "two at a time.",
+    )  # fmt: skip
     brace: Literal["none", "zigzag", "x", "k"] = parameter(
         "none", "Braces", question="carries",
         words={"none": "None", "zigzag": "Zigzag", "x": "Crossed", "k": "K, two to a point"},

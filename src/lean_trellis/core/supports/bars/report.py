@@ -9,7 +9,16 @@ import numpy as np
 from lean_trellis.core.formats.body import Beams, Named
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.uniting import united
-from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, Bars
+from lean_trellis.core.supports.bars.struts import (
+    BY_HAND,
+    LANDED,
+    LEANT_OFF_BARS,
+    LEANT_OFF_PART,
+    NO_WAY_WORDS,
+    ON_TRUNK,
+    STRAIGHT,
+    Bars,
+)
 from lean_trellis.core.supports.common.spec import ExportWish
 
 
@@ -21,6 +30,8 @@ def bar_numbers(bars: Bars) -> dict[str, Any]:
         "no_way": len(bars.missed.holds),
         "above_height_limit": len(bars.missed.above_limit),
         "trunks": len(bars.trunks),
+        "trunks_on_plate": int((bars.trunks.below < 0).sum()),
+        "trees_saved_mm3": bars.trunks.saved_mm3,
         "braces": len(bars.braces),
         "shared_feet": len(bars.feet),
     }
@@ -28,10 +39,33 @@ def bar_numbers(bars: Bars) -> dict[str, Any]:
 
 def bars_in_words(bars: Bars) -> str:
     """Counts, and the longest."""
-    counted = ((bars.on_part, "on the part"), (len(bars.trunks), "trunks"), (len(bars.braces), "braces"),
+    trunks = int((bars.trunks.below < 0).sum())
+    counted = ((bars.on_part, "on the part"), (trunks, "trunks"), (len(bars.braces), "braces"),
                (len(bars.feet), "shared feet"), (len(bars.ties), "ties"))  # fmt: skip
     besides = "".join(f", {count:,} {words}" for count, words in counted if count)
-    return f"{len(bars):,} bars{besides}\nlongest {bars.longest_mm:.1f} mm"
+    saved = bars.trunks.saved_mm3
+    trees = "" if not trunks else f"\ntrees save {saved / 1000:,.2f} cm³ against single bars as strong"
+    return f"{len(bars):,} bars{besides}\nlongest {bars.longest_mm:.1f} mm{trees}"
+
+
+def way_in_words(bars: Bars, number: int) -> str:
+    """Why a bar goes where it goes."""
+    if bars.landings[number] == ON_TRUNK:
+        return "joins a trunk"
+    why, further = int(bars.whys[number]), float(bars.further[number])
+    if why != LANDED:
+        return _WAY_WORDS[why]
+    if np.isfinite(further):
+        return f"on the part: the way to the plate is {further:.1f} mm longer"
+    return "on the part: no way to the plate was found"
+
+
+_WAY_WORDS = {
+    STRAIGHT: "straight down to the plate",
+    LEANT_OFF_PART: "leans to the plate past what is below",
+    LEANT_OFF_BARS: "leans to keep clear of another bar",
+    BY_HAND: "as it was led by hand",
+}
 
 
 def missed_in_words(bars: Bars) -> str:

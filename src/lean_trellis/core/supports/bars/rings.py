@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
+from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, frozen
 from lean_trellis.core.supports.bars.feet import foot_profile, shared_feet
 from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
 from lean_trellis.core.supports.bars.holds import HoldPoints
@@ -132,7 +132,7 @@ def trunks_of(trees: Trees, p: BarParameters) -> Trunks:
         radii[:, ring] = np.where(stands, profile.radii[ring], shafts)
     centres[:, 4] = tops
     centres[:, 3] = (centres[:, 2] + tops) / 2
-    return Trunks(centres, radii, trees.below, trees.contacts)
+    return Trunks(centres, radii, frozen(trees.below), frozen(trees.contacts), trees.saved_mm3)
 
 
 def share_feet(centres: Floats, radii: Floats, landings: np.ndarray, trunks: Trunks, request: BarRequest) -> SharedFeet:

@@ -63,6 +63,8 @@ class Trunks:
     radii: Floats = field(default_factory=lambda: np.zeros((0, TRUNK_RINGS)))
     below: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
     contacts: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    saved_mm3: float = 0.0
+    """How much less material trees take than single bars of the same strength would; feet apart."""
 
     def __len__(self) -> int:
         return len(self.radii)

@@ -9,6 +9,7 @@ import numpy as np
 
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.supports.common.parameters import require_shallow
+from lean_trellis.core.supports.common.plain import follows_nothing
 from lean_trellis.core.supports.common.spec import FamilySpec, Surroundings, register, spec_of
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.core.supports.panels.faults import panel_faults
