@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.bars.figures import FIGURES, USED_WORDS, BarFigures
+from lean_trellis.core.supports.bars.report import way_in_words
 from lean_trellis.core.supports.bars.struts import ON_PART, ON_TRUNK, Bars
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
 from lean_trellis.studio.forms.section import Section
@@ -137,6 +138,7 @@ def bar_in_words(bars: Bars, figures: BarFigures | None, bar: int) -> str:
     lines = [
         f"Bar {bar + 1}: {bars.lengths_mm[bar]:.2f} mm long, contact {bars.contact_areas_mm2[bar]:.3f} mm²",
         f"stands on {_STANDS[int(bars.landings[bar])]}, {serves}",
+        f"way: {way_in_words(bars, bar)}",
     ]
     if figures is not None and bar < len(figures.used):
         lines.append(

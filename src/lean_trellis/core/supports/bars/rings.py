@@ -29,8 +29,6 @@ from lean_trellis.core.supports.bars.struts import (
 from lean_trellis.core.supports.bars.tips import LEAST_TIP_MM, LEVEL_SHARE
 from lean_trellis.core.supports.common.request import Request
 
-BarRequest = Request[BarParameters]
-
 _STRAIGHT_MM = 1e-9
 _SUNK_MM = 0.3
 """How far branches go into the trunk below them, so that both are one when united."""
@@ -135,7 +133,9 @@ def trunks_of(trees: Trees, p: BarParameters) -> Trunks:
     return Trunks(centres, radii, frozen(trees.below), frozen(trees.contacts), trees.saved_mm3)
 
 
-def share_feet(centres: Floats, radii: Floats, landings: np.ndarray, trunks: Trunks, request: BarRequest) -> SharedFeet:
+def share_feet(
+    centres: Floats, radii: Floats, landings: np.ndarray, trunks: Trunks, request: Request[BarParameters]
+) -> SharedFeet:
     """Shared feet; bars and trunks over one keep no foot of their own and begin within it."""
     bars, stems = np.flatnonzero(landings == ON_PLATE), np.flatnonzero(trunks.below < 0)
     lower = np.concatenate([centres[bars, LOWER_END], trunks.centres[stems, 0]])
