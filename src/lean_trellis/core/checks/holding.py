@@ -8,17 +8,23 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Floats, Ints, Longs, counted_out
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, counted_out
 from lean_trellis.core.checks.changes import SupportRegions
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
 from lean_trellis.core.overhang.region import Region
-from lean_trellis.core.overhang.rim import FREE, find_rim
+from lean_trellis.core.overhang.rim import FREE, WALL, find_rim
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.supports.common.surface_points import SurfacePoints, grid_basis, grid_points
 
 _MOST_SAMPLES = 200_000
 _RIM_STEP_MM = 0.25
+_NEAREST, _RIM_NEAREST = 8, 12
+"""So many of the nearest contacts, and places on the rim, are looked at."""
+_SAME_HEIGHT_MM = 1e-6
+_LOOK_MM = 0.5
+"""A contact is on the face that is no farther from it than this."""
+_FEW_LAYERS, _NEAR_ISLAND = 3, 32
 _APART = 1e5
 
 
@@ -49,8 +55,9 @@ def _rests_to(state: BuildState, part: PartState) -> float:
 def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> Iterator[Finding]:
     """Distances are measured in space from samples of the critical faces to the nearest hold.
 
-    Holds are contacts, and the rim where the surface goes over into a wall or fades past the angle: there
-    the part itself carries. Low edges and points must have a contact within the span of a flat ceiling.
+    Holds are contacts on the same piece of solid, as it is in the layer in question, and the rim where the surface goes
+    over into a wall or fades past the angle: there the part itself carries what is built after it. A wall carries a
+    ledge as far as the process says. Low edges and points must have a contact within the span of a flat ceiling.
     """
     overhangs = part.overhangs
     measured = _measured(state, part, contacts, rests_to)
@@ -94,9 +101,14 @@ def _measured(state: BuildState, part: PartState, contacts: Floats, rests_to: fl
         return None
     samples = _samples(part, faces, 0.4 * free_span.spans[0])
     state.watch.at(0.78, f"measuring distances on {part.part.name}")
-    distance = _distances(samples, contacts, part, faces)
     limits = np.interp(overhangs.surface_angle[samples.faces], free_span.angles, free_span.spans)
-    return _Measured(samples.places, overhangs.region_of_face[samples.faces], distance, limits)
+    distance = _away_from_contacts(samples, contacts, part)
+    by_rim, rim_limits = _away_from_rim(state, samples, part, faces, limits)
+    by_rim_alone = by_rim / rim_limits < distance / limits
+    return _Measured(
+        samples.places, overhangs.region_of_face[samples.faces], np.where(by_rim_alone, by_rim, distance),
+        np.where(by_rim_alone, rim_limits, limits),
+    )  # fmt: skip
 
 
 def held_shares(state: BuildState, part: PartState) -> Floats:
@@ -155,53 +167,136 @@ def _samples(part: PartState, faces: Longs, pitch: float) -> SurfacePoints:
     return SurfacePoints.joined([grid, SurfacePoints(mesh.centroids_of(faces), faces)])
 
 
-def _distances(samples: SurfacePoints, contacts: Floats, part: PartState, faces: Longs) -> Floats:
-    result = np.full(len(samples), np.inf)
-    if len(contacts):
-        result = cKDTree(contacts).query(samples.places, workers=-1)[0]
-    rim_places, rim_regions = _carrying_rim(part, faces)
-    if len(rim_places):
-        # Regions are kept apart in the tree by a fourth coordinate.
-        regions = part.overhangs.region_of_face[samples.faces]
-        tree = cKDTree(np.column_stack([rim_places, rim_regions * _APART]))
-        own = tree.query(np.column_stack([samples.places, regions * _APART]), workers=-1)[0]
-        result = np.minimum(result, np.where(own < 0.5 * _APART, own, np.inf))
+def _away_from_contacts(samples: SurfacePoints, contacts: Floats, part: PartState) -> Floats:
+    """(n,): how far each sample is from the nearest contact on its own piece of solid, in the layer of the later."""
+    if not len(contacts):
+        return np.full(len(samples), np.inf)
+    known = min(_NEAREST, len(contacts))
+    away, which = cKDTree(contacts).query(samples.places, k=known, workers=-1)
+    away, which = away.reshape(len(samples), known), which.reshape(len(samples), known)
+    mine = part.pieces.basins_at(part.overhangs.mesh, samples.faces)
+    theirs, heights = _basins_of(contacts, part)
+    up = np.array(part.overhangs.layer_normal)
+    later = np.maximum((samples.places @ up)[:, None], heights[which])
+    joined = part.pieces.joined_at(np.repeat(mine, known), theirs[which].reshape(-1)).reshape(later.shape)
+    result: Floats = np.where(joined <= later + _SAME_HEIGHT_MM, away, np.inf).min(axis=1)
     return result
 
 
-def _carrying_rim(part: PartState, faces: Longs) -> tuple[Floats, Ints]:
-    """Places along the rim where the part itself carries, a quarter of a millimetre apart."""
+def _basins_of(contacts: Floats, part: PartState) -> tuple[Longs, Floats]:
+    """Of each contact the basin under the face that it meets, and its height along the layer normal."""
+    mesh, up = part.overhangs.mesh, np.array(part.overhangs.layer_normal)
+    pose, source = part.part.pose, part.part.mesh
+    begins = contacts - _LOOK_MM * up
+    hits = part.tree.first_hits(pose.to_part(source, begins), np.broadcast_to(up, begins.shape) @ pose.matrix)
+    faces = np.where(hits.distance <= 2 * _LOOK_MM, hits.face, -1)
+    lost = np.flatnonzero(faces < 0)
+    if len(lost):
+        nearest = cKDTree(mesh.centroids_of(np.arange(len(mesh.faces)))).query(contacts[lost])[1]
+        faces[lost] = nearest
+    return part.pieces.basins_at(mesh, faces), contacts @ up
+
+
+def _away_from_rim(
+    state: BuildState, samples: SurfacePoints, part: PartState, faces: Longs, limits: Floats
+) -> tuple[Floats, Floats]:
+    """(n,) each: how far each sample is from the rim of its region that carries it, and the most it may be.
+
+    A rim carries from the layer on in which it is there.
+    """
+    away, most = np.full(len(samples), np.inf), limits.copy()
+    rim = _carrying_rim(part, faces)
+    up = np.array(part.overhangs.layer_normal)
+    heights = samples.places @ up
+    regions = part.overhangs.region_of_face[samples.faces]
+    span, ledge = state.job.material.free_span.at(0), state.job.material.detection.ledge_limit
+    wall_limits = limits * min(ledge / span, 1.0) if state.job.machine.process == "extrusion" else limits
+    for is_wall, own_limits in ((True, wall_limits), (False, limits)):
+        mine = rim.is_wall == is_wall
+        places = rim.places[mine]
+        if not len(places):
+            continue
+        known = min(_RIM_NEAREST, len(places))
+        # Regions are kept apart in the tree by a fourth coordinate.
+        tree = cKDTree(np.column_stack([places, rim.regions[mine] * _APART]))
+        far, which = tree.query(np.column_stack([samples.places, regions * _APART]), k=known, workers=-1)
+        far, which = far.reshape(len(samples), known), which.reshape(len(samples), known)
+        there = (places @ up)[which] <= heights[:, None] + state.job.layer_height
+        near = np.where(there & (far < 0.5 * _APART), far, np.inf).min(axis=1)
+        nearer = near / own_limits < away / most
+        away, most = np.where(nearer, near, away), np.where(nearer, own_limits, most)
+    return away, most
+
+
+@dataclass(frozen=True, eq=False)
+class _RimPlaces:
+    """Places (k, 3) along the rim where the part itself carries, the region of each, and whether a wall rises there."""
+
+    places: Floats
+    regions: Ints
+    is_wall: Bools
+
+
+def _carrying_rim(part: PartState, faces: Longs) -> _RimPlaces:
+    """A quarter of a millimetre apart."""
     overhangs = part.overhangs
-    rim = find_rim(part.topology, overhangs.mesh, overhangs.region_of_face, faces)
+    rim = find_rim(part.topology, overhangs.mesh, overhangs.region_of_face, faces, overhangs.layer_normal)
     carries = rim.kinds != FREE
     starts, stops, regions = rim.starts[carries], rim.stops[carries], rim.regions[carries]
     steps = np.maximum(1, np.ceil(np.linalg.norm(stops - starts, axis=1) / _RIM_STEP_MM).astype(int))
     which, within = counted_out(steps + 1)
     share = (within / steps[which])[:, None]
-    return starts[which] + share * (stops - starts)[which], regions[which]
+    return _RimPlaces(
+        starts[which] + share * (stops - starts)[which], regions[which], (rim.kinds[carries] == WALL)[which]
+    )
 
 
 def _islands_not_held(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> Iterator[Finding]:
-    """An island is supported by a contact of its own region, or one within the span of a flat ceiling."""
-    span = state.job.material.free_span.at(0)
-    served, mesh = _served_regions(state, part), part.overhangs.mesh
+    """An island is supported by a contact of its own: one that is on it while it is by itself.
+
+    One that joins another within a few layers may lean on that: it needs a contact of the two within the span of a flat
+    ceiling.
+    """
+    span, mesh = state.job.material.free_span.at(0), part.overhangs.mesh
     vertices = np.array([island.vertex for island in part.islands], np.int64)
     if not len(vertices):
         return
-    places = mesh.vertices[vertices]
-    away_from_holds = cKDTree(contacts).query(places)[0] if len(contacts) else np.full(len(vertices), np.inf)
+    served, nearest = _served(state, part, contacts)
     regions_at = _regions_at(part, vertices)
-    for island, place, away, its_regions in zip(part.islands, places, away_from_holds, regions_at, strict=True):
-        if place[2] <= rests_to or its_regions & served or away <= span:
+    found = zip(part.islands, served.tolist(), nearest.tolist(), regions_at, strict=True)
+    for island, is_served, value, its_regions in found:
+        place = mesh.vertices[island.vertex]
+        if place[2] <= rests_to or is_served:
             continue
         yield Finding(
             "island_not_held", "stop", part.part.name,
-            f"an island of {island.area_mm2:.2f} mm² starts in the air at {island.z_mm:.2f} mm",
-            cause="its first layer has nothing below, and no support reaches it",
-            at_mm=tuple(place.tolist()), value=float(away) if np.isfinite(away) else None, limit=span, unit="mm",
+            f"an island of {island.area_mm2:.2f} mm² starts in the air at {island.z_mm:.2f} mm and has no support of "
+            "its own",
+            cause="its first layer has nothing below, and no support meets it before it joins the rest",
+            at_mm=tuple(place.tolist()), value=value if np.isfinite(value) else None, limit=span, unit="mm",
             source=state.job.material.free_span.source, part_id=part.part.id,
             cures=(Cure("Support its region", SupportRegions(part.part.id, tuple(sorted(its_regions)))),),
         )  # fmt: skip
+
+
+def _served(state: BuildState, part: PartState, contacts: Floats) -> tuple[Bools, Floats]:
+    """Of each island whether a contact serves it, and how far the nearest is."""
+    islands, pieces = part.islands, part.pieces
+    if not len(contacts):
+        return np.zeros(len(islands), bool), np.full(len(islands), np.inf)
+    span, layer = state.job.material.free_span.at(0), state.job.layer_height
+    vertices = np.array([island.vertex for island in islands])
+    joins = np.array([island.joins_mm for island in islands])[:, None]
+    known = min(_NEAR_ISLAND, len(contacts))
+    away, which = cKDTree(contacts).query(part.overhangs.mesh.vertices[vertices], k=known)
+    away, which = away.reshape(len(islands), known), which.reshape(len(islands), known)
+    basins, heights = _basins_of(contacts, part)
+    own = np.repeat(pieces.basin_of_vertex[vertices], known)
+    joined = pieces.joined_at(own, basins[which].reshape(-1)).reshape(away.shape)
+    is_brief = joins - pieces.along[vertices][:, None] <= _FEW_LAYERS * layer
+    serves = np.where(is_brief, (away <= span) & (joined <= joins + span), (heights[which] < joins) & (joined < joins))
+    result: Bools = serves.any(axis=1)
+    return result, away[:, 0]
 
 
 def _regions_at(part: PartState, vertices: Longs) -> list[set[int]]:
@@ -216,7 +311,3 @@ def _regions_at(part: PartState, vertices: Longs) -> list[set[int]]:
     for number, region in zip(at[regions >= 0].tolist(), regions[regions >= 0].tolist(), strict=True):
         by_vertex[number].add(region)
     return by_vertex
-
-
-def _served_regions(state: BuildState, part: PartState) -> set[int]:
-    return {number for held in state.supports_of(part.part) for number in held.structure.served}

@@ -14,6 +14,7 @@ from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.islands import Island
+from lean_trellis.core.overhang.pieces import Pieces
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.parts.tilt import MainAxis
@@ -31,6 +32,7 @@ class PartState:
     health: MeshHealth
     tree: RayTree
     overhangs: Overhangs
+    pieces: Pieces
     islands: tuple[Island, ...]
     axis: MainAxis
 

@@ -13,7 +13,7 @@ from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
-from lean_trellis.core.derive.parts import FILLINGS, HEALTH, ISLANDS, MAIN_AXIS, OVERHANGS, TOPOLOGY, TREE
+from lean_trellis.core.derive.parts import FILLINGS, HEALTH, ISLANDS, MAIN_AXIS, OVERHANGS, PIECES, TOPOLOGY, TREE
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mesh import Mesh
@@ -34,13 +34,22 @@ _BARE = tuple(f"part.{name}" for name in ("id", "name", "mesh", "pose", "critica
 
 def _of_part(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
     mesh = part.mesh
-    return (TOPOLOGY, mesh), (HEALTH, mesh), (TREE, mesh), (OVERHANGS, part), (ISLANDS, part), (MAIN_AXIS, mesh)
+    return (
+        (TOPOLOGY, mesh),
+        (HEALTH, mesh),
+        (TREE, mesh),
+        (OVERHANGS, part),
+        (PIECES, part),
+        (ISLANDS, part),
+        (MAIN_AXIS, mesh),
+    )
 
 
 def _part_state(reader: Reader[PartState]) -> PartState:
     return PartState(
         _bare(reader.subject), reader.one(TOPOLOGY, 0, 0.1), reader.one(HEALTH, 0.1, 0.2), reader.one(TREE),
-        reader.one(OVERHANGS, 0.2, 0.7), reader.one(ISLANDS, 0.7, 1), reader.one(MAIN_AXIS),
+        reader.one(OVERHANGS, 0.2, 0.6), reader.one(PIECES, 0.6, 0.8), reader.one(ISLANDS, 0.8, 1),
+        reader.one(MAIN_AXIS),
     )  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology, build_topology
 from lean_trellis.core.overhang.detect import Overhangs, detect
 from lean_trellis.core.overhang.islands import Island, find_islands
+from lean_trellis.core.overhang.pieces import Pieces, find_pieces
 from lean_trellis.core.parts.filling import separator_under, spacer_between
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
@@ -92,10 +93,21 @@ OVERHANGS: Node[Overhangs] = Node(
 )  # fmt: skip
 
 
+def _pieces(reader: Reader[Pieces]) -> Pieces:
+    reader.watch.at(0.2, "sweeping for pieces")
+    return find_pieces(reader.one(TOPOLOGY), reader.one(PLACED), reader.job.machine.layer_normal)
+
+
+PIECES: Node[Pieces] = Node(
+    "pieces", "part", _pieces, ("part.mesh", "part.pose", "job.machine"), _on_the_part, is_local=True
+)
+
+
 def _islands(reader: Reader[tuple[Island, ...]]) -> tuple[Island, ...]:
     reader.watch.at(0.2, "finding islands")
     normal = reader.job.machine.layer_normal
-    return find_islands(reader.one(TOPOLOGY), reader.one(PLACED), reader.job.layer_height, layer_normal=normal)
+    topology, placed, pieces = reader.one(TOPOLOGY), reader.one(PLACED), reader.one(PIECES)
+    return find_islands(topology, placed, reader.job.layer_height, layer_normal=normal, pieces=pieces)
 
 
 ISLANDS: Node[tuple[Island, ...]] = Node(
@@ -103,7 +115,7 @@ ISLANDS: Node[tuple[Island, ...]] = Node(
     "part",
     _islands,
     ("part.mesh", "part.pose", "job.layer_height", "job.machine"),
-    _on_the_part,
+    lambda part, job, near: (*_on_the_part(part, job, near), (PIECES, part)),
     is_local=True,
 )  # fmt: skip
 

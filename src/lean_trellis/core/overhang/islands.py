@@ -1,22 +1,16 @@
-"""Islands: where a piece of solid begins in the air.
-
-A sweep over the vertices by height. Each vertex runs down to the minimum below it; where the basins of two
-minima meet is the height at which the younger piece joins the older one (elder rule of the merge tree,
-Edelsbrunner and Harer 2010). A minimum whose normal points up begins a void, not a solid, and does not count.
-"""
+"""Islands: where a piece of solid begins in the air, and how large it is in its first layer."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import minimum_spanning_tree
 
-from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
+from lean_trellis.core.overhang.pieces import Pieces, find_pieces
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 
@@ -37,16 +31,6 @@ class Island:
     vertex: int
 
 
-@dataclass(frozen=True, eq=False)
-class _Births:
-    """Per minimum: its vertex, the height at which it ends, and whether it begins a solid."""
-
-    vertices: Longs
-    ends: Floats
-    basin_of_vertex: Longs
-    joins: tuple[tuple[float, int, int], ...]
-
-
 @heavy
 def find_islands(
     topology: Topology,
@@ -56,6 +40,7 @@ def find_islands(
     layer_normal: tuple[float, float, float] = (0.0, 0.0, 1.0),
     resting_mm: float = 0.02,
     watch: Watch = UNWATCHED,
+    pieces: Pieces | None = None,
 ) -> tuple[Island, ...]:
     """Every piece that begins above the plate and is still by itself in the first layer that cuts it.
 
@@ -65,8 +50,8 @@ def find_islands(
         return ()
     watch.at(0.1, "sweeping for islands")
     normal = np.array(layer_normal)
-    along = placed.vertices @ normal
-    births = _sweep(topology, placed, along, normal)
+    births = find_pieces(topology, placed, layer_normal) if pieces is None else pieces
+    along = births.along
     begin = along[births.vertices]
     first_cut = (np.floor(begin / layer_height - 0.5 + 1e-9) + 1.5) * layer_height
     stays = (first_cut < births.ends) & (placed.vertices[births.vertices, 2] > resting_mm)
@@ -74,96 +59,8 @@ def find_islands(
     return _measured(placed, along, births, np.flatnonzero(stays), first_cut, float(normal[2]))
 
 
-def _sweep(topology: Topology, placed: Mesh, along: Floats, normal: Floats) -> _Births:
-    """All minima of the surface and when each is swallowed by an older solid piece."""
-    n = len(placed.vertices)
-    rank = np.empty(n, np.int64)
-    rank[np.lexsort((np.arange(n), along))] = np.arange(n)
-    basin_root = _run_down(topology, rank)
-    minima, basin = np.unique(basin_root, return_inverse=True)
-    used = np.zeros(n, bool)
-    used[placed.faces] = True
-    solid = _begins_solid(placed, minima, normal) & used[minima]
-    joins = _basin_joins(topology, along, basin, len(minima))
-    ends = _elder_rule(along[minima], rank[minima], solid, joins)
-    return _Births(minima, np.where(solid, ends, -np.inf), basin, joins)
-
-
-def _run_down(topology: Topology, rank: Longs) -> Longs:
-    """(n,): the minimum that each vertex reaches by always stepping to its lowest neighbour."""
-    lowest = rank.copy()
-    a, b = topology.edge_vertices.astype(np.int64).T
-    np.minimum.at(lowest, a, rank[b])
-    np.minimum.at(lowest, b, rank[a])
-    by_rank = np.empty_like(rank)
-    by_rank[rank] = np.arange(len(rank))
-    pointer = by_rank[lowest]
-    while not np.array_equal(further := pointer[pointer], pointer):
-        pointer = further
-    return pointer
-
-
-def _begins_solid(placed: Mesh, minima: Longs, normal: Floats) -> Bools:
-    """Whether the faces round each minimum look down on the whole, weighted by their angle there."""
-    place = np.full(len(placed.vertices), -1, np.int64)
-    place[minima] = np.arange(len(minima))
-    rows, corners = np.nonzero(place[placed.faces] >= 0)
-    here = placed.vertices[placed.faces[rows, corners]]
-    u = placed.vertices[placed.faces[rows, (corners + 1) % 3]] - here
-    v = placed.vertices[placed.faces[rows, (corners + 2) % 3]] - here
-    lengths = np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
-    cosines = np.einsum("ij,ij->i", u, v) / np.where(lengths > 0, lengths, 1)
-    weight = np.arccos(np.clip(cosines, -1, 1)) * (placed.normals[rows] @ normal)
-    total = np.bincount(place[placed.faces[rows, corners]], weights=weight, minlength=len(minima))
-    result: Bools = total < 0
-    return result
-
-
-def _basin_joins(topology: Topology, along: Floats, basin: Longs, count: int) -> tuple[tuple[float, int, int], ...]:
-    """The heights at which basins meet, lowest first, as a spanning forest: (height, basin, basin)."""
-    a, b = topology.edge_vertices.T
-    crossing = basin[a] != basin[b]
-    if not crossing.any():
-        return ()
-    first, second = np.minimum(basin[a], basin[b])[crossing], np.maximum(basin[a], basin[b])[crossing]
-    height = np.maximum(along[a], along[b])[crossing]
-    order = np.lexsort((height, second, first))
-    first, second, height = first[order], second[order], height[order]
-    lowest = np.concatenate([[True], (first[1:] != first[:-1]) | (second[1:] != second[:-1])])
-    first, second, height = first[lowest], second[lowest], height[lowest]
-    # The tree needs positive weights: heights are lifted above zero for it and read back from the edge.
-    weights = height - height.min() + 1.0
-    tree = minimum_spanning_tree(coo_matrix((weights, (first, second)), shape=(count, count))).tocoo()
-    heights = tree.data - 1.0 + height.min()
-    ordered = np.argsort(heights, kind="stable")
-    return tuple(zip(heights[ordered].tolist(), tree.row[ordered].tolist(), tree.col[ordered].tolist(), strict=True))
-
-
-def _elder_rule(begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[float, int, int], ...]) -> Floats:
-    """(k,): the height at which each minimum meets an older solid one; infinite for the oldest."""
-    from scipy.cluster.hierarchy import DisjointSet  # not before it is needed: a window starts without it
-
-    ends = np.full(len(begin), np.inf)
-    grown, eldest = DisjointSet(range(len(begin))), list(range(len(begin)))
-    order = rank.tolist()
-    is_solid = solid.tolist()
-
-    def comes_first(one: int, other: int) -> bool:
-        return (not is_solid[one], order[one]) < (not is_solid[other], order[other])
-
-    for height, a, b in joins:
-        one, other = eldest[grown[a]], eldest[grown[b]]
-        if one == other:
-            continue
-        elder, younger = (one, other) if comes_first(one, other) else (other, one)
-        grown.merge(a, b)
-        eldest[grown[a]] = elder
-        ends[younger] = height
-    return ends
-
-
 def _measured(
-    placed: Mesh, along: Floats, births: _Births, chosen: Longs, first_cut: Floats, upright: float
+    placed: Mesh, along: Floats, births: Pieces, chosen: Longs, first_cut: Floats, upright: float
 ) -> tuple[Island, ...]:
     """Area and middle of each chosen piece in its first layer, by Green's theorem over its cut.
 
