@@ -36,9 +36,11 @@ def test_where_it_is_reached_the_set_in_use_is_added(metal):
     job = edits.add_bodies(new_job(*metal), [Body("slab", box((20, 20, 4)), 12)]).job
     made = SupportRegions("part-1", (0,)).edit(job, pipeline).job
     assert [support.set_name for support in made.supports] == ["bars-metal"]
-    braced = edits.add_support(job, "part-1", shipped_sets()["bars-metal-braced"]).job
+    braced = edits.add_support(job, "part-1", shipped_sets()["bars-metal-braced"], ()).job
     made = SupportRegions("part-1").edit(braced, pipeline).job
     assert [support.set_name for support in made.supports] == ["bars-metal-braced"] * 2
+    with pytest.raises(EditError, match="too close to another bar; delete what stands there"):
+        SupportRegions("part-1").edit(made, pipeline)
 
 
 @pytest.fixture

@@ -119,8 +119,9 @@ class SupportRegions:
         made = deriving.structure(support, edit.job, watch)
         if made.is_empty:
             why = spec_of(support).trouble(made) or "nothing could be built there"
-            raise EditError(job.part(self.part_id).name, f"no support reaches it: {why.rstrip('.')}",
-                            "turn the part, or allow landing on the part")  # fmt: skip
+            is_taken = any(other.part_id == self.part_id for other in job.supports) and "another bar" in why
+            hint = "delete what stands there first" if is_taken else "turn the part, or allow landing on the part"
+            raise EditError(job.part(self.part_id).name, f"no support reaches it: {why.rstrip('.')}", hint)
         return edit
 
 

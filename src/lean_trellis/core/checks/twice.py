@@ -26,7 +26,7 @@ def check_twice(state: BuildState) -> Iterator[Finding]:
             "supported_twice", "caution", state.name_of(first.support.part_id),
             f"{count} supported twice: by {first.support.set_name} and by {second.support.set_name}",
             cause="a second support was added where one was already", value=float(len(shared)), limit=0.0,
-            at_mm=place_of(second.structure.holds.mean(axis=0)),
+            at_mm=place_of((second if len(second.structure.holds) else first).structure.holds.mean(axis=0)),
             part_id=second.support.part_id, support_id=second.support.id,
             cures=(
                 Cure("Delete the later support", RemoveSupport(second.support.id)),

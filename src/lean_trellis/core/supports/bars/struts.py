@@ -180,8 +180,9 @@ class Bars:
 
     @cached_property
     def served(self) -> frozenset[int]:
-        """The regions that bars take hold of."""
-        return frozenset(np.unique(self.regions).tolist())
+        """The regions that bars take hold of, or would, if other bars did not stand there."""
+        crowded = self.missed.regions[self.missed.reasons == CROWDED]
+        return frozenset(np.unique(np.concatenate([self.regions, crowded])).tolist())
 
     @property
     def derived_values(self) -> dict[str, float]:
