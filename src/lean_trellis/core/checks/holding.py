@@ -19,7 +19,7 @@ from lean_trellis.core.supports.common.surface_points import SurfacePoints, grid
 
 _MOST_SAMPLES = 200_000
 _RIM_STEP_MM = 0.25
-_NEAREST, _RIM_NEAREST = 8, 12
+_NEAREST, _RIM_NEAREST, _LEVELS = 8, 12, 64
 """So many of the nearest contacts, and places on the rim, are looked at."""
 _SAME_HEIGHT_MM = 1e-6
 _LOOK_MM = 0.5
@@ -216,16 +216,33 @@ def _away_from_rim(
         places = rim.places[mine]
         if not len(places):
             continue
-        known = min(_RIM_NEAREST, len(places))
         # Regions are kept apart in the tree by a fourth coordinate.
-        tree = cKDTree(np.column_stack([places, rim.regions[mine] * _APART]))
-        far, which = tree.query(np.column_stack([samples.places, regions * _APART]), k=known, workers=-1)
-        far, which = far.reshape(len(samples), known), which.reshape(len(samples), known)
-        there = (places @ up)[which] <= heights[:, None] + state.job.layer_height
-        near = np.where(there & (far < 0.5 * _APART), far, np.inf).min(axis=1)
+        those = np.column_stack([places, rim.regions[mine] * _APART])
+        near = _away_from_lower(
+            np.column_stack([samples.places, regions * _APART]), heights + state.job.layer_height, those, places @ up
+        )
         nearer = near / own_limits < away / most
         away, most = np.where(nearer, near, away), np.where(nearer, own_limits, most)
     return away, most
+
+
+def _away_from_lower(at: Floats, heights: Floats, places: Floats, levels: Floats) -> Floats:
+    """(n,): how far the nearest of places (k, 4) is whose level (k,) is no higher than the height (n,) there.
+
+    Among the few nearest first; where all these are higher, among those below the next lower of some levels.
+    """
+    known = min(_RIM_NEAREST, len(places))
+    far, which = cKDTree(places).query(at, k=known, workers=-1)
+    far, which = far.reshape(len(at), known), which.reshape(len(at), known)
+    near: Floats = np.where((levels[which] <= heights[:, None]) & (far < 0.5 * _APART), far, np.inf).min(axis=1)
+    lost = np.flatnonzero(np.isinf(near) & (far[:, 0] < 0.5 * _APART))
+    steps = np.unique(np.quantile(levels, np.linspace(0, 1, _LEVELS), method="higher"))
+    step_of = np.searchsorted(steps, heights[lost], side="right") - 1
+    for step in np.unique(step_of[step_of >= 0]).tolist():
+        mine = lost[step_of == step]
+        away = cKDTree(places[levels <= steps[step]]).query(at[mine], workers=-1)[0]
+        near[mine] = np.where(away < 0.5 * _APART, away, np.inf)
+    return near
 
 
 @dataclass(frozen=True, eq=False)

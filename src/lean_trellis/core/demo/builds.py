@@ -117,6 +117,7 @@ def extrusion_build(library: Library) -> Job:
     job = add_support(job, job.parts[0].id, shipped_sets()["bars-extrusion"]).job
     job = add_support(job, job.parts[3].id, shipped_sets()["raft-follow"]).job
     raft = job.supports[-1].id
+    job = add_support(job, job.parts[2].id, shipped_sets()["bars-extrusion"]).job
     job = change_support(job, raft, "thickness", 4.2).job
     return change_support(job, raft, "margin", 2.2).job
 
