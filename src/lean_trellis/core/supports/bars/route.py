@@ -41,7 +41,7 @@ from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, c
 
 _MARK_COST_MM = 4.0
 """What a mark on the part costs, as mm of a bar, where a bar may stand on whatever is nearest: assumed."""
-_TIP_TURNS = 8
+_TIP_TURNS, _STRAIGHTENINGS = 8, 5
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,22 +137,29 @@ class _Choice:
         return self.site.parameters.bar_clearance
 
     def straighten_tips(self) -> None:
-        """Where tips lean towards each other, as in a bore, so that shafts come too near: they go straight down."""
+        """Where tips lean towards each other, as in a bore, so that shafts come too near: they go straight down.
+
+        One that does may come too near to a next one that leans, which then goes straight down, too.
+        """
         p = self.site.parameters
-        free = np.flatnonzero(self.ways.faults == 0)
-        if p.bar_clearance is None or p.contact == "gap" or not len(free):
-            return
-        shafts = self.ways.stretches(p, free)
-        pairs = shafts.owners[too_near(shafts, shafts, p.bar_clearance)]
-        both = np.unique(pairs[pairs[:, 0] != pairs[:, 1]])
-        if not len(both):
-            return
-        down = np.repeat(DOWN[None], len(both), axis=0)
-        tips = self.tips.only(both).turned(down, p, self.site.obstacles)
-        upright = _straight(tips, self.site)
-        good = (upright.faults == 0) & (upright.landings == self.ways.landings[both])
-        self.ways = self.ways.with_rows(both[good], upright.only(good))
-        self.tips = self.tips.with_rows(both[good], tips.only(good))
+        is_done = self.ways.faults > 0
+        for _ in range(_STRAIGHTENINGS):
+            free = np.flatnonzero(self.ways.faults == 0)
+            if p.bar_clearance is None or p.contact == "gap" or not len(free):
+                return
+            shafts = self.ways.stretches(p, free)
+            pairs = shafts.owners[too_near(shafts, shafts, p.bar_clearance)]
+            both = np.unique(pairs[pairs[:, 0] != pairs[:, 1]])
+            both = both[~is_done[both]]
+            if not len(both):
+                return
+            is_done[both] = True
+            down = np.repeat(DOWN[None], len(both), axis=0)
+            tips = self.tips.only(both).turned(down, p, self.site.obstacles)
+            upright = _straight(tips, self.site)
+            good = (upright.faults == 0) & (upright.landings == self.ways.landings[both])
+            self.ways = self.ways.with_rows(both[good], upright.only(good))
+            self.tips = self.tips.with_rows(both[good], tips.only(good))
 
     def stand_straight(self) -> None:
         """Bars that go straight to the plate; one that is too near to another may do so with its tip turned."""
