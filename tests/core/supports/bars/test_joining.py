@@ -224,3 +224,42 @@ def test_the_same_request_gives_the_same_trees():
     options = {**TALL, "join": "on", "brace": "k", "free_length": 9.0, "group_span": 6.0}
     one, other = bars_for(PLATE, **options), bars_for(PLATE, **options)
     np.testing.assert_array_equal(one.mesh.vertices, other.mesh.vertices)
+
+
+@pytest.mark.parametrize("most", [4, 8])
+def test_with_one_level_all_of_a_group_meet_in_one_place(most):
+    bars = bars_for(PLATE, join="on", join_levels=1, contacts_per_trunk=most, bar_clearance=0.4, **TALL)
+    assert (bars.trunks.below == -1).all()
+    assert len(bars.trunks) <= len(bars) / 2
+    counts = np.bincount(bars.trunk[bars.trunk >= 0], minlength=len(bars.trunks))
+    np.testing.assert_array_equal(counts, bars.trunks.contacts)
+    assert 2 <= counts.min() <= counts.max() <= most
+    assert counts.max() > 2
+
+
+@pytest.mark.parametrize("levels", [1, 2, 3])
+def test_levels_of_joins_are_no_more_than_asked_and_save_material(levels):
+    bars = bars_for(PLATE, join="on", join_levels=levels, contacts_per_trunk=9, **TALL)
+    deep = np.zeros(len(bars.trunks), int)
+    for number in np.argsort(-bars.trunks.centres[:, -1, 2]).tolist():
+        above = np.flatnonzero(bars.trunks.below == number)
+        deep[number] = 1 + (deep[above].max() if len(above) else 0)
+    assert deep.max() <= levels
+    alone = bars_for(PLATE, **TALL)
+    assert bars.trunks.saved_mm3 > 0.2 * alone.volume_mm3
+    feet = np.pi * (TALL["spacing"] ** 2)
+    assert alone.volume_mm3 - bars.volume_mm3 == pytest.approx(bars.trunks.saved_mm3, abs=len(bars) * feet)
+
+
+@pytest.mark.parametrize("within", [3.0, 6.0])
+@pytest.mark.parametrize("levels", [None, 1, 2])
+def test_no_support_point_lies_farther_from_its_trunk_than_it_may(within, levels):
+    bars = bars_for(PLATE, join="on", join_levels=levels, gather_within=within, **TALL)
+    joined = np.flatnonzero(bars.trunk >= 0)
+    assert len(joined) > len(bars) / 2
+    stands = bars.trunk.copy()
+    for _ in range(len(bars.trunks)):
+        below = np.where(stands >= 0, bars.trunks.below[stands], -1)
+        stands = np.where(below >= 0, below, stands)
+    away = bars.holds[joined, :2] - bars.trunks.centres[stands[joined], -1, :2]
+    assert np.hypot(*away.T).max() <= within + 1e-6

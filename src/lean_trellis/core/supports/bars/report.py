@@ -12,6 +12,7 @@ from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.supports.bars.struts import (
     BY_HAND,
     LANDED,
+    LANDED_FOR_ROOM,
     LEANT_OFF_BARS,
     LEANT_OFF_PART,
     NO_WAY_WORDS,
@@ -65,6 +66,7 @@ _WAY_WORDS = {
     LEANT_OFF_PART: "leans to the plate past what is below",
     LEANT_OFF_BARS: "leans to keep clear of another bar",
     BY_HAND: "as it was led by hand",
+    LANDED_FOR_ROOM: "on the part: on the way to the plate it would come too close to the part or to other bars",
 }
 
 

@@ -26,6 +26,7 @@ from lean_trellis.core.supports.bars.struts import (
     BLOCKED,
     CROWDED,
     LANDED,
+    LANDED_FOR_ROOM,
     LEANT_OFF_BARS,
     LEANT_OFF_PART,
     OFF_PLATE,
@@ -223,10 +224,13 @@ class _Choice:
             ways.further[open_ones] = np.where(np.isfinite(length), shortest, np.inf) - np.where(
                 np.isfinite(length), length, 0
             )
-            self._take(open_ones, search, plate.only(self._is_worth(plate, length)))
+            worth = plate.only(self._is_worth(plate, length))
+            self._take(open_ones, search, worth)
             self._with_turned_tips(self._settle(np.flatnonzero(lands & ~self.is_settled)), ON_PART)
             self._take(open_ones, search, part.only(~straight[part.bar] | self._lost(open_ones)[part.bar]))
             self._take(open_ones, search, plate)
+            wanted = open_ones[np.unique(worth.bar)]
+            self.ways.whys[wanted[self.ways.landings[wanted] == ON_PART]] = LANDED_FOR_ROOM
         # Where the part itself is beyond the plate, that is what is wrong: bars show what would be, a finding stops it.
         self.ways.faults[strays & (self.ways.faults == OFF_PLATE)] = 0
 
