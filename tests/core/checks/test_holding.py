@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import manifold3d
 import numpy as np
 import pytest
 from checked_parts import codes, job_of, supported, the_finding
@@ -12,7 +13,7 @@ from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports.common.targets import pick_region
 
@@ -81,3 +82,72 @@ def test_the_cure_of_a_region_supports_just_that_region(metal):
     part = job.parts[0]
     pick = pick_region(pipeline.overhangs(part, job).regions[number], part)
     assert codes(edits.add_support(job, part.id, shipped_sets()["bars-metal"], (pick,)).job) == []
+
+
+def plate_with_pins(*at: tuple[float, float], length: float = 4.0) -> Mesh:
+    """A plate of 14 x 14 with pins of 1 mm² that hang below it at some places."""
+    solid = to_manifold(box((14, 14, 3), corner=(0, 0, length)))
+    for x, y in at:
+        solid += to_manifold(box((1, 1, length + 1), corner=(x, y, 0)))
+    return from_manifold(solid)
+
+
+def held_at_all_but(metal, mesh: Mesh, left_out: int):
+    """A job in which every region but the islands' one with that number, from the left, has its bars."""
+    job = job_of(metal, mesh, offset=6.0)
+    part = job.parts[0]
+    regions = [region for region in Pipeline().overhangs(part, job).regions if not region.left_out]
+    lowest = min(region.lowest_mm for region in regions)
+    pins = sorted((r for r in regions if r.lowest_mm < lowest + 0.01), key=lambda r: r.centroid_mm[0])
+    kept = [region for region in regions if left_out < 0 or region is not pins[left_out]]
+    target = tuple(pick_region(region, part) for region in kept)
+    return edits.add_support(job, part.id, shipped_sets()["bars-metal"], target).job
+
+
+@pytest.mark.parametrize("left_out", [-1, 0, 1])
+def test_a_pin_that_begins_in_the_air_needs_a_bar_of_its_own_however_near_the_next_is(metal, left_out):
+    job = held_at_all_but(metal, plate_with_pins((5.0, 6.0), (7.15, 6.0)), left_out)
+    found = [finding for finding in Pipeline().findings(job) if finding.code == "island_not_held"]
+    assert len(found) == (left_out >= 0)
+    for finding in found:
+        assert finding.value < job.material.free_span.at(0.0), "through the air it would be near enough"
+        assert finding.at_mm[2] == pytest.approx(6.0)
+
+
+def test_three_bumps_below_a_ring_each_need_their_own(metal):
+    ring = manifold3d.Manifold.cylinder(3, 8, 8, 64) - manifold3d.Manifold.cylinder(9, 5, 5, 64).translate((0, 0, -3))
+    solid = ring.translate((0, 0, 2))
+    for turn in np.radians([70, 90, 110]):
+        x, y = 6.5 * np.cos(turn), 6.5 * np.sin(turn)
+        solid += manifold3d.Manifold.sphere(0.5, 24).translate((x, y, 1.9))
+    for left_out, count in ((-1, 0), (1, 1)):
+        job = held_at_all_but(metal, from_manifold(solid), left_out)
+        codes_found = [finding.code for finding in Pipeline().findings(job)]
+        assert codes_found.count("island_not_held") == count
+
+
+def ball(radius: float) -> Mesh:
+    return from_manifold(manifold3d.Manifold.sphere(radius, 96).translate((0, 0, radius)))
+
+
+def test_the_rim_of_a_balls_underside_does_not_hold_what_is_built_before_it(metal):
+    found = [f for f in Pipeline().findings(job_of(metal, ball(10.0), offset=5.0)) if f.code == "region_not_held"]
+    areas = [f.message.split("(")[1].split(" mm²")[0].split(" of ") for f in found if "(" in f.message]
+    assert areas
+    for bare, whole in areas:
+        assert float(bare) > 0.9 * float(whole), "but for what lies within a facet of the rim"
+
+
+def test_a_ball_that_stands_on_a_vats_plate_by_a_point_is_found(library):
+    vat = library.machine("vat-150"), library.material("resin-model")
+    assert "region_not_held" in codes(job_of(vat, ball(10.0), offset=0.0))
+
+
+@pytest.mark.parametrize(("ledge", "is_found"), [(0.8, False), (0.9, True), (1.4, True)])
+def test_a_ledge_is_found_where_its_free_corner_is_farther_out_than_it_may_be(library, ledge, is_found):
+    shop = library.machine("filament-320"), library.material("pla")
+    assert shop[1].detection.ledge_limit == 1.2
+    wide = 20 + 2 * ledge
+    solid = to_manifold(box((20, 20, 10))) + to_manifold(box((wide, wide, 4), corner=(-ledge, -ledge, 10)))
+    found = codes(job_of(shop, from_manifold(solid), offset=0.0))
+    assert ("region_not_held" in found) == is_found

@@ -24,6 +24,8 @@ _NEAREST, _RIM_NEAREST, _LEVELS = 8, 12, 64
 _SAME_HEIGHT_MM = 1e-6
 _LOOK_MM = 0.5
 """A contact is on the face that is no farther from it than this."""
+_OWN_CONTACT_MM = 10.0
+"""A region with a contact no farther than this from its free rim is not carried by its walls alone."""
 _FEW_LAYERS, _NEAR_ISLAND = 3, 32
 _APART = 1e5
 
@@ -100,6 +102,8 @@ def _measured(state: BuildState, part: PartState, contacts: Floats, rests_to: fl
     if not len(faces):
         return None
     samples = _samples(part, faces, 0.4 * free_span.spans[0])
+    if state.job.machine.process == "extrusion":
+        samples = SurfacePoints.joined([samples, _free_corners(part, faces, contacts)])
     state.watch.at(0.78, f"measuring distances on {part.part.name}")
     limits = np.interp(overhangs.surface_angle[samples.faces], free_span.angles, free_span.spans)
     distance = _away_from_contacts(samples, contacts, part)
@@ -165,6 +169,23 @@ def _samples(part: PartState, faces: Longs, pitch: float) -> SurfacePoints:
     pitch = max(pitch, (float(mesh.areas[faces].sum()) / _MOST_SAMPLES) ** 0.5)
     grid = grid_points(mesh, faces, grid_basis(pitch, "square"), mesh.middle[:2])
     return SurfacePoints.joined([grid, SurfacePoints(mesh.centroids_of(faces), faces)])
+
+
+def _free_corners(part: PartState, faces: Longs, contacts: Floats) -> SurfacePoints:
+    """Where the free rim of regions that only their walls carry turns: what a nozzle puts down there curls first."""
+    overhangs, mesh = part.overhangs, part.overhangs.mesh
+    rim = find_rim(part.topology, mesh, overhangs.region_of_face, faces, overhangs.layer_normal).of_kind(FREE)
+    is_free = np.zeros(len(mesh.vertices), bool)
+    is_free[rim.begins] = True
+    owners, corners = np.nonzero(is_free[mesh.faces[faces]])
+    places = SurfacePoints(mesh.vertices[mesh.faces[faces[owners], corners]], faces[owners])
+    if len(contacts) and len(places):
+        away = cKDTree(contacts).query(places.places)[0]
+        regions = overhangs.region_of_face[places.faces]
+        nearest = np.full(len(overhangs.regions) + 1, np.inf)
+        np.minimum.at(nearest, regions, away)
+        places = places.only(nearest[regions] > _OWN_CONTACT_MM)
+    return places
 
 
 def _away_from_contacts(samples: SurfacePoints, contacts: Floats, part: PartState) -> Floats:
@@ -303,13 +324,13 @@ def _served(state: BuildState, part: PartState, contacts: Floats) -> tuple[Bools
         return np.zeros(len(islands), bool), np.full(len(islands), np.inf)
     span, layer = state.job.material.free_span.at(0), state.job.layer_height
     vertices = np.array([island.vertex for island in islands])
-    joins = np.array([island.joins_mm for island in islands])[:, None]
+    own = pieces.basin_of_vertex[vertices]
+    joins = pieces.alone_until(_FEW_LAYERS * layer)[own][:, None]
     known = min(_NEAR_ISLAND, len(contacts))
     away, which = cKDTree(contacts).query(part.overhangs.mesh.vertices[vertices], k=known)
     away, which = away.reshape(len(islands), known), which.reshape(len(islands), known)
     basins, heights = _basins_of(contacts, part)
-    own = np.repeat(pieces.basin_of_vertex[vertices], known)
-    joined = pieces.joined_at(own, basins[which].reshape(-1)).reshape(away.shape)
+    joined = pieces.joined_at(np.repeat(own, known), basins[which].reshape(-1)).reshape(away.shape)
     is_brief = joins - pieces.along[vertices][:, None] <= _FEW_LAYERS * layer
     serves = np.where(is_brief, (away <= span) & (joined <= joins + span), (heights[which] < joins) & (joined < joins))
     result: Bools = serves.any(axis=1)

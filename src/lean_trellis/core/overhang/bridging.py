@@ -113,12 +113,16 @@ def _carried(places: Floats, flat: _FlatRegion, limits: SelfBridging) -> tuple[B
 
 
 def _along_free_rim(flat: _FlatRegion) -> Floats:
-    """Places a hair inside the rim where nothing carries: the middle of each edge, the region on its right."""
+    """Places a hair inside the rim where nothing carries: middle and ends of each edge, the region on its right.
+
+    A free corner is farther from what carries than both of its sides.
+    """
     starts, stops = flat.starts[~flat.held], flat.stops[~flat.held]
     step = stops - starts
     length = np.maximum(np.linalg.norm(step, axis=1, keepdims=True), 1e-300)
-    result: Floats = (starts + stops) / 2 + _INSIDE_MM * np.column_stack([step[:, 1], -step[:, 0]]) / length
-    return result
+    inward = _INSIDE_MM * np.column_stack([step[:, 1], -step[:, 0]]) / length
+    back = _INSIDE_MM * step / length
+    return np.concatenate([(starts + stops) / 2 + inward, starts + inward + back, stops + inward - back])
 
 
 def _samples(placed: Mesh, faces: Longs, reach: float) -> Floats:

@@ -20,7 +20,7 @@ from lean_trellis.core.mesh.topology import Topology
 
 @dataclass(frozen=True, eq=False)
 class Pieces:
-    """Per minimum of height: its vertex, and the height at which an older piece swallows it, -inf for voids.
+    """Per minimum of height: its vertex, the height at which an older piece swallows it, -inf for voids, and that one.
 
     `along` (v,) are heights of all vertices along the layer normal, `basin_of_vertex` (v,) the minimum below each,
     `joins` the heights at which basins meet, lowest first, as a spanning forest: (height, basin, basin).
@@ -28,9 +28,20 @@ class Pieces:
 
     vertices: Longs
     ends: Floats
+    elders: Longs
     basin_of_vertex: Longs
     joins: tuple[tuple[float, int, int], ...]
     along: Floats
+
+    def alone_until(self, brief: float) -> Floats:
+        """(k,): up to which height each piece is by itself: until it meets another that lasts longer than `brief`.
+
+        -inf for voids, infinite for what never meets another.
+        """
+        lasting = np.flatnonzero((self.ends - self.along[self.vertices] > brief) & np.isfinite(self.ends))
+        alone = self.ends.copy()
+        np.minimum.at(alone, self.elders[lasting], self.ends[lasting])
+        return np.where(np.isneginf(self.ends), -np.inf, alone)
 
     def basins_at(self, mesh: Mesh, faces: Longs) -> Longs:
         """(n,): the basin under each face: that of its lowest corner, to which a place on it leads straight down."""
@@ -98,8 +109,8 @@ def find_pieces(topology: Topology, placed: Mesh, layer_normal: tuple[float, flo
     used[placed.faces] = True
     solid = _begins_solid(placed, minima, normal) & used[minima]
     joins = _basin_joins(topology, along, basin, len(minima))
-    ends = _elder_rule(along[minima], rank[minima], solid, joins)
-    return Pieces(minima, np.where(solid, ends, -np.inf), basin, joins, along)
+    ends, elders = _elder_rule(along[minima], rank[minima], solid, joins)
+    return Pieces(minima, np.where(solid, ends, -np.inf), elders, basin, joins, along)
 
 
 def _run_down(topology: Topology, rank: Longs) -> Longs:
@@ -152,11 +163,13 @@ def _basin_joins(topology: Topology, along: Floats, basin: Longs, count: int) ->
     return tuple(zip(heights[ordered].tolist(), tree.row[ordered].tolist(), tree.col[ordered].tolist(), strict=True))
 
 
-def _elder_rule(begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[float, int, int], ...]) -> Floats:
-    """(k,): the height at which each minimum meets an older solid one; infinite for the oldest."""
+def _elder_rule(
+    begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[float, int, int], ...]
+) -> tuple[Floats, Longs]:
+    """Of each minimum (k,) the height at which it meets an older solid one, infinite for the oldest, and that one."""
     from scipy.cluster.hierarchy import DisjointSet  # not before it is needed: a window starts without it
 
-    ends = np.full(len(begin), np.inf)
+    ends, elders = np.full(len(begin), np.inf), np.full(len(begin), -1)
     grown, eldest = DisjointSet(range(len(begin))), list(range(len(begin)))
     order = rank.tolist()
     is_solid = solid.tolist()
@@ -171,5 +184,5 @@ def _elder_rule(begin: Floats, rank: Longs, solid: Bools, joins: tuple[tuple[flo
         elder, younger = (one, other) if comes_first(one, other) else (other, one)
         grown.merge(a, b)
         eldest[grown[a]] = elder
-        ends[younger] = height
-    return ends
+        ends[younger], elders[younger] = height, elder
+    return ends, elders

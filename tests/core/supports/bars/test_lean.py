@@ -34,7 +34,7 @@ def test_of_two_floors_bars_land_on_the_lower_rather_than_lean_past_it():
     landed = bars.landings == ON_PART
     assert landed.sum() > 0.4 * len(bars)
     assert (bars.further[bars.whys == LANDED] > 12.0).all(), "by less they would have gone to the plate"
-    assert (bars.whys == LANDED).sum() > 0.9 * landed.sum()
+    assert (bars.whys == LANDED).sum() > 0.7 * landed.sum()
     straight = np.linalg.norm(np.diff(bars.centres[:, :, :2], axis=1), axis=2).sum(axis=1)
     assert straight.max() < 22.0
 
