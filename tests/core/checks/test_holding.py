@@ -40,7 +40,7 @@ def test_a_region_too_far_from_a_hold_tells_the_distance_and_the_materials_span(
     assert found.source.startswith("assumed")
     bars = Pipeline().bars(sparse.supports[0], sparse)
     away = np.linalg.norm(bars.holds - np.array(found.at_mm), axis=1).min()
-    assert found.value == pytest.approx(away)
+    assert found.value == pytest.approx(away - bars.radii[0, -1]), "to the rim of the nearest head"
     assert "region_not_held" not in codes(supported(job_of(metal, box((30, 30, 5)))))
 
 
@@ -151,3 +151,47 @@ def test_a_ledge_is_found_where_its_free_corner_is_farther_out_than_it_may_be(li
     solid = to_manifold(box((20, 20, 10))) + to_manifold(box((wide, wide, 4), corner=(-ledge, -ledge, 10)))
     found = codes(job_of(shop, from_manifold(solid), offset=0.0))
     assert ("region_not_held" in found) == is_found
+
+
+def t_beam(*, turned_over: bool = False) -> Mesh:
+    """60 mm long, 20 high and wide, 4 thick."""
+    web, flange = ((60, 4, 16), (0, 8, 4)), ((60, 20, 4), (0, 0, 0))
+    if not turned_over:
+        web, flange = ((60, 4, 16), (0, 8, 0)), ((60, 20, 4), (0, 0, 16))
+    return from_manifold(to_manifold(box(web[0], corner=web[1])) + to_manifold(box(flange[0], corner=flange[1])))
+
+
+WELL_SUPPORTED = {
+    "T-beam": (t_beam(), 0), "T-beam on its head": (t_beam(turned_over=True), 0), "T-beam on its side": (t_beam(), 90),
+    "ball": (ball(4.0), 0), "larger ball": (ball(10.0), 0), "slab at 10": (box((40, 30, 4)), 10),
+    "slab at 55": (box((40, 30, 4)), 55), "fin": (box((30, 2, 40)), 0), "cube": (box((12, 14, 13)), 0),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", list(WELL_SUPPORTED))
+@pytest.mark.parametrize(
+    ("machine", "material", "set_name"),
+    [("metal-260", "steel-316l", "bars-metal"), ("vat-200", "resin-model", "bars-resin-regular"),
+     ("filament-320", "petg", "bars-extrusion")],
+)  # fmt: skip
+def test_plain_parts_on_a_shipped_set_have_no_stop_for_what_is_held(library, machine, material, set_name, name):
+    mesh, turn = WELL_SUPPORTED[name]
+    job = job_of((library.machine(machine), library.material(material)), mesh)
+    if turn:
+        job = edits.turn_part(job, "part-1", "x", turn).job
+    job = supported(edits.set_build_offset(job, ["part-1"], 6.0).job, set_name)
+    found = {finding.code for finding in Pipeline().findings(job) if finding.severity == "stop"}
+    assert not found & {"region_not_held", "island_not_held", "in_the_air", "support_through_part"}
+
+
+@pytest.mark.parametrize(("more", "is_found"), [(0.004, False), (0.006, True)])
+def test_what_is_told_to_be_just_at_the_limit_is_within_it(metal, more, is_found):
+    job = edits.turn_part(job_of(metal, box((30, 30, 5))), "part-1", "x", 20).job
+    job = supported(job, spacing=12.0, rim_row=False)
+    farthest = next(f.value for f in Pipeline().findings(job) if f.code == "region_not_held" and "mm²" in f.message)
+    span = job.material.free_span
+    others = (max(farthest - more, least) for least in span.spans[2:])
+    just = span.model_copy(update={"spans": (span.spans[0], farthest - more, *others)})
+    changed = replace(job, material=job.material.model_copy(update={"free_span": just}))
+    found = [f for f in Pipeline().findings(changed) if f.code == "region_not_held" and "mm²" in f.message]
+    assert bool(found) == is_found

@@ -22,7 +22,10 @@ def test_parts_after_one_that_is_fine_are_looked_at_as_well(metal):
     assert (found[0].value, found[0].limit) == (0.0, 30.0)
 
 
-@pytest.mark.parametrize(("angle", "is_found"), [(0, True), (29, True), (31, False), (74, False), (80, True)])
+@pytest.mark.parametrize(
+    ("angle", "is_found"),
+    [(0, True), (29, True), (31, False), (74, False), (80, True), (84, True), (86, False), (90, False)],
+)
 def test_a_pose_outside_the_materials_range_is_a_caution_with_its_angle(metal, angle, is_found):
     job = edits.turn_part(job_of(metal, box((40, 30, 3))), "part-1", "x", angle).job
     found = [f for f in Pipeline().findings(job) if f.code == "pose_out_of_range"]
@@ -35,3 +38,9 @@ def test_a_pose_outside_the_materials_range_is_a_caution_with_its_angle(metal, a
 
 def test_a_compact_part_has_no_angle_that_matters(metal):
     assert not [f for f in Pipeline().findings(job_of(metal, ball(8))) if f.code == "pose_out_of_range"]
+
+
+@pytest.mark.parametrize(("size", "is_found"), [((12, 14, 13), False), ((12, 15, 19), False), ((12, 15, 20), True)])
+def test_a_part_is_compact_up_to_lengths_of_eight_to_five(metal, size, is_found):
+    found = [f for f in Pipeline().findings(job_of(metal, box(size))) if f.code == "pose_out_of_range"]
+    assert bool(found) == is_found

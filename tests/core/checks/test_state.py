@@ -35,4 +35,4 @@ def test_of_a_narrower_look_only_those_parts_are_subjects(state):
 
 def test_a_part_without_supports_has_no_contacts(metal):
     bare = Pipeline().state(job_of(metal, box((20, 14, 4))))
-    assert bare.contacts_of(bare.parts[0].part).shape == (0, 3)
+    assert bare.contacts_of(bare.parts[0].part).places.shape == (0, 3)

@@ -74,6 +74,10 @@ class Change(Protocol):
         """The edit on a job. Raises `TrellisError` where it cannot be done."""
 
 
+LIMIT_SPARE = 0.005
+"""What is told to two digits is over a limit only where it is more by half of the last: never "5.00, limit 5.00"."""
+
+
 @dataclass(frozen=True)
 class Cure:
     """What to do about a finding: words for a person, and the change; without one, what a person has to look at."""

@@ -10,8 +10,8 @@ from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, counted_out
 from lean_trellis.core.checks.changes import SupportRegions
-from lean_trellis.core.checks.finding import Cure, Finding
-from lean_trellis.core.checks.state import BuildState, PartState
+from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
+from lean_trellis.core.checks.state import BuildState, Contacts, PartState
 from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.overhang.rim import FREE, WALL, find_rim
 from lean_trellis.core.parts.stacking import Separator
@@ -54,7 +54,7 @@ def _rests_to(state: BuildState, part: PartState) -> float:
     return part.part.pose.build_offset + 0.5 * state.job.layer_height
 
 
-def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> Iterator[Finding]:
+def _regions_not_held(state: BuildState, part: PartState, contacts: Contacts, rests_to: float) -> Iterator[Finding]:
     """Distances are measured in space from samples of the critical faces to the nearest hold.
 
     Holds are contacts on the same piece of solid, as it is in the layer in question, and the rim where the surface goes
@@ -64,7 +64,7 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rest
     overhangs = part.overhangs
     measured = _measured(state, part, contacts, rests_to)
     if measured is not None:
-        too_far = measured.distance > measured.limit
+        too_far = measured.distance > measured.limit + LIMIT_SPARE
         for number in np.unique(measured.regions[too_far]).tolist():
             here = np.flatnonzero(too_far & (measured.regions == number))
             worst = here[int((measured.distance[here] - measured.limit[here]).argmax())]
@@ -75,13 +75,12 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Floats, rest
         yield from _low_place_not_held(state, part, region, places, away)
 
 
-def _low_places(part: PartState, contacts: Floats, rests_to: float) -> Iterator[tuple[Region, Floats, Floats]]:
+def _low_places(part: PartState, contacts: Contacts, rests_to: float) -> Iterator[tuple[Region, Floats, Floats]]:
     """Low edges and points that are to be supported, their places and how far each is from the nearest contact."""
-    tree = cKDTree(contacts) if len(contacts) else None
     for region in part.overhangs.to_be_held:
         if region.kind != "face" and region.highest_mm > rests_to:
             places = part.overhangs.mesh.vertices[region.vertices]
-            yield region, places, tree.query(places)[0] if tree is not None else np.full(len(places), np.inf)
+            yield region, places, contacts.away_from(places, 1)[0][:, 0]
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,7 +93,7 @@ class _Measured:
     limit: Floats
 
 
-def _measured(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> _Measured | None:
+def _measured(state: BuildState, part: PartState, contacts: Contacts, rests_to: float) -> _Measured | None:
     """How far the surface of the regions lies from what holds it; None where there is nothing to hold."""
     free_span, overhangs = state.job.material.free_span, part.overhangs
     faces = overhangs.faces_to_hold
@@ -123,10 +122,12 @@ def held_shares(state: BuildState, part: PartState) -> Floats:
     measured = _measured(state, part, contacts, rests_to)
     if measured is not None:
         count = np.bincount(measured.regions, minlength=len(shares))
-        held = np.bincount(measured.regions, weights=measured.distance <= measured.limit, minlength=len(shares))
+        held = np.bincount(
+            measured.regions, weights=measured.distance <= measured.limit + LIMIT_SPARE, minlength=len(shares)
+        )
         shares = np.where(count > 0, held / np.maximum(count, 1), shares)
     for region, _, away in _low_places(part, contacts, rests_to):
-        shares[region.id] = (away <= state.job.material.free_span.at(0)).mean()
+        shares[region.id] = (away <= state.job.material.free_span.at(0) + LIMIT_SPARE).mean()
     return shares
 
 
@@ -135,7 +136,7 @@ def _low_place_not_held(
 ) -> Iterator[Finding]:
     span = state.job.material.free_span.at(0)
     worst = int(away.argmax())
-    if away[worst] > span:
+    if away[worst] > span + LIMIT_SPARE:
         yield _not_held(state, part, region, places[worst], float(away[worst]), span, 1.0)
 
 
@@ -171,7 +172,7 @@ def _samples(part: PartState, faces: Longs, pitch: float) -> SurfacePoints:
     return SurfacePoints.joined([grid, SurfacePoints(mesh.centroids_of(faces), faces)])
 
 
-def _free_corners(part: PartState, faces: Longs, contacts: Floats) -> SurfacePoints:
+def _free_corners(part: PartState, faces: Longs, contacts: Contacts) -> SurfacePoints:
     """Where the free rim of regions that only their walls carry turns: what a nozzle puts down there curls first."""
     overhangs, mesh = part.overhangs, part.overhangs.mesh
     rim = find_rim(part.topology, mesh, overhangs.region_of_face, faces, overhangs.layer_normal).of_kind(FREE)
@@ -180,7 +181,7 @@ def _free_corners(part: PartState, faces: Longs, contacts: Floats) -> SurfacePoi
     owners, corners = np.nonzero(is_free[mesh.faces[faces]])
     places = SurfacePoints(mesh.vertices[mesh.faces[faces[owners], corners]], faces[owners])
     if len(contacts) and len(places):
-        away = cKDTree(contacts).query(places.places)[0]
+        away = contacts.away_from(places.places, 1)[0][:, 0]
         regions = overhangs.region_of_face[places.faces]
         nearest = np.full(len(overhangs.regions) + 1, np.inf)
         np.minimum.at(nearest, regions, away)
@@ -188,18 +189,16 @@ def _free_corners(part: PartState, faces: Longs, contacts: Floats) -> SurfacePoi
     return places
 
 
-def _away_from_contacts(samples: SurfacePoints, contacts: Floats, part: PartState) -> Floats:
+def _away_from_contacts(samples: SurfacePoints, contacts: Contacts, part: PartState) -> Floats:
     """(n,): how far each sample is from the nearest contact on its own piece of solid, in the layer of the later."""
     if not len(contacts):
         return np.full(len(samples), np.inf)
-    known = min(_NEAREST, len(contacts))
-    away, which = cKDTree(contacts).query(samples.places, k=known, workers=-1)
-    away, which = away.reshape(len(samples), known), which.reshape(len(samples), known)
+    away, which = contacts.away_from(samples.places, _NEAREST)
     mine = part.pieces.basins_at(part.overhangs.mesh, samples.faces)
-    theirs, heights = _basins_of(contacts, part)
+    theirs, heights = _basins_of(contacts.places, part)
     up = np.array(part.overhangs.layer_normal)
     later = np.maximum((samples.places @ up)[:, None], heights[which])
-    joined = part.pieces.joined_at(np.repeat(mine, known), theirs[which].reshape(-1)).reshape(later.shape)
+    joined = part.pieces.joined_at(np.repeat(mine, away.shape[1]), theirs[which].reshape(-1)).reshape(later.shape)
     result: Floats = np.where(joined <= later + _SAME_HEIGHT_MM, away, np.inf).min(axis=1)
     return result
 
@@ -289,7 +288,7 @@ def _carrying_rim(part: PartState, faces: Longs) -> _RimPlaces:
     )
 
 
-def _islands_not_held(state: BuildState, part: PartState, contacts: Floats, rests_to: float) -> Iterator[Finding]:
+def _islands_not_held(state: BuildState, part: PartState, contacts: Contacts, rests_to: float) -> Iterator[Finding]:
     """An island is supported by a contact of its own: one that is on it while it is by itself.
 
     One that joins another within a few layers may lean on that: it needs a contact of the two within the span of a flat
@@ -317,7 +316,7 @@ def _islands_not_held(state: BuildState, part: PartState, contacts: Floats, rest
         )  # fmt: skip
 
 
-def _served(state: BuildState, part: PartState, contacts: Floats) -> tuple[Bools, Floats]:
+def _served(state: BuildState, part: PartState, contacts: Contacts) -> tuple[Bools, Floats]:
     """Of each island whether a contact serves it, and how far the nearest is."""
     islands, pieces = part.islands, part.pieces
     if not len(contacts):
@@ -326,11 +325,9 @@ def _served(state: BuildState, part: PartState, contacts: Floats) -> tuple[Bools
     vertices = np.array([island.vertex for island in islands])
     own = pieces.basin_of_vertex[vertices]
     joins = pieces.alone_until(_FEW_LAYERS * layer)[own][:, None]
-    known = min(_NEAR_ISLAND, len(contacts))
-    away, which = cKDTree(contacts).query(part.overhangs.mesh.vertices[vertices], k=known)
-    away, which = away.reshape(len(islands), known), which.reshape(len(islands), known)
-    basins, heights = _basins_of(contacts, part)
-    joined = pieces.joined_at(np.repeat(own, known), basins[which].reshape(-1)).reshape(away.shape)
+    away, which = contacts.away_from(part.overhangs.mesh.vertices[vertices], _NEAR_ISLAND)
+    basins, heights = _basins_of(contacts.places, part)
+    joined = pieces.joined_at(np.repeat(own, away.shape[1]), basins[which].reshape(-1)).reshape(away.shape)
     is_brief = joins - pieces.along[vertices][:, None] <= _FEW_LAYERS * layer
     serves = np.where(is_brief, (away <= span) & (joined <= joins + span), (heights[which] < joins) & (joined < joins))
     result: Bools = serves.any(axis=1)

@@ -8,13 +8,18 @@ from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.parts.tilt import tilt_by
 
+_UPRIGHT_DEG = 85.0
+"""A flat part that stands as upright has no underside that its angle would spoil."""
+_SPARE_DEG = 0.5
+
 
 def check_posing(state: BuildState) -> Iterator[Finding]:
     """A caution for each part whose angle from the plate lies outside the material's range."""
     low, high = state.job.material.pose_range
     for part in state.subjects:
         tilt = tilt_by(part.axis, part.part.pose)
-        if tilt.of == "none" or low - 0.05 <= tilt.angle_deg <= high + 0.05:
+        stands = tilt.of == "plane" and tilt.angle_deg >= _UPRIGHT_DEG
+        if tilt.of == "none" or stands or low - _SPARE_DEG <= tilt.angle_deg <= high + _SPARE_DEG:
             continue
         limit = low if tilt.angle_deg < low else high
         what = "its plane" if tilt.of == "plane" else "its long axis"

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Floats, Longs, Rows
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.health import MeshHealth
@@ -46,6 +47,29 @@ class SupportState:
 
 
 @dataclass(frozen=True, eq=False)
+class Contacts(Rows):
+    """Places (n, 3) where supports take hold, and how far round each they hold as well (n,), mm."""
+
+    places: Floats
+    radii: Floats
+
+    def __len__(self) -> int:
+        return len(self.radii)
+
+    def away_from(self, at: Floats, known: int) -> tuple[Floats, Longs]:
+        """(n, k) each: how far places (n, 3) are from the nearest `known` of them, and which these are.
+
+        Infinite where there are none.
+        """
+        if not len(self):
+            return np.full((len(at), 1), np.inf), np.zeros((len(at), 1), np.int64)
+        known = min(known, len(self))
+        away, which = cKDTree(self.places).query(at, k=known, workers=-1)
+        away, which = away.reshape(len(at), known), which.reshape(len(at), known)
+        return np.maximum(away - self.radii[which], 0.0), which
+
+
+@dataclass(frozen=True, eq=False)
 class BuildState:
     """A shared build, or what of it matters for the parts that are looked at, `looked_at` (all where it is None).
 
@@ -77,10 +101,10 @@ class BuildState:
         """The supports of one part."""
         return [state for state in self.supports if state.support.part_id == part.id]
 
-    def contacts_of(self, part: Part) -> Floats:
-        """(n, 3): every place where supports take hold of the part, plate's frame."""
-        holds = [state.structure.holds for state in self.supports_of(part)]
-        return np.concatenate(holds) if holds else np.zeros((0, 3))
+    def contacts_of(self, part: Part) -> Contacts:
+        """Every place where supports take hold of the part, plate's frame."""
+        found = [Contacts(state.structure.holds, state.structure.hold_radii) for state in self.supports_of(part)]
+        return Contacts.joined([Contacts(np.zeros((0, 3)), np.zeros(0)), *found])
 
     def name_of(self, part_id: str) -> str:
         """The part's name."""

@@ -9,7 +9,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.changes import AddSupport
-from lean_trellis.core.checks.finding import Cure, Finding
+from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
 from lean_trellis.core.strength.push import side_push
 from lean_trellis.core.supports.common.footprint import Patches, patches_of_faces
@@ -41,9 +41,9 @@ def check_tipping(state: BuildState) -> Iterator[Finding]:
         lever, middle = edge
         moment = push.on(float(min(high[:2] - low[:2]))) * height
         reserve = push.bond_mpa * lever / moment
-        if reserve < _ENOUGH:
+        if reserve < _ENOUGH - LIMIT_SPARE:
             yield Finding(
-                "tips_over", "stop" if reserve < 1 else "caution", part.part.name,
+                "tips_over", "stop" if reserve < 1 - LIMIT_SPARE else "caution", part.part.name,
                 f"resists {reserve:.2f} x the side load at {height:.0f} mm; {_ENOUGH:g} x required",
                 cause="it is tall for its footprint", at_mm=(*middle.tolist(), 0.0), value=reserve,
                 limit=_ENOUGH, part_id=part.part.id,

@@ -19,8 +19,8 @@ _FLAT = 0.6
 
 
 Kind = Literal["plane", "axis", "none"]
-_COMPACT = 1.25
-"""Neither flat nor long: no length is this many times the next."""
+_COMPACT = 1.6
+"""Neither flat nor long: the longest is less than this many times the shortest."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,7 +81,7 @@ def main_axis(mesh: Mesh) -> MainAxis:
     lengths = along.max(axis=0) - along.min(axis=0)
     order = np.argsort(lengths)
     third, second, first = lengths[order]
-    if first < _COMPACT * second and second < _COMPACT * third:
+    if first < _COMPACT * third:
         return MainAxis("none", np.array([0.0, 0.0, 1.0]))
     is_flat = second > _FLAT * first and third < _FLAT * second
     return MainAxis("plane", axes[:, order[0]]) if is_flat else MainAxis("axis", axes[:, order[2]])

@@ -27,7 +27,7 @@ from lean_trellis.core.supports.common.obstacle import DOWN, clearances
 BarView: TypeAlias = FamilyView[BarParameters, Bars]
 _MOST_LEAN_DEG = 60
 _UP = np.array([0.0, 0.0, 1.0])
-_DEPTH_SPARE_MM, _DEEPEST_MM = 0.03, 5.0
+_DEPTH_SPARE_MM, _DEEPEST_MM, _LENGTH_SPARE_MM = 0.03, 5.0, 0.05
 
 
 def bar_faults(view: BarView) -> Iterator[Fault]:
@@ -180,7 +180,7 @@ def _slender(view: BarView) -> Iterator[Fault]:
     if parameters.brace == "none" or not len(bars):
         return
     free, _ = free_lengths(bars)
-    long = np.flatnonzero(free > parameters.free_length + parameters.foot_height + 1e-6)
+    long = np.flatnonzero(free > parameters.free_length + parameters.foot_height + _LENGTH_SPARE_MM)
     if len(long):
         worst = int(long[free[long].argmax()])
         yield Fault(

@@ -178,6 +178,12 @@ class Bars:
         """(n, 3): one a bar."""
         return self.holds
 
+    @property
+    def hold_radii(self) -> Floats:
+        """(n,): of the heads of tips, which hold all that lies over them."""
+        result: Floats = self.radii[:, TIP_END]
+        return result
+
     @cached_property
     def served(self) -> frozenset[int]:
         """The regions that bars take hold of, or would, if other bars did not stand there."""

@@ -79,6 +79,11 @@ class Bodies:
         return self.grip.holds
 
     @property
+    def hold_radii(self) -> Floats:
+        """(n,): 0, as its places are close together."""
+        return np.zeros(len(self.grip.holds))
+
+    @property
     def served(self) -> frozenset[int]:
         """The regions they take hold of."""
         return self.grip.served

@@ -68,7 +68,7 @@ def _too_thick(view: FamilyView[Any, Bodies], thickness: float, what: str) -> It
     """A raft, or a cradle's plate, thicker than the parts on it stand above the plate."""
     for number, part in enumerate(view.parts[: view.own]):
         offset = part.build_offset
-        if thickness > offset + 1e-9:
+        if thickness > offset + 1e-3:
             x, y, _ = place_of(part.mesh.bounds.mean(axis=0))
             yield Fault(
                 "raft_too_thick", "stop",

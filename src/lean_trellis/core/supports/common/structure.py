@@ -89,6 +89,10 @@ class Structure(Protocol):
         """(n, 3): places where it takes hold."""
 
     @property
+    def hold_radii(self) -> Floats:
+        """(n,): how far round each of these places it holds as well, mm; 0 where they are close together."""
+
+    @property
     def served(self) -> frozenset[int]:
         """The regions it takes hold of."""
 

@@ -175,6 +175,11 @@ class Panels:
         """(n, 3): ends, middles and places between, so that no place of a tab is far from one."""
         return frozen(_along_tabs(self.tabs))
 
+    @property
+    def hold_radii(self) -> Floats:
+        """(n,): 0, as its places are close together."""
+        return np.zeros(len(self.holds))
+
     @cached_property
     def served(self) -> frozenset[int]:
         """The regions that tabs take hold of."""
