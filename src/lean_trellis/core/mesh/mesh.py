@@ -187,3 +187,14 @@ def join(meshes: list[Mesh]) -> Mesh:
         np.concatenate([mesh.vertices for mesh in meshes]),
         np.concatenate([mesh.faces + start for mesh, start in zip(meshes, starts, strict=True)]),
     )
+
+
+def centre_of_mass(mesh: Mesh) -> Floats:
+    """(3,): of the solid that a mesh bounds, by tetrahedra from its middle; that middle where it bounds none."""
+    corners = mesh.corners - mesh.middle
+    volumes = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
+    whole = float(volumes.sum())
+    if whole < 1e-9:
+        return mesh.middle
+    result: Floats = mesh.middle + (volumes[:, None] * corners.sum(axis=1)).sum(axis=0) / (4 * whole)
+    return result

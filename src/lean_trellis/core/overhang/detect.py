@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -49,6 +50,11 @@ class Overhangs:
 
     notes: tuple[str, ...] = ()
     """What was passed over or taken as it is, in words: faces without area, open edges."""
+
+    @property
+    def tilt_deg(self) -> float:
+        """By how much layers are tilted: 0 but on a belt."""
+        return math.degrees(math.acos(min(1.0, self.layer_normal[2])))
 
     @cached_property
     def to_be_held(self) -> tuple[Region, ...]:

@@ -11,9 +11,9 @@ from bar_requests import bars_for
 
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.supports.bars.branches import Joins, Live, pairs_of, trunk_feet, trunk_radii
 from lean_trellis.core.supports.bars.figures import _leans
 from lean_trellis.core.supports.bars.generate import columns_of
-from lean_trellis.core.supports.bars.joining import _Live, _Pairs, trunk_feet, trunk_radii
 from lean_trellis.core.supports.bars.struts import BEND, ON_TRUNK, SHAFT_END, SHAFT_START, Bars
 
 
@@ -53,17 +53,20 @@ def test_feet_grow_with_the_load_and_are_no_thinner_than_their_trunk(parameters)
 
 def _live(contacts, alone):
     n = len(contacts)
-    return _Live(
+    return Live(
         np.zeros((n, 3)), np.zeros(n), np.array(contacts), np.ones(n), np.array(alone), np.zeros(n, bool),
-        np.ones(n, bool), np.full(n, -1), np.ones(n),
+        np.ones(n, bool), np.full(n, -1), np.ones(n), np.zeros((n, 2)), np.zeros((n, 2)),
     )  # fmt: skip
 
 
 def test_what_two_branches_carry_counts_by_their_contacts():
     live = _live([1, 3, 2], [40.0, 20.0, 10.0])
-    pairs = _Pairs(np.array([0, 1]), np.array([1, 2]), np.zeros((2, 3)))
+    pairs = pairs_of(np.array([0, 1]), np.array([1, 2]), np.zeros((2, 3)))
     np.testing.assert_allclose(pairs.alone(live), [(40 + 60) / 4, (60 + 20) / 5])
     np.testing.assert_array_equal(pairs.contacts(live), [4, 5])
+    three = Joins(np.array([0, 1, 2]), np.zeros(3, np.int64), np.zeros((1, 3)))
+    np.testing.assert_allclose(three.alone(live), [(40 + 60 + 20) / 6])
+    np.testing.assert_array_equal(three.contacts(live), [6])
 
 
 @pytest.mark.parametrize("steeper", ["below", "above"])

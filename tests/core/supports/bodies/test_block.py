@@ -14,6 +14,7 @@ from lean_trellis.core.errors import EditError, ParameterError
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
 from lean_trellis.core.supports.bodies.block import generate_block
 from lean_trellis.core.supports.bodies.parameters import BlockParameters
+from lean_trellis.core.supports.bodies.report import block_figures, block_in_words
 
 
 @pytest.mark.parametrize("shape", ["box", "cylinder", "wedge"])
@@ -73,3 +74,37 @@ def test_a_block_that_a_wall_of_the_part_cuts_in_two_supports_with_both_halves()
     block = generate_block(request)
     assert len(block.bodies) == 2
     assert block.contact_area_mm2 == pytest.approx(9 * 10, rel=0.02)
+
+
+@pytest.mark.parametrize("overlap", [0.3, 0.8])
+def test_a_block_runs_into_a_part_on_purpose_as_deep_as_asked(overlap):
+    values = BlockParameters(size_x=8, size_y=6, size_z=12, trim_clearance=-overlap)
+    request = request_for(ball(8, subdivisions=4), values, offset=3.0)
+    block = generate_block(request)
+    assert is_closed(block.mesh)
+    common = to_manifold(block.mesh) ^ to_manifold(request.overhangs.mesh)
+    inside = from_manifold(common)
+    inside = trimesh.Trimesh(inside.vertices, inside.faces)
+    places = inside.sample(600, seed=5)
+    deep = distances_from(request.overhangs.mesh, places, places, steps=1)
+    assert deep.max() <= overlap + 0.02
+    assert deep.max() > 0.8 * overlap
+    touching = block.touching
+    assert len(touching.places) == 1
+    assert touching.areas[0] > 40
+    assert 0.75 * overlap < touching.depths[0] <= 1.1 * overlap
+    assert len(block.grip.holds) > 50
+
+
+def test_each_contact_of_a_body_of_its_own_is_told_with_place_area_and_depth():
+    legs = to_manifold(box((2, 3, 9), corner=(0, 0, 0))) + to_manifold(box((4, 3, 9), corner=(10, 0, 0)))
+    body = from_manifold(legs + to_manifold(box((14, 3, 1))))
+    values = BlockParameters(shape="own", size_x=14, size_y=3, size_z=9)
+    block = generate_block(request_for(box((30, 20, 4)), values, offset=8.0), body)
+    order = np.argsort(block.touching.areas)
+    np.testing.assert_allclose(block.touching.areas[order], [6, 12], rtol=1e-3)
+    np.testing.assert_allclose(block.touching.depths, [0, 0], atol=1e-6)
+    assert block.touching.places[:, 2] == pytest.approx([8, 8])
+    words = block_in_words(block)
+    assert "contact 1: " in words and "contact 2: " in words
+    assert len(block_figures(block)["touches"]) == 2

@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
+import shapely
 from body_cases import is_closed
+from checked_parts import job_of
 from manifold3d import Manifold
 from panel_requests import request_for
 
-from lean_trellis.core.mesh.primitives import ball, box, from_manifold
+from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.job import edits
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
+from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports.bodies.cradle import (
     _CONE,
     _UNEVEN_MM,
+    Posts,
     _cones,
     _contacts,
     _Disc,
@@ -50,10 +58,11 @@ def test_a_top_that_follows_the_slope_is_not_let_down():
 
 def test_only_surface_at_or_below_the_top_is_touched_and_slopes_have_more_area():
     tops = np.array([[3.0, 4.0, 10.0]])
-    areas, places = _contacts(disc([10, 9.8, 10.2, 12]), tops, LEVEL, 0.6)
+    areas, places, counts = _contacts(disc([10, 9.8, 10.2, 12]), tops, LEVEL, 0.6)
     assert areas == pytest.approx([np.pi * 0.36 / 2])
     np.testing.assert_allclose(places, [[2.5, 4.0, 10.0], [3.5, 4.0, 9.8]])
-    steep, _ = _contacts(disc([10, 10, 10, 10], upright=0.5), tops, LEVEL, 0.6)
+    assert counts.tolist() == [2]
+    steep, _, _ = _contacts(disc([10, 10, 10, 10], upright=0.5), tops, LEVEL, 0.6)
     assert steep == pytest.approx([2 * np.pi * 0.36])
 
 
@@ -125,3 +134,48 @@ def test_no_post_stands_below_a_protected_surface():
     plain = generate_cradle(request)
     assert len(cradle.posts) + len(cradle.posts.kept_off) == len(plain.posts)
     assert 0 < len(cradle.posts.kept_off) < len(plain.posts)
+
+
+def test_posts_beside_a_protected_surface_keep_off_it_and_the_others_stand():
+    ceiling = box((30, 20, 4))
+    values = CradleParameters(post_pitch=4.0, post_diameter=2.0, post_tip=1.2, seat_depth=0.1)
+    request = request_for(ceiling, values, offset=8.0)
+    mesh = request.overhangs.mesh
+    protected = np.zeros(len(mesh.faces), np.uint8)
+    down = np.flatnonzero(mesh.normals[:, 2] < -0.5)
+    protected[down[0]] = 1  # one of the two triangles of its underside
+    own = replace(request.obstacles[0], protected=protected)
+    cradle = generate_cradle(replace(request, obstacles=(own,)))
+    whole = generate_cradle(request)
+    assert 4 <= len(cradle.posts) < len(whole.posts)
+    a, b, c = mesh.vertices[mesh.faces[down[0]]][:, :2]
+    triangle = shapely.Polygon([a, b, c])
+    away = shapely.distance(triangle, shapely.points(cradle.posts.tops[:, :2]))
+    assert away.min() >= 0.6
+    assert len(cradle.posts) + len(cradle.posts.kept_off) == len(whole.posts)
+
+
+@pytest.mark.parametrize(("share", "does"), [(0.25, "touches too little"), (0.35, "goes in")])
+def test_a_post_counts_only_with_an_area_that_carries(share, does):
+    posts = Posts(np.array([[0.0, 0, 5.1]]), np.array([5.0]), np.array([share * np.pi * 0.6**2]), tip_radius=0.6)
+    assert posts.state(0) == does
+    assert bool(posts.carries[0]) == (does == "goes in")
+
+
+@pytest.mark.parametrize(("rows", "is_found"), [(1, True), (2, False)])
+def test_one_row_of_posts_is_no_cradle(metal, rows, is_found):
+    job = job_of(metal, box((30, 12, 4)), offset=8.0)
+    job = edits.add_support(job, "part-1", shipped_sets()["cradle-posts"]).job
+    job = edits.change_support(job, job.supports[0].id, "rows", rows).job
+    found = [finding for finding in Pipeline().findings(job) if finding.code == "cradle_one_sided"]
+    assert [finding.severity for finding in found] == ["stop"] * is_found
+
+
+@pytest.mark.parametrize(("shift", "is_found"), [(4.0, False), (13.0, True)])
+def test_posts_on_one_side_of_what_a_part_weighs_are_no_cradle(metal, shift, is_found):
+    """A weight on a slab: its middle of mass lies beyond the last posts where it stands far enough out."""
+    slab, weight = to_manifold(box((24, 12, 2))), to_manifold(box((6, 12, 60), corner=(shift + 6, 0, 1)))
+    job = job_of(metal, from_manifold(slab + weight), offset=8.0)
+    job = edits.add_support(job, "part-1", shipped_sets()["cradle-posts"]).job
+    codes = {finding.code for finding in Pipeline().findings(job)}
+    assert ("cradle_one_sided" in codes) == is_found

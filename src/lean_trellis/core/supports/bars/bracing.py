@@ -14,6 +14,7 @@ from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.supports.bars.clearing import Stretches, too_near
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import Struts, leans_of
+from lean_trellis.core.supports.bars.upright import LEVEL, LayerLean
 from lean_trellis.core.supports.common.obstacle import Obstacle, clearances
 
 _NEIGHBOURS = 7
@@ -49,7 +50,11 @@ class Uprights:
 
 
 def braced(
-    uprights: Uprights, parameters: BarParameters, obstacles: Sequence[Obstacle], standing: Stretches | None = None
+    uprights: Uprights,
+    parameters: BarParameters,
+    obstacles: Sequence[Obstacle],
+    standing: Stretches | None = None,
+    layers: LayerLean = LEVEL,
 ) -> Struts:
     """Braces in the planes between neighbours, no more than the unbraced length asks for.
 
@@ -59,7 +64,7 @@ def braced(
     if parameters.brace == "none" or len(uprights.numbers) < 2:
         return Struts()
     standing = Stretches() if standing is None else standing
-    site = _Site(uprights, parameters, obstacles, standing)
+    site = _Site(uprights, parameters, obstacles, standing, layers)
     near, pairs = _neighbours(uprights, parameters)
     begin = uprights.places[pairs, 0, 2].max(axis=1)
     end = uprights.places[pairs, 2, 2].min(axis=1)
@@ -85,6 +90,7 @@ class _Site:
     parameters: BarParameters
     obstacles: Sequence[Obstacle]
     standing: Stretches
+    layers: LayerLean
 
 
 def _longest_gaps(uprights: Uprights, struts: Struts) -> tuple[Floats, Floats]:
@@ -113,6 +119,7 @@ def _clear(laid_out: tuple[Longs, Longs, Floats, Floats], site: _Site, there: St
     reach = np.full(len(starts), radius + p.part_clearance)
     leans = leans_of(starts, stops)
     free = (leans <= p.lean_limit + 1e-6) & (leans >= min(_LEAST_LEAN_DEG, p.lean_limit) - _LEAN_SPARE_DEG)
+    free &= site.layers.allows(stops - starts)
     free[free] = clearances(site.obstacles, starts[free], stops[free], reach[free]) >= reach[free] - 1e-6
     ends = np.column_stack([one, other])
     struts = Struts(starts[free], stops[free], np.full(int(free.sum()), radius), ends[free])

@@ -44,6 +44,7 @@ from lean_trellis.core.supports.bars.struts import (
     Missed,
     SharedFeet,
 )
+from lean_trellis.core.supports.bars.upright import LayerLean
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Unkept
 from lean_trellis.core.supports.common.support import HandBar
@@ -103,7 +104,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     Raises `ParameterError` when what it makes would not support itself, `Cancelled` when asked.
     """
     parameters, own = request.parameters, request.obstacles[0]
-    require_self_holding(parameters, request.overhangs.critical_angle)
+    require_self_holding(parameters, request.overhangs.critical_angle, request.overhangs.tilt_deg)
     require_room_between(parameters)
     watch.at(0.05, "placing support points")
     hold_points = find_holds(request) if known is None else known
@@ -145,8 +146,9 @@ def _routed(
 ) -> Routed:
     grid = HeadGrid.of(request.parameters.sides, request.parameters.tip_diameter)
     ways = find_ways(
-        holds, p, request.layer_height, list(request.obstacles), request.ground, watch, grid=grid, taken=taken
-    )
+        holds, p, request.layer_height, list(request.obstacles), request.ground, watch, grid=grid, taken=taken,
+        layers=layers_of(request),
+    )  # fmt: skip
     count = len(holds)
     return Routed(
         holds, ways, np.full(count, p.shaft_diameter / 2), np.full(count, p.tip_length), np.full(count, -1),
@@ -224,7 +226,7 @@ def _with_structure(bars: Bars, routed: Routed, request: BarRequest, watch: Watc
     if p.brace != "none":
         watch.at(0.8, "bracing")
         standing = Stretches.joined([bars.stretches(), beside_of(request)])
-        bars = replace(bars, braces=braced(columns_of(bars), p, request.obstacles, standing))
+        bars = replace(bars, braces=braced(columns_of(bars), p, request.obstacles, standing, layers_of(request)))
     return bars
 
 
@@ -245,7 +247,7 @@ def _trees(routed: Routed, straight: Bools, request: BarRequest, watch: Watch) -
     begins = np.where(straight[:, None], ways.tip_bases, ways.bends)[joins]
     trees = join_into_trees(
         begins, routed.holds.places[joins], straight[joins], request.parameters, request.obstacles, request.ground,
-        watch, beside=beside,
+        watch, beside=beside, layers=layers_of(request),
     )  # fmt: skip
     trunk[joins] = trees.trunk_of_bar
     return trees, trunk
@@ -264,6 +266,11 @@ def _with_feet_apart(routed: Routed, stands: Bools, trees: Trees, p: BarParamete
     feet[bars] = np.minimum(feet[bars], np.maximum(most[: len(bars)], routed.shafts[bars]))
     trunk_feet[low] = np.minimum(trunk_feet[low], np.maximum(most[len(bars) :], trees.radii[low]))
     return replace(routed, ways=replace(routed.ways, foot_radii=feet)), replace(trees, foot_radii=trunk_feet)
+
+
+def layers_of(request: BarRequest) -> LayerLean:
+    """How far struts may lean from the normal of the layers."""
+    return LayerLean(request.overhangs.layer_normal, 90 - request.overhangs.critical_angle)
 
 
 def beside_of(request: BarRequest) -> Stretches:

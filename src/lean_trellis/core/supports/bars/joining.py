@@ -27,6 +27,7 @@ from lean_trellis.core.supports.bars.branches import (
 from lean_trellis.core.supports.bars.clearing import Stretches, too_near
 from lean_trellis.core.supports.bars.gathering import gathered
 from lean_trellis.core.supports.bars.parameters import BarParameters
+from lean_trellis.core.supports.bars.upright import LEVEL, LayerLean
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle, clearances, drops_round
 from lean_trellis.core.supports.common.solids import polygon_share
 
@@ -61,6 +62,7 @@ def join_into_trees(
     watch: Watch = UNWATCHED,
     *,
     beside: Stretches | None = None,
+    layers: LayerLean = LEVEL,
 ) -> Trees:
     """Join bars that stand on the plate.
 
@@ -68,7 +70,7 @@ def join_into_trees(
     support points, `at_tips` (n,) whether it is a tip, which has to come near the part. `beside` is what stays as it
     is, of the bars themselves (with their numbers) and of others (-1): trees keep clear of it.
     """
-    site = JoinSite(parameters, obstacles, ground, Stretches() if beside is None else beside)
+    site = JoinSite(parameters, obstacles, ground, Stretches() if beside is None else beside, layers)
     count = len(bases)
     live = Live(
         bases.copy(),
@@ -171,6 +173,7 @@ class JoinSite:
     obstacles: Sequence[Obstacle]
     ground: Ground | None
     beside: Stretches
+    layers: LayerLean
 
 
 def join(live: Live, site: JoinSite, joins: Joins) -> Bools:
@@ -213,7 +216,7 @@ def _are_free(joins: Joins, live: Live, site: JoinSite) -> tuple[Bools, Bools, F
     branches, stems, feet = np.split(away, [len(members), len(members) + count])
     feet = np.clip(feet - gap - p.foot_flare, 0, wanted)
     free &= (stems >= trunk + gap - 1e-6) & (feet >= trunk - 1e-9)
-    return branches >= radius + gap - 1e-6, free, feet
+    return (branches >= radius + gap - 1e-6) & site.layers.allows(step), free, feet
 
 
 def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks: Bools) -> Bools:

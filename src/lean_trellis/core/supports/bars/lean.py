@@ -25,6 +25,7 @@ from lean_trellis.core.supports.bars.landing import (
 )
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.tips import LEAST_SHAFT_MM, LEAST_TIP_MM, Tips
+from lean_trellis.core.supports.bars.upright import LayerLean
 from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, drops_round, nearest_hits
 
 _AZIMUTHS = 16
@@ -86,10 +87,11 @@ class LeaningSearch:
         obstacles: list[Obstacle],
         ground: Ground | None,
         grid: HeadGrid,
+        layers: LayerLean,
     ) -> None:
         """`normals` (n, 3) are those of the surface that each holds: it leans away from there first."""
         self.tips, self.parameters, self.layer_height = tips, parameters, layer_height
-        self.obstacles, self.ground, self.grid = obstacles, ground, grid
+        self.obstacles, self.ground, self.grid, self.layers = obstacles, ground, grid, layers
         self.heading = np.arctan2(normals[:, 1], normals[:, 0])
         self.every = self._promising()
 
@@ -160,6 +162,7 @@ class LeaningSearch:
             length = out / np.sin(lean)
             bend = bases[:, None, None] + length[:, None] * towards[:, :, None]
             room = (free.reshape(azimuth.shape)[:, :, None] > length + reach) & (bend[..., 2] > LEAST_SHAFT_MM)
+            room &= self.layers.allows(towards)[:, :, None]
             bar, turn, step = np.nonzero(room)
             # Of ways as short the one nearest to the heading: the azimuth counts a little.
             cost = cost_of(length[step], np.zeros(len(step)), out[step]) + 1e-3 * np.minimum(turn, _AZIMUTHS - turn)

@@ -170,9 +170,27 @@ class BarParameters(ContactParameters):
         return float(self.spacing / {"hexagonal": 3**0.5, "square": 2**0.5, "scattered": 1.0}[self.pattern])
 
 
-def require_self_holding(parameters: BarParameters, critical_angle: float) -> None:
-    """Raise `ParameterError` when bars, braces, feet or tips would have undersides below the critical angle."""
+def require_self_holding(parameters: BarParameters, critical_angle: float, tilt: float = 0.0) -> None:
+    """Raise `ParameterError` when bars, braces, feet or tips would have undersides below the critical angle.
+
+    On a belt, where layers have a `tilt`, an upright bar leans by that from their normal, and its foot by more; which
+    way a bar may lean besides is looked at way by way.
+    """
     most = 90 - critical_angle
+    if tilt > most + 1e-9:
+        raise ParameterError(
+            "lean_limit",
+            f"an upright bar has a surface angle of {90 - tilt:.3g}° to the tilted layers, "
+            f"below the critical angle of {critical_angle:g}°",
+            "choose a material with a smaller critical angle, or another support",
+        )
+    slope = parameters.foot_slope
+    if tilt > 0 and slope is not None and slope < 0 and tilt - slope > most + 1e-9:
+        raise ParameterError(
+            "foot_slope",
+            f"the side of a foot leans {tilt - slope:.3g}° from the normal of the tilted layers, {most:g}° at most",
+            "choose a foot that does not narrow",
+        )
     for key, what, lean in _underside_leans(parameters):
         if lean > most + 1e-9:
             raise ParameterError(

@@ -38,6 +38,7 @@ from lean_trellis.core.supports.bars.struts import (
     TOO_STEEP,
 )
 from lean_trellis.core.supports.bars.tips import LEAST_TIP_MM, Tips
+from lean_trellis.core.supports.bars.upright import LEVEL, LayerLean
 from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, drops_round, nearest_hits
 
 _MARK_COST_MM = 4.0
@@ -91,9 +92,10 @@ class _Site:
     obstacles: list[Obstacle]
     ground: Ground | None
     grid: HeadGrid
+    layers: LayerLean
 
     def tips(self, holds: HoldPoints) -> Tips:
-        return Tips.of(holds, self.parameters, self.layer_height, self.obstacles, self.grid)
+        return Tips.of(holds, self.parameters, self.layer_height, self.obstacles, self.grid, self.layers)
 
 
 def find_ways(
@@ -106,6 +108,7 @@ def find_ways(
     *,
     grid: HeadGrid | None = None,
     taken: Stretches | None = None,
+    layers: LayerLean = LEVEL,
 ) -> Ways:
     """The tip along the normal as far as the lean limit lets it, then straight down where that way is free.
 
@@ -113,7 +116,7 @@ def find_ways(
     the plate is farther off than the `detour`. All keep clear of each other and of what is `taken`.
     """
     grid = HeadGrid.of(parameters.sides, parameters.tip_diameter) if grid is None else grid
-    site = _Site(parameters, layer_height, list(obstacles), ground, grid)
+    site = _Site(parameters, layer_height, list(obstacles), ground, grid, layers)
     tips = site.tips(holds)
     watch.at(0.3, "casting rays")
     ways = _straight(tips, site)
@@ -172,7 +175,8 @@ class _Choice:
         p = self.site.parameters
         if p.contact == "gap":  # whose tips are upright
             return
-        for direction in _turns(p.lean_limit):
+        turns = _turns(p.lean_limit)
+        for direction in turns[self.site.layers.allows(turns)]:
             if not len(loses):
                 break
             directions = np.repeat(direction[None], len(loses), axis=0)
@@ -211,7 +215,7 @@ class _Choice:
         if len(open_ones):
             search = LeaningSearch(
                 tips.only(open_ones), self.holds.normals[open_ones], p, self.site.layer_height, self.site.obstacles,
-                self.site.ground, self.site.grid,
+                self.site.ground, self.site.grid, self.site.layers,
             )  # fmt: skip
             every = search.every
             part, plate = every.only(every.lands), every.only(~every.lands)

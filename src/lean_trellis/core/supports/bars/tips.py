@@ -10,6 +10,7 @@ from lean_trellis.core.arrays import Bools, Floats, Rows
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats, heads_at
 from lean_trellis.core.supports.bars.holds import HoldPoints
 from lean_trellis.core.supports.bars.parameters import BarParameters
+from lean_trellis.core.supports.bars.upright import LayerLean
 from lean_trellis.core.supports.common.contacts import Contact
 from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle, clearances, nearest_hits
 
@@ -35,7 +36,7 @@ class Tips(Rows):
     @classmethod
     def of(
         cls, holds: HoldPoints, parameters: BarParameters, layer_height: float, obstacles: list[Obstacle],
-        grid: HeadGrid,
+        grid: HeadGrid, layers: LayerLean,
     ) -> Tips:  # fmt: skip
         """Tips in the direction of the surface, as far as the limit lets them, or straight where that is not free."""
         tip = parameters.tip_diameter / 2
@@ -45,6 +46,7 @@ class Tips(Rows):
             return cls._off_by_a_gap(seats, parameters, contact, obstacles, grid)
         heads = heads_at(seats, obstacles[:1], contact, grid)
         directions = lean_directions(holds.normals, parameters.lean_limit)
+        directions = np.where(layers.allows(directions)[:, None], directions, DOWN)
         return cls._in_directions(holds.places, heads, directions, parameters, obstacles)
 
     def turned(self, directions: Floats, parameters: BarParameters, obstacles: list[Obstacle]) -> Tips:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from manifold3d import Manifold
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.errors import EditError, ParameterError
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
@@ -26,7 +28,18 @@ _MOST_GROWN = 6000
 _TOUCH_MM = 0.02
 _RAYS = 15
 _LEAST_MM = 0.1
+_DEEP = 3.0
+"""On a slope the way straight down out of a part is so many times the depth along its normal, at most."""
 BlockRequest = Request[BlockParameters]
+
+
+@dataclass(frozen=True, eq=False)
+class Touching:
+    """Where a block meets the part, patch by patch: `places` (c, 3), `areas` (c,) mm² and `depths` (c,) mm."""
+
+    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    areas: Floats = field(default_factory=lambda: np.zeros(0))
+    depths: Floats = field(default_factory=lambda: np.zeros(0))
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,6 +49,7 @@ class Block(Bodies):
     size_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
     trimmed_mm3: float = 0.0
     density: float = 1.0
+    touching: Touching = field(default_factory=Touching)
 
     @property
     def derived_values(self) -> dict[str, float]:
@@ -63,7 +77,8 @@ def generate_block(request: BlockRequest, body: Mesh | None = None, watch: Watch
         pieces = [left]  # a hollow is a piece of its own there, turned inside out: it stays with what is round it
     bodies = tuple(from_manifold(piece) for piece in pieces if piece.volume() > 1e-6)
     grip = _grip(bodies, request) if p.acts_as == "support" else Grip()
-    return Block(bodies, "block", "blocks", grip, (p.size_x, p.size_y, height), trimmed, p.density)
+    touching = _touching(bodies, request) if p.acts_as == "support" else Touching()
+    return Block(bodies, "block", "blocks", grip, (p.size_x, p.size_y, height), trimmed, p.density, touching)
 
 
 def _shape(p: BlockParameters, height: float, body: Mesh | None) -> Manifold:
@@ -122,18 +137,27 @@ def _trimmed(block: Manifold, request: BlockRequest, watch: Watch) -> Manifold:
             solid = to_manifold(obstacle.placed)
         except EditError:
             raise EditError("the block", "runs into a part that bounds no solid", "mend the part first") from None
+        if clearance < 0:  # what is no deeper in the part than the overlap stays
+            around = Manifold.cube((high - low + 8 * abs(clearance)).tolist()).translate(
+                (low - 4 * abs(clearance)).tolist()
+            )
+            block = (block - solid) + (block ^ solid ^ _grown(around - solid, low, high, -clearance, is_least=False))
+            continue
         block = block - (solid if clearance == 0 else _grown(solid, low, high, clearance))
     return block
 
 
-def _grown(solid: Manifold, low: Floats, high: Floats, by: float) -> Manifold:
-    """What of a solid is near a box, and all within a distance of it (a ball of twelve sides round the exact one)."""
+def _grown(solid: Manifold, low: Floats, high: Floats, by: float, *, is_least: bool = True) -> Manifold:
+    """What of a solid is near a box, and all within a distance of it: a ball of twelve sides round the exact one.
+
+    Where the distance is the most, not the least, within the exact one.
+    """
     size = (high - low + 4 * by).tolist()
     near = solid ^ Manifold.cube(size).translate((low - 2 * by).tolist())
     if near.num_tri() > _MOST_GROWN:
         near = near.simplify(by / 10)
     # Flat sides of the ball lie within its radius: a larger one keeps the clearance everywhere.
-    ball = Manifold.sphere(by / math.cos(math.pi / _BALL) ** 2, _BALL)
+    ball = Manifold.sphere(by / math.cos(math.pi / _BALL) ** 2 if is_least else by, _BALL)
     return near.minkowski_sum(ball) if near.num_tri() else near
 
 
@@ -147,7 +171,7 @@ def _grip(bodies: Sequence[Mesh], request: BlockRequest) -> Grip:
     grip = grip_on_faces(request.overhangs, faces)
     if not len(grip.holds):
         return Grip()
-    touched = _is_under(bodies, grip.holds)
+    touched = _is_under(bodies, grip.holds, max(-request.parameters.trim_clearance, 0.0))
     if not touched.any():
         return Grip()
     holds = grip.holds[touched]
@@ -156,22 +180,55 @@ def _grip(bodies: Sequence[Mesh], request: BlockRequest) -> Grip:
     return Grip(holds.mean(axis=0)[None], np.array([area]), holds, regions)
 
 
-def _is_under(bodies: Sequence[Mesh], places: Floats) -> np.ndarray:
-    """(n,): whether a body reaches up to each place."""
+def _is_under(bodies: Sequence[Mesh], places: Floats, overlap: float = 0.0) -> np.ndarray:
+    """(n,): whether a body reaches up to each place, or into the part above it."""
     reached = np.zeros(len(places), bool)
     for body in bodies:
-        starts = places + [0, 0, 2 * _TOUCH_MM]
+        starts = places + [0, 0, 2 * _TOUCH_MM + _DEEP * overlap]
         hits = RayTree(body).first_hits(starts, np.array([[0.0, 0.0, -1.0]]))
-        reached |= hits.distance <= 6 * _TOUCH_MM
+        reached |= hits.distance <= 6 * _TOUCH_MM + _DEEP * overlap
     return reached
 
 
-def _contact_area(bodies: Sequence[Mesh], request: BlockRequest) -> float:
-    """Area of the upward faces of the block that lie on the part, mm²."""
-    total = 0.0
+def _touching(bodies: Sequence[Mesh], request: BlockRequest) -> Touching:
+    """The upward faces of the block that lie on or in the part, connected ones together."""
+    own, overlap = request.obstacles[:1], max(-request.parameters.trim_clearance, 0.0)
+    places, areas, depths = [], [], []
     for body in bodies:
         up = np.flatnonzero(body.normals[:, 2] > 0.05)
-        starts = body.centroids_of(up) - [0, 0, _TOUCH_MM]
-        distance, _ = nearest_hits(request.obstacles[:1], starts, np.array([0.0, 0.0, 1.0]))
-        total += float(body.areas[up][distance <= 3 * _TOUCH_MM].sum())
-    return total
+        at = body.centroids_of(up)
+        above, _ = nearest_hits(own, at - [0, 0, _TOUCH_MM], np.array([0.0, 0.0, 1.0]))
+        below, normals = nearest_hits(own, at + [0, 0, _TOUCH_MM], np.array([0.0, 0.0, -1.0]))
+        is_in = (overlap > 0) & (below <= _DEEP * overlap + 3 * _TOUCH_MM) & (normals[:, 2] < 0)
+        met = np.flatnonzero((above <= 3 * _TOUCH_MM) | is_in)
+        if not len(met):
+            continue
+        depth = np.zeros(len(up))
+        depth[is_in] = (below - _TOUCH_MM)[is_in] * np.abs(normals[is_in, 2])
+        depth = depth[met]
+        patches = _patches_of(body, up[met])
+        sizes = body.areas[up[met]]
+        for patch in range(int(patches.max()) + 1):
+            mine = patches == patch
+            places.append(np.average(at[met][mine], axis=0, weights=sizes[mine]))
+            areas.append(float(sizes[mine].sum()))
+            depths.append(float(depth[mine].max()))
+    return Touching(np.array(places).reshape(-1, 3), np.array(areas), np.array(depths))
+
+
+def _patches_of(body: Mesh, faces: Longs) -> Longs:
+    """(k,): which of these faces hang together, by shared corners."""
+    corners = body.faces[faces]
+    owners = np.repeat(np.arange(len(faces)), 3)
+    graph = coo_array(
+        (np.ones(len(owners), bool), (owners, len(faces) + corners.reshape(-1))),
+        shape=(len(faces) + len(body.vertices),) * 2,
+    )
+    labels = connected_components(graph, directed=False)[1][: len(faces)]
+    result: Longs = np.unique(labels, return_inverse=True)[1].reshape(-1)
+    return result
+
+
+def _contact_area(bodies: Sequence[Mesh], request: BlockRequest) -> float:
+    """Area of the upward faces of the block that lie on or in the part, mm²."""
+    return float(_touching(bodies, request).areas.sum())

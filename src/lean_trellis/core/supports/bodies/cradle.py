@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats
+from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box
@@ -20,11 +20,13 @@ from lean_trellis.core.supports.common.solids import polygon_share, ring_solids
 SIDES = 24
 UP = np.array([0.0, 0.0, 1.0])
 _RINGS, _ROUND = 12, 24
-_LEAST_POST_MM = 0.2
+_LEAST_POST_MM, _OFF_PROTECTED_MM = 0.2, 0.05
 _SIDE_SPARE_MM = 0.05
 _STEEPEST, _UNEVEN_MM = 0.1, 0.02
 _MOST_SLOPE = 1.8
 """A post's top follows the surface up to 61 degrees."""
+_CARRYING_SHARE = 0.3
+"""A post carries where this share of its tip's area meets the part: assumed."""
 _CONE = 1.0
 """A post narrows to its tip over once the difference of their diameters: 63 degrees from level."""
 CradleRequest = Request[CradleParameters]
@@ -44,6 +46,7 @@ class Posts:
     areas: Floats = field(default_factory=lambda: np.zeros(0))
     kept_off: Floats = field(default_factory=lambda: np.zeros((0, 2)))
     crowded: int = 0
+    tip_radius: float = 0.0
 
     def __len__(self) -> int:
         return len(self.tops)
@@ -54,10 +57,18 @@ class Posts:
         result: Floats = self.tops[:, 2] - self.seats
         return result
 
+    @property
+    def carries(self) -> Bools:
+        """(n,): whether each has an area of contact that carries: a good share of its tip's."""
+        least = _CARRYING_SHARE * np.pi * self.tip_radius**2
+        return np.asarray(self.areas >= least, bool)
+
     def state(self, number: int) -> str:
-        """What a post does, in a word."""
+        """What a post does, in a word or two."""
         if self.areas[number] <= 0:
             return "floats"
+        if not self.carries[number]:
+            return "touches too little"
         return "touches" if abs(self.depths[number]) < 0.005 else "goes in" if self.depths[number] > 0 else "touches"
 
 
@@ -95,6 +106,7 @@ def generate_cradle(request: CradleRequest, watch: Watch = UNWATCHED) -> Cradle:
     grid = middle + np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
     watch.at(0.3, f"looking for the surface above {len(grid):,} posts")
     seats, covered, protected = _seats(request, grid)
+    protected |= covered & _is_beside_protected(request, grid, p.post_tip / 2)
     kept_off = grid[covered & protected]
     grid, seats = grid[covered & ~protected], seats[covered & ~protected]
     is_fitted = p.heights == "fitted"
@@ -116,8 +128,9 @@ def generate_cradle(request: CradleRequest, watch: Watch = UNWATCHED) -> Cradle:
     if not stands.any():
         raise ParameterError("post_diameter", "no post gets past the surface round it", "make the posts thinner")
     places, seats, slopes, cones = places[stands], seats[stands], slopes[stands], cones[stands]
-    areas, holds = _contacts(disc.only(stands), places, slopes, p.post_tip / 2)
-    posts = Posts(places, seats, areas, kept_off, int((~stands).sum()))
+    areas, holds, counts = _contacts(disc.only(stands), places, slopes, p.post_tip / 2)
+    posts = Posts(places, seats, areas, kept_off, int((~stands).sum()), p.post_tip / 2)
+    holds = holds[np.repeat(posts.carries, counts)]
     bodies = [_post(place, slope, cone, p) for place, slope, cone in zip(places, slopes, cones.tolist(), strict=True)]
     plate = _plate(places[:, :2], p)
     return Cradle(
@@ -137,6 +150,20 @@ def _seats(request: CradleRequest, grid: Floats) -> tuple[Floats, Bools, Bools]:
         others, _ = nearest_hits(request.obstacles[1:], starts, UP)
         covered &= ~(others < distance)
     return np.where(covered, distance - 1.0, np.inf), covered, protected
+
+
+def _is_beside_protected(request: CradleRequest, grid: Floats, radius: float) -> Bools:
+    """(n,): whether a tip there would touch a protected surface: by rays close together up to a little beyond it."""
+    reach = radius + _OFF_PROTECTED_MM
+    rings = reach * (np.arange(_RINGS) + 1) / _RINGS
+    turns = 2 * np.pi * np.arange(_ROUND) / _ROUND
+    steps = np.stack([rings[:, None] * np.cos(turns), rings[:, None] * np.sin(turns)], axis=-1).reshape(-1, 2)
+    plan = grid[:, None] + steps
+    starts = np.concatenate([plan, np.full((*plan.shape[:2], 1), -1.0)], axis=2).reshape(-1, 3)
+    distance, normals = request.obstacles[0].first_hits(starts, UP)
+    # Of protected faces normals are turned over: they look up, though met from below.
+    struck = (np.isfinite(distance) & (normals[:, 2] > 0)).reshape(len(grid), -1)
+    return np.asarray(struck.any(axis=1), bool)
 
 
 @dataclass(frozen=True, eq=False)
@@ -171,15 +198,15 @@ def _disc_above(request: CradleRequest, grid: Floats, radius: float) -> _Disc:
     return _Disc(steps, (distance - 1.0).reshape(len(grid), -1), upright.reshape(len(grid), -1))
 
 
-def _contacts(disc: _Disc, tops: Floats, slopes: Floats, radius: float) -> tuple[Floats, Floats]:
-    """(n,) areas of the surface that lies at or below each post's top within its tip; and places on it.
+def _contacts(disc: _Disc, tops: Floats, slopes: Floats, radius: float) -> tuple[Floats, Floats, Longs]:
+    """(n,) areas of the surface that lies at or below each post's top within its tip; places on it, and how many each.
 
     Rays through the tip stand for equal areas, weighted by the slope of what they meet.
     """
     touched = disc.heights <= disc.levels(tops, slopes) + 1e-3
     areas = np.where(touched, 1 / disc.upright, 0.0).sum(axis=1) * (np.pi * radius**2 / len(disc.steps))
     plan = tops[:, None, :2] + disc.steps
-    return areas, np.column_stack([plan[touched], disc.heights[touched]])
+    return areas, np.column_stack([plan[touched], disc.heights[touched]]), touched.sum(axis=1)
 
 
 def _no_deeper(disc: _Disc, tops: Floats, slopes: Floats, seat_depth: float) -> Floats:
@@ -236,7 +263,7 @@ def _plate(grid: Floats, p: CradleParameters) -> tuple[Mesh, ...]:
 
 
 def _grip(request: CradleRequest, posts: Posts, holds: Floats) -> Grip:
-    touching = posts.areas > 0
+    touching = posts.carries
     faces = np.flatnonzero(request.overhangs.region_of_face >= 0)
     places = posts.tops[touching]
     contacts = np.column_stack([places[:, :2], posts.seats[touching]])

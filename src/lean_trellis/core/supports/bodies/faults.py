@@ -6,12 +6,16 @@ from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
+import shapely
 
+from lean_trellis.core.mesh.mesh import centre_of_mass
 from lean_trellis.core.supports.bodies.bodies import Bodies
+from lean_trellis.core.supports.bodies.cradle import Cradle
 from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
 from lean_trellis.core.supports.bodies.parameters import CradleParameters, RaftParameters
 from lean_trellis.core.supports.bodies.raft import Raft
 from lean_trellis.core.supports.common.faults import (
+    LOOK,
     FamilyView,
     Fault,
     Remedy,
@@ -20,6 +24,7 @@ from lean_trellis.core.supports.common.faults import (
     volume_in_part,
 )
 
+_BESIDE_MM, _LEAST_HULL_MM2 = 0.05, 0.5
 _LEAST_OVERLAP_MM3 = 0.01
 
 
@@ -34,6 +39,7 @@ def cradle_faults(view: FamilyView[CradleParameters, Bodies]) -> Iterator[Fault]
     """Does it run into a part, and is its plate thicker than the part stands above the plate?"""
     yield from _through_part(view, view.parameters.seat_depth)
     yield from _too_thick(view, view.parameters.raft_thickness, "cradle's plate")
+    yield from _one_sided(view)
     yield from empty_support(view.structure)
 
 
@@ -45,7 +51,7 @@ def flank_faults(view: FamilyView[FlankParameters, Bodies]) -> Iterator[Fault]:
 
 def block_faults(view: FamilyView[Any, Bodies]) -> Iterator[Fault]:
     """Does it run into a part?"""
-    yield from _through_part(view, 0.0)
+    yield from _through_part(view, -view.parameters.trim_clearance)
     yield from empty_support(view.structure)
 
 
@@ -62,6 +68,28 @@ def _through_part(view: FamilyView[Any, Bodies], bite: float) -> Iterator[Fault]
                 cause="they are placed or sized so that they reach into the part",
                 at_mm=place_of(made.mesh.bounds.mean(axis=0)), value=common, limit=allowed, unit="mm³", part=number,
             )  # fmt: skip
+
+
+def _one_sided(view: FamilyView[CradleParameters, Any]) -> Iterator[Fault]:
+    """Do the posts that carry stand round what the part weighs? One row on one side is no cradle."""
+    made, part = view.structure, view.parts[0]
+    if not isinstance(made, Cradle) or not len(made.posts):
+        return
+    posts = made.posts
+    carries = posts.carries | (view.parameters.seat_depth < 0)  # those stay off it on purpose
+    places = posts.tops[carries, :2]
+    middle = centre_of_mass(part.mesh)
+    outside = shapely.Point(middle[:2]).distance(shapely.MultiPoint(places).convex_hull) if len(places) else np.inf
+    is_line = len(places) < 3 or shapely.MultiPoint(places).convex_hull.area < _LEAST_HULL_MM2
+    if outside > _BESIDE_MM or is_line:
+        yield Fault(
+            "cradle_one_sided", "caution" if view.others else "stop",
+            f"{len(places)} of {len(posts)} posts carry, and they do not stand round what {view.name} weighs",
+            cause="the part would lean over them: its centre of mass is not between posts that carry"
+            if outside > _BESIDE_MM else "posts that carry stand in one line",
+            at_mm=place_of(middle), value=float(outside) if np.isfinite(outside) else None, limit=_BESIDE_MM, unit="mm",
+            remedies=(LOOK,),
+        )  # fmt: skip
 
 
 def _too_thick(view: FamilyView[Any, Bodies], thickness: float, what: str) -> Iterator[Fault]:

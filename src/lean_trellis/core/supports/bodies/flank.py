@@ -44,11 +44,16 @@ class FlankWall(Bodies):
     path: Floats = field(default_factory=lambda: np.zeros((0, 2)))
     lines: int = 0
     ties: int = 0
-    missed: int = 0
-    """Ties that found no part beside the wall."""
+    misses: tuple[tuple[str, int], ...] = ()
+    """Why ties are missing, in words, and how many each."""
     values: dict[str, float] = field(default_factory=dict)
     """What `derived_values` gives."""
     reserve: float = 0.0
+
+    @property
+    def missed(self) -> int:
+        """How many ties are missing."""
+        return sum(count for _, count in self.misses)
 
     @property
     def length_mm(self) -> float:
@@ -87,14 +92,14 @@ def generate_flank(request: FlankRequest, push: Push, watch: Watch = UNWATCHED) 
     bodies = [plate(part, 0.0, top) for part in polygons_of(wall)]
     bodies += _base(line, [outline, *(shadow(other.placed) for other in request.obstacles[1:])], base_width, p)
     watch.at(0.5, "setting ties")
-    ties, grip, lines, missed = _ties(line, request, ties_to)
+    ties, grip, lines, misses = _ties(line, request, ties_to)
     reserve = _reserve(push, top, length, base_width)
     values = {
         "along_length": outline.exterior.length if p.along_length is None else p.along_length,
         "ties_to": ties_to, "top": top, "base_width": base_width,
     }  # fmt: skip
     return FlankWall(
-        (*bodies, *ties), "body", "bodies", grip, shapely.get_coordinates(line), lines, len(ties), missed, values,
+        (*bodies, *ties), "body", "bodies", grip, shapely.get_coordinates(line), lines, len(ties), misses, values,
         reserve,
     )  # fmt: skip
 
@@ -175,8 +180,10 @@ def _base(line: Shape, shadows: list[Shape], width: float, p: FlankParameters) -
     return [plate(part, 0.0, height) for part in touching]
 
 
-def _ties(line: Shape, request: FlankRequest, ties_to: float) -> tuple[list[Mesh], Grip, int, int]:
-    """Ties in upright lines, each from the wall to the part beside it; the grip, how many lines, and misses."""
+def _ties(
+    line: Shape, request: FlankRequest, ties_to: float
+) -> tuple[list[Mesh], Grip, int, tuple[tuple[str, int], ...]]:
+    """Ties in upright lines, each from the wall to the part beside it; the grip, how many lines, and why some miss."""
     p = request.parameters
     inset = min(p.tie_width, line.length / 4)
     count = max(2, math.ceil((line.length - 2 * inset) / p.free_length) + 1)
@@ -191,12 +198,21 @@ def _ties(line: Shape, request: FlankRequest, ties_to: float) -> tuple[list[Mesh
     inward3 = np.tile(np.column_stack([inward, np.zeros(count)]), (len(heights), 1))
     distance, share = _reached(request, starts, inward3)
     most = p.wall_thickness / 2 + _ROUNDLY * p.standoff
+    is_there = np.isfinite(distance)
     reaches = distance <= most
-    drop = 1 / math.tan(math.radians(self_supporting_lean(request.overhangs.critical_angle)))
-    reaches &= _has_room(request, starts, inward3, np.where(reaches, distance, 0.0), drop)
+    drop = 1 / math.tan(
+        math.radians(self_supporting_lean(request.overhangs.critical_angle, request.overhangs.tilt_deg))
+    )
+    free = _has_room(request, starts, inward3, np.where(reaches, distance, 0.0), drop)
+    misses = (
+        ("find no part beside the wall", int((~is_there).sum())),
+        (f"would be longer than {most:.3g} mm", int((is_there & ~reaches).sum())),
+        ("have the part in the way before their end", int((reaches & ~free).sum())),
+    )
+    reaches &= free
     ties = _wedges(starts[reaches], inward3[reaches], distance[reaches] + p.tie_bite, p.tie_width, drop)
     ends = starts[reaches] + inward3[reaches] * distance[reaches, None]
-    return ties, Grip(ends, share[reaches] * p.tie_width**2, ends, frozenset()), count, int((~reaches).sum())
+    return ties, Grip(ends, share[reaches] * p.tie_width**2, ends, frozenset()), count, misses
 
 
 def _reached(request: FlankRequest, starts: Floats, inward: Floats) -> tuple[Floats, Floats]:

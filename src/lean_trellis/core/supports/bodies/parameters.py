@@ -84,8 +84,9 @@ class BlockParameters(FamilyParameters):
         help="A support carries what rests on it; a separator only keeps parts apart.",
     )  # fmt: skip
     trim_clearance: float = parameter(
-        0.0, "Clearance to parts", unit="mm", least=0, most=20, question="holds",
-        help="What runs into a part is cut away, and this far round it as well; 0: it touches.",
+        0.0, "Clearance to parts", unit="mm", least=-10, most=20, question="holds",
+        help="What runs into a part is cut away, and this far round it as well; 0: it touches. Below 0 it goes into "
+        "the part by that much, on purpose.",
     )  # fmt: skip
     density: float = parameter(
         1.0, "Density", least=0.02, most=1, question="carries",

@@ -16,6 +16,8 @@ from lean_trellis.core.supports.common.plain import shadow_of_mesh
 from lean_trellis.core.supports.common.spec import ExportWish
 from lean_trellis.core.supports.common.structure import Counted, Drawn
 
+_MOST_TOLD = 6
+
 
 def drawn_bodies(bodies: Bodies, most: int) -> Drawn:
     """All bodies as they are, however many faces are wanted: they have few."""
@@ -59,14 +61,16 @@ def holes_in_words(raft: Raft) -> str:
 def flank_figures(wall: FlankWall) -> dict[str, Any]:
     """Ties, the values that followed from others, and the reserve against tipping."""
     values = {f"{key}_mm": value for key, value in wall.derived_values.items()}
-    ties = {"ties": wall.ties, "tie_lines": wall.lines, "ties_missed": wall.missed}
+    ties = {"ties": wall.ties, "tie_lines": wall.lines, "ties_missed": wall.missed,
+            "ties_missed_why": {words: count for words, count in wall.misses if count}}  # fmt: skip
     return {**ties, **values, "tipping_reserve": wall.reserve}
 
 
 def flank_in_words(wall: FlankWall) -> str:
     """Ties, and what the base resists."""
     reserve = "" if math.isinf(wall.reserve) else f"base holds {wall.reserve:.1f} times the push"
-    missed = f"{wall.missed} ties found no part" if wall.missed else ""
+    reasons = [f"{count} {words}" for words, count in wall.misses if count]
+    missed = f"{wall.missed} ties are missing: {', '.join(reasons)}" if wall.missed else ""
     further = ", ".join(words for words in (reserve, missed) if words)
     return _lines(f"{Counted(wall.ties, 'tie', 'ties')} in {Counted(wall.lines, 'line', 'lines')}", further)
 
@@ -86,22 +90,35 @@ def cradle_in_words(cradle: Cradle) -> str:
     """Posts, and what they do."""
     posts = cradle.posts
     kinds = [posts.state(number) for number in range(len(posts))]
-    several = {"goes in": "go in", "touches": "touch", "floats": "float"}
+    several = {"goes in": "go in", "touches": "touch", "touches too little": "touch too little", "floats": "float"}
     counts = {kind: kinds.count(kind) for kind in dict.fromkeys(kinds)}
     counted = ", ".join(f"{count} {kind if count == 1 else several[kind]}" for kind, count in counts.items())
-    off = f", {len(posts.kept_off)} left out below protected surfaces" * bool(len(posts.kept_off))
+    off = f", {len(posts.kept_off)} left out below or beside protected surfaces" * bool(len(posts.kept_off))
     crowded = f", {posts.crowded} had no space beside a slope" * bool(posts.crowded)
     grid = f"{Counted(len(posts), 'post', 'posts')} in {cradle.rows} rows and {cradle.columns} columns"
     return _lines(grid, counted + off + crowded)
 
 
 def block_figures(block: Block) -> dict[str, Any]:
-    """Size, what was trimmed away, density."""
-    return {"size_mm": list(block.size_mm), "trimmed_mm3": block.trimmed_mm3, "density": block.density}
+    """Size, what was trimmed away, density, and each contact with its place, area and depth."""
+    touches = [
+        {"at_mm": at, "area_mm2": area, "depth_mm": depth}
+        for at, area, depth in zip(
+            block.touching.places.tolist(), block.touching.areas.tolist(), block.touching.depths.tolist(), strict=True
+        )
+    ]
+    return {"size_mm": list(block.size_mm), "trimmed_mm3": block.trimmed_mm3, "density": block.density,
+            "touches": touches}  # fmt: skip
 
 
 def block_in_words(block: Block) -> str:
     """Size, and what was trimmed away."""
     x, y, z = block.size_mm
     trimmed = f"{block.trimmed_mm3 / 1000:.2f} cm³ trimmed away"
-    return _lines(f"{block.counted}, {x:.4g} by {y:.4g} by {z:.4g} mm, {trimmed}")
+    own = block.touching
+    each = [
+        f"contact {n}: {area:.2f} mm², {depth:.2f} mm deep, at {at[0]:.1f}, {at[1]:.1f}, {at[2]:.1f}"
+        for n, (at, area, depth) in enumerate(zip(own.places, own.areas, own.depths, strict=True), start=1)
+    ]
+    more = [f"and {len(each) - _MOST_TOLD} further contacts"] if len(each) > _MOST_TOLD else []
+    return _lines(f"{block.counted}, {x:.4g} by {y:.4g} by {z:.4g} mm, {trimmed}", *each[:_MOST_TOLD], *more)

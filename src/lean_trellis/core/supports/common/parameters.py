@@ -188,6 +188,9 @@ def require_shallow(parameters: FamilyParameters, keys: tuple[str, ...], part_he
             )
 
 
-def self_supporting_lean(critical_angle: float) -> float:
-    """How far sides may lean from vertical and still support themselves, degrees: a little less than the angle lets."""
-    return max(90 - critical_angle - _SPARE_DEG, 1.0)
+def self_supporting_lean(critical_angle: float, tilt: float = 0.0) -> float:
+    """How far sides may lean from vertical and still support themselves, degrees: a little less than the angle lets.
+
+    On a belt layers have a `tilt`, by which a side may lean the less.
+    """
+    return max(90 - critical_angle - tilt - _SPARE_DEG, 1.0)

@@ -94,7 +94,7 @@ def panels_along(paths: list[Path], roofs: list[Roof], request: Request[Any], wa
     watch.at(0.7, "cutting openings and tabs")
     reach = min(p.thickness / 2, 0.9 * p.cut_width if p.largest_piece is not None else math.inf)
     crossings = where_walls_meet(courses.segments, reach)
-    lean = self_supporting_lean(request.overhangs.critical_angle)
+    lean = self_supporting_lean(request.overhangs.critical_angle, request.overhangs.tilt_deg)
 
     def is_met(columns: Columns, slabs: Slabs) -> Bools:
         return slabs_met(columns, slabs, request.obstacles, p.thickness, _LOOKED_AT)
