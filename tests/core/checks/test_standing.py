@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
-from checked_parts import codes, job_of, stack_of, the_finding
+from checked_parts import codes, job_of, stack_of, supported, the_finding
 
 from lean_trellis.core.checks import is_releasable
 from lean_trellis.core.derive.pipeline import Pipeline
@@ -135,3 +136,43 @@ def test_a_part_on_a_separator_is_held_and_on_none_is_not(library):
     far_in = codes(stack_of(library, Separator(library.material("pla"), 9.0, 2), 2))
     assert "region_not_held" in far_in
     assert "in_the_air" not in far_in  # its middle stands on the separator
+
+
+def two_pieces(apart: float, *, is_inside: bool = False) -> Mesh:
+    """A plate that stands, and a cube beside and above it that is no part of it, or begins inside it."""
+    cube = box((6, 6, 6), corner=(8, 8, 3 + apart) if not is_inside else (8, 8, 1))
+    plate = box((30, 20, 3))
+    shift = len(plate.vertices)
+    return Mesh(np.concatenate([plate.vertices, cube.vertices]), np.concatenate([plate.faces, cube.faces + shift]))
+
+
+@pytest.mark.parametrize(("apart", "is_found"), [(8.0, True), (0.01, False)])
+def test_a_piece_that_is_connected_to_nothing_stops(metal, apart, is_found):
+    found = [f for f in Pipeline().findings(job_of(metal, two_pieces(apart), offset=0.0)) if f.code == "in_the_air"]
+    assert bool(found) == is_found
+    if found:
+        assert found[0].message.startswith("one piece of its 2 is connected to nothing")
+        assert found[0].at_mm[2] == pytest.approx(11.0)
+        job = supported(job_of(metal, two_pieces(apart), offset=0.0))
+        assert "in_the_air" not in codes(job), "bars that stand on the plate's top hold it"
+
+
+def test_a_piece_that_begins_inside_another_is_one_with_it(metal):
+    assert "in_the_air" not in codes(job_of(metal, two_pieces(0.0, is_inside=True), offset=0.0))
+
+
+def test_a_void_is_no_piece(metal):
+    outer, inner = box((20, 20, 10)), box((6, 6, 4), corner=(7, 7, 3))
+    hollow = from_manifold(to_manifold(outer) - to_manifold(inner))
+    assert "in_the_air" not in codes(job_of(metal, hollow, offset=0.0))
+
+
+@pytest.mark.parametrize(
+    ("machine", "material", "contact", "is_found"),
+    [("metal-260", "steel-316l", "gap", True), ("metal-260", "steel-316l", "bite", False),
+     ("vat-200", "resin-model", "gap", True), ("filament-320", "petg", "gap", False)],
+)  # fmt: skip
+def test_a_gap_carries_only_where_the_process_bridges_it(library, machine, material, contact, is_found):
+    job = job_of((library.machine(machine), library.material(material)), box((20, 20, 4)), offset=6.0)
+    job = supported(job, "bars-extrusion" if machine == "filament-320" else "bars-metal", contact=contact)
+    assert ("in_the_air" in codes(job)) == is_found

@@ -22,8 +22,6 @@ _RIM_STEP_MM = 0.25
 _NEAREST, _RIM_NEAREST, _LEVELS = 8, 12, 64
 """So many of the nearest contacts, and places on the rim, are looked at."""
 _SAME_HEIGHT_MM = 1e-6
-_LOOK_MM = 0.5
-"""A contact is on the face that is no farther from it than this."""
 _OWN_CONTACT_MM = 10.0
 """A region with a contact no farther than this from its free rim is not carried by its walls alone."""
 _FEW_LAYERS, _NEAR_ISLAND = 3, 32
@@ -205,16 +203,8 @@ def _away_from_contacts(samples: SurfacePoints, contacts: Contacts, part: PartSt
 
 def _basins_of(contacts: Floats, part: PartState) -> tuple[Longs, Floats]:
     """Of each contact the basin under the face that it meets, and its height along the layer normal."""
-    mesh, up = part.overhangs.mesh, np.array(part.overhangs.layer_normal)
-    pose, source = part.part.pose, part.part.mesh
-    begins = contacts - _LOOK_MM * up
-    hits = part.tree.first_hits(pose.to_part(source, begins), np.broadcast_to(up, begins.shape) @ pose.matrix)
-    faces = np.where(hits.distance <= 2 * _LOOK_MM, hits.face, -1)
-    lost = np.flatnonzero(faces < 0)
-    if len(lost):
-        nearest = cKDTree(mesh.centroids_of(np.arange(len(mesh.faces)))).query(contacts[lost])[1]
-        faces[lost] = nearest
-    return part.pieces.basins_at(mesh, faces), contacts @ up
+    basins = part.pieces.basins_at(part.overhangs.mesh, part.faces_at(contacts))
+    return basins, contacts @ np.array(part.overhangs.layer_normal)
 
 
 def _away_from_rim(

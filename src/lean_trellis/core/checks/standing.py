@@ -20,7 +20,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.supports.common.contacts import ContactParameters
-from lean_trellis.core.supports.common.footings import lowest_places
+from lean_trellis.core.supports.common.footings import lowest_places, shells_of
 
 _DOWN = np.array([[0.0, 0.0, -1.0]])
 _BELOW_MM = 2e-3
@@ -62,7 +62,14 @@ class _Node:
     name: str
     bases: list[set[str]] = field(default_factory=list)
     places: list[Floats] = field(default_factory=list)
-    held_by: set[str] = field(default_factory=set)
+    held_by: list[set[str]] = field(default_factory=list)
+    """By which supports each piece is held."""
+
+    def loose(self, standing: set[str]) -> list[Floats]:
+        """The lowest places of pieces that neither stand on what stands nor are held by it."""
+        held = self.held_by or [set() for _ in self.bases]
+        found = zip(self.bases, held, self.places, strict=True)
+        return [place for bases, by, place in found if not (bases | by) & standing]
 
 
 PLATE = "plate"
@@ -79,8 +86,12 @@ def check_standing(state: BuildState) -> Iterator[Finding]:
         if loose:
             yield _loose_support(state, held, loose, len(node.bases))
     for part in state.subjects:
+        node = nodes[part.part.id]
+        loose = node.loose(standing)
         if part.part.id not in standing:
-            yield _loose_part(state, part, nodes[part.part.id])
+            yield _loose_part(state, part, node)
+        elif loose:
+            yield _loose_piece(part, loose, len(node.bases))
 
 
 def _standing(nodes: dict[str, _Node]) -> set[str]:
@@ -90,7 +101,7 @@ def _standing(nodes: dict[str, _Node]) -> set[str]:
         more = {
             key
             for key, node in nodes.items()
-            if key not in standing and (node.held_by & standing or any(bases & standing for bases in node.bases))
+            if key not in standing and any(some & standing for some in (*node.held_by, *node.bases))
         }
         if not more:
             return standing
@@ -107,11 +118,7 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
     nodes = {}
     layer = state.job.layer_height
     for part in state.parts:
-        held_by = {held.support.id for held in state.supports_of(part.part) if len(held.structure.holds)}
-        footings = _lowest_of(part.overhangs.mesh)
-        nodes[part.part.id] = _node(state.name_of(part.part.id), footings, np.zeros(len(footings), np.int64),
-                                    {key: s for key, s in solids.items() if key != part.part.id and key not in made},
-                                    layer, 1.5 * layer, held_by)  # fmt: skip
+        nodes[part.part.id] = _part_node(state, part, {key: s for key, s in solids.items() if key not in made})
     for held in state.supports:
         begins = held.structure.footings()
         reach = np.inf if begins.is_sure else _reach(held, layer)
@@ -124,6 +131,41 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
             others = {other: solid for other, solid in solids.items() if other != key}
             nodes[key] = _node(key, low, np.zeros(len(low), np.int64), others, layer, 1.5 * layer)
     return nodes
+
+
+def _part_node(state: BuildState, part: PartState, solids: dict[str, _Solid]) -> _Node:
+    """A part with its shells as pieces, but for voids; other shells of its own carry one that begins in or on them."""
+    mesh, layer = part.overhangs.mesh, state.job.layer_height
+    shell_of_vertex, lowest = shells_of(mesh), lowest_places(mesh)
+    count = int(shell_of_vertex.max(initial=-1)) + 1
+    corners = mesh.corners - mesh.middle
+    volumes = np.bincount(
+        shell_of_vertex[mesh.faces[:, 0]], np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])),
+        count,
+    )  # fmt: skip
+    used = np.bincount(shell_of_vertex[mesh.faces[:, 0]], minlength=count) > 0
+    solid = np.flatnonzero(used & ~((volumes < 0) & (count > 1)))
+    number = np.full(count, -1)
+    number[solid] = np.arange(len(solid))
+    some = number[lowest.pieces] >= 0
+    node = _node(part.part.name, lowest.places[some], number[lowest.pieces[some]], solids, layer, 1.5 * layer)
+    node.held_by = [set() for _ in node.bases]
+    for held in state.supports_of(part.part):
+        if not _may_hang_on(held, state):
+            continue
+        faces = part.faces_at(held.structure.holds)
+        for shell in np.unique(number[shell_of_vertex[mesh.faces[faces, 0]]]).tolist():
+            if shell >= 0:
+                node.held_by[shell].add(held.support.id)
+    return node
+
+
+def _may_hang_on(held: SupportState, state: BuildState) -> bool:
+    """Whether contacts of a support carry: a bite does; a gap where the process bridges it, as extrusion does."""
+    parameters = held.support.parameters
+    if not isinstance(parameters, ContactParameters) or parameters.lift_mm(state.job.layer_height) >= 0:
+        return True
+    return state.job.machine.process == "extrusion"
 
 
 def _lowest_of(mesh: Mesh) -> Floats:
@@ -139,11 +181,10 @@ def _reach(held: SupportState, layer: float) -> float:
     return max(1.5 * layer, gap + 0.5 * layer)
 
 
-def _node(name: str, places: Floats, pieces: Longs, solids: dict[str, _Solid], layer: float, reach: float,
-          held_by: set[str] | None = None) -> _Node:  # fmt: skip
+def _node(name: str, places: Floats, pieces: Longs, solids: dict[str, _Solid], layer: float, reach: float) -> _Node:
     """A node whose pieces stand on what is found below their footings."""
     count = int(pieces.max(initial=-1)) + 1
-    node = _Node(name, [set() for _ in range(count)], [], held_by or set())
+    node = _Node(name, [set() for _ in range(count)])
     on_plate = places[:, 2] <= layer
     for piece in np.unique(pieces[on_plate]).tolist():
         node.bases[piece].add(PLATE)
@@ -177,11 +218,24 @@ def _loose_support(state: BuildState, held: SupportState, loose: list[Floats], c
     )  # fmt: skip
 
 
+def _loose_piece(part: PartState, loose: list[Floats], count: int) -> Finding:
+    place = min(loose, key=lambda at: float(at[2]))
+    what = "one piece" if len(loose) == 1 else f"{len(loose)} pieces"
+    return Finding(
+        "in_the_air", "stop", part.part.name,
+        f"{what} of its {count} {'is' if len(loose) == 1 else 'are'} connected to nothing, the lowest at "
+        f"{place[2]:.2f} mm above the plate",
+        cause="it is not joined to the rest, stands on nothing and no support that stands holds it",
+        at_mm=tuple(place.tolist()), value=float(place[2]), unit="mm", part_id=part.part.id,
+        cures=(Cure("Support all its regions", SupportRegions(part.part.id)),),
+    )  # fmt: skip
+
+
 def _loose_part(state: BuildState, part: PartState, node: _Node) -> Finding:
     mesh = part.overhangs.mesh
     place = mesh.vertices[int(mesh.vertices[:, 2].argmin())]
     height = float(place[2])
-    is_held = bool(node.held_by)
+    is_held = any(node.held_by)
     why = "its supports do not reach the plate" if is_held else "nothing is below it"
     support = Cure("Support all its regions", SupportRegions(part.part.id))
     lower = Cure("Lower it to the plate", SetOffset(part.part.id, 0.0))

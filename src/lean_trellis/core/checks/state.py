@@ -23,6 +23,8 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 
+_LOOK_MM = 0.5
+
 
 @dataclass(frozen=True, eq=False)
 class PartState:
@@ -36,6 +38,19 @@ class PartState:
     pieces: Pieces
     islands: tuple[Island, ...]
     axis: MainAxis
+
+    def faces_at(self, places: Floats) -> Longs:
+        """(n,): the face that is met at each of places (n, 3) on the part or within half a millimetre of it."""
+        mesh, up = self.overhangs.mesh, np.array(self.overhangs.layer_normal)
+        if not len(places):
+            return np.zeros(0, np.int64)
+        begins = self.part.pose.to_part(self.part.mesh, places - _LOOK_MM * up)
+        hits = self.tree.first_hits(begins, np.broadcast_to(up, places.shape) @ self.part.pose.matrix)
+        faces: Longs = np.where(hits.distance <= 2 * _LOOK_MM, hits.face, -1)
+        lost = np.flatnonzero(faces < 0)
+        if len(lost):
+            faces[lost] = cKDTree(mesh.centroids_of(np.arange(len(mesh.faces)))).query(places[lost])[1]
+        return faces
 
 
 @dataclass(frozen=True, eq=False)

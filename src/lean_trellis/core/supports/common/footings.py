@@ -29,14 +29,20 @@ class Footings:
     is_sure: bool = False
 
 
+def shells_of(mesh: Mesh) -> Longs:
+    """(v,): the shell that each vertex belongs to."""
+    ends = np.concatenate([mesh.faces[:, :2], mesh.faces[:, 1:]])
+    graph = coo_array((np.ones(len(ends), bool), (ends[:, 0], ends[:, 1])), shape=(len(mesh.vertices),) * 2)
+    labels: Longs = connected_components(graph, directed=False)[1].astype(np.int64)
+    return labels
+
+
 def lowest_places(mesh: Mesh) -> Footings:
     """Of every shell of a mesh its lowest vertices, and places spread over the faces that lie there."""
     if not len(mesh.faces):
         return Footings()
-    ends = np.concatenate([mesh.faces[:, :2], mesh.faces[:, 1:]])
-    graph = coo_array((np.ones(len(ends), bool), (ends[:, 0], ends[:, 1])), shape=(len(mesh.vertices),) * 2)
-    count, shells = connected_components(graph, directed=False)
-    lowest = np.full(count, np.inf)
+    shells = shells_of(mesh)
+    lowest = np.full(int(shells.max()) + 1, np.inf)
     np.minimum.at(lowest, shells, mesh.vertices[:, 2])
     of_face = shells[mesh.faces[:, 0]]
     used = np.zeros(len(mesh.vertices), bool)
