@@ -43,6 +43,31 @@ def test_a_job_is_cut_as_it_is_supports_apart(call, stl, tmp_path):
     assert call("layers", path, "--layer-height", 0.2, "--json")[1]["count"] == pytest.approx(found["count"] / 5, abs=1)
 
 
+def test_a_first_layer_of_its_own_and_supports_at_every_second_layer(call, stl, tmp_path):
+    path = tmp_path / "slab.trellis"
+    options = ("--set", "bars-metal", "--first-layer", 0.06, "--support-every", 2)
+    assert call("prepare", stl, "-o", path, *options, "--json")[0] == 0
+    found = call("layers", path, "--json")[1]
+    assert (found["first_layer_mm"], found["support_every"]) == (0.06, 2)
+    assert found["z_mm"][:3] == pytest.approx([0.03, 0.08, 0.12])
+    support, part = np.array(found["support_area_mm2"]), np.array(found["part_area_mm2"])
+    below = np.array(found["z_mm"]) < 3.5
+    assert (support[below][::2] == 0).all()
+    assert support[below][1::2].min() > 0
+    assert part[~below].max() > 0
+    every = call("layers", path, "--support-every", 1, "--layer-height", 0.1, "--first-layer", 0.2, "--json")[1]
+    assert every["z_mm"][:2] == pytest.approx([0.1, 0.25])
+    assert np.array(every["support_area_mm2"])[:20].min() > 0
+    status, _, err = call("layers", path, "--first-layer", 9, "--json")
+    assert status == 2 and "--first-layer" in err
+
+
+def test_a_vat_hardens_its_supports_at_every_layer(call, stl, tmp_path):
+    options = ("--machine", "vat-150", "--set", "bars-resin-regular", "--support-every", 2)
+    status, _, err = call("prepare", stl, "-o", tmp_path / "slab.trellis", *options)
+    assert status == 2 and "a vat hardens every layer" in err
+
+
 def test_closed_gaps_are_reported_with_their_places(call, tmp_path):
     mesh = box((10, 10, 4))
     side = mesh.normals[:, 0] > 0.9

@@ -17,7 +17,15 @@ from lean_trellis.core.checks import NOT_EXAMINED, Finding, is_releasable
 from lean_trellis.core.derive.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import Job, new_job
-from lean_trellis.core.job.edits import add_bodies, add_support, arrange_parts, set_angles, set_layer_height
+from lean_trellis.core.job.edits import (
+    add_bodies,
+    add_support,
+    arrange_parts,
+    set_angles,
+    set_first_layer,
+    set_layer_height,
+    set_support_every,
+)
 from lean_trellis.core.job.edits.updates import newer_values, take_newer
 from lean_trellis.core.job.files import SUFFIX, open_job, save_job
 from lean_trellis.core.progress import Stretch
@@ -46,6 +54,8 @@ def prepare(
     build_offset: float | None,
     keep_position: bool,
     layer_height: float | None,
+    first_layer: float | None,
+    support_every: int | None,
     as_json: bool,
 ) -> None:
     """Make a job of files, sets and recipes, and tell what came of it."""
@@ -64,6 +74,10 @@ def prepare(
     job = new_job(*shop, out.stem)
     if layer_height is not None:
         job = set_layer_height(job, layer_height).job
+    if first_layer is not None:
+        job = set_first_layer(job, first_layer).job
+    if support_every is not None:
+        job = set_support_every(job, support_every).job
     pipeline = Pipeline()
     with progress() as watch:
         read = read_files(files, units, Stretch(watch, 0, 0.3))

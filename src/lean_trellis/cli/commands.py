@@ -27,6 +27,10 @@ KeepOption = Annotated[bool, typer.Option("--keep-position", help="Leave x and y
 CriticalOption = Annotated[float | None, typer.Option("--critical-angle", help="Degrees; default: the material's.")]
 WatchOption = Annotated[float | None, typer.Option("--watch-angle", help="Degrees; default: the material's.")]
 LayerOption = Annotated[float | None, typer.Option("--layer-height", help="mm; default: the material's usual one.")]
+FirstLayerOption = Annotated[float | None, typer.Option("--first-layer", help="mm; default: as the others.")]
+SupportEveryOption = Annotated[
+    int | None, typer.Option("--support-every", help="Build supports at every so many-th layer; default: every one.")
+]
 
 
 def register(app: typer.Typer) -> None:
@@ -83,6 +87,8 @@ def layers(
     rotate: RotateOption = (0.0, 0.0, 0.0),
     build_offset: OffsetOption = 0.0,
     keep_position: KeepOption = False,
+    first_layer: FirstLayerOption = None,
+    support_every: SupportEveryOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Cut parts and supports into layers: the area of each, and the gaps that were closed.
@@ -91,7 +97,8 @@ def layers(
     """
     from lean_trellis.cli.layers import layers as run
 
-    run(path, layer_height, machine, material, units, rotate, build_offset, keep_position, as_json)
+    run(path, layer_height, machine, material, units, rotate, build_offset, keep_position, first_layer, support_every,
+        as_json)  # fmt: skip
 
 
 def prepare(
@@ -109,13 +116,15 @@ def prepare(
     build_offset: OffsetOption = None,
     keep_position: KeepOption = False,
     layer_height: LayerOption = None,
+    first_layer: FirstLayerOption = None,
+    support_every: SupportEveryOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Read parts, pose and lift them, find overhangs, make supports, write a job."""
     from lean_trellis.cli.build import prepare as run
 
     run(files, out, sets, recipe, parameters, machine, material, critical_angle, watch_angle, units, rotate,
-        build_offset, keep_position, layer_height, as_json)  # fmt: skip
+        build_offset, keep_position, layer_height, first_layer, support_every, as_json)  # fmt: skip
 
 
 def check(path: JobArgument, as_json: JsonOption = False) -> None:

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from lean_trellis.cli.options import choose_shop, chosen_layer_height, posed, require_layer_height, require_offset
+from lean_trellis.cli.options import (
+    choose_shop,
+    chosen_layer_height,
+    posed,
+    require_layer_height,
+    require_offset,
+    require_support_every,
+)
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.reading import read_files
 from lean_trellis.core.arrays import Longs
@@ -33,17 +40,20 @@ def layers(
     rotate: tuple[float, float, float],
     build_offset: float | None,
     keep_position: bool,
+    first_layer: float | None,
+    support_every: int | None,
     as_json: bool,
 ) -> None:
     """The layers of a mesh file as it would be posed, or of a job as it is."""
-    asked = require_layer_height(layer_height)
+    asked, first = require_layer_height(layer_height), require_layer_height(first_layer, "--first-layer")
+    every = require_support_every(support_every)
     with progress() as watch:
         if path.suffix == SUFFIX:
-            table = _of_job(path, asked, watch)
+            table = _of_job(path, asked, first, every, watch)
         else:
             shop = choose_shop(full_library(), machine, material) if machine or material else None
             normal = shop[0].layer_normal if shop and machine else (0.0, 0.0, 1.0)
-            table = _Table(chosen_layer_height(asked, material), normal)
+            table = _Table(LayerPlan(chosen_layer_height(asked, material), first), normal)
             bodies = read_files([path], units, Stretch(watch, 0, 0.3)).bodies
             for number, (_, body) in enumerate(bodies):
                 middle = body.mesh.middle if keep_position or shop is None else (*shop[0].plate.middle, 0)
@@ -57,9 +67,10 @@ def layers(
         _say(document)
 
 
-def _of_job(path: Path, asked: float | None, watch: Watch) -> _Table:
+def _of_job(path: Path, asked: float | None, first: float | None, every: int | None, watch: Watch) -> _Table:
     job, pipeline = open_job(path, full_library()), Pipeline()
-    table = _Table(asked or job.layer_height, job.machine.layer_normal)
+    plan = LayerPlan(asked or job.layer_height, first or job.first_layer)
+    table = _Table(plan, job.machine.layer_normal, every or job.support_every)
     count = len(job.parts) + len(job.supports) + len(job.stacks)
     done = 0
 
@@ -85,15 +96,16 @@ def _of_job(path: Path, asked: float | None, watch: Watch) -> _Table:
 class _Table:
     """Areas by layer and kind of body, at one layer height."""
 
-    height: float
+    plan: LayerPlan
     normal: tuple[float, float, float]
+    support_every: int = 1
     bodies: list[tuple[str, str, BodyLayers]] = field(default_factory=list)
 
     def add(
         self, kind: str, name: str, topology: Topology, placed: Mesh, line_mm: float = 0.0, watch: Watch = UNWATCHED
     ) -> None:
         """Cut one body more."""
-        plan = LayerPlan(self.height)
+        plan = replace(self.plan, every=self.support_every) if kind == "support" else self.plan
         made = layered(topology, placed.vertices, plan, self.normal, line_mm=line_mm, watch=watch)
         self.bodies.append((kind, name, made))
 
@@ -105,9 +117,11 @@ class _Table:
         areas = {kind: np.zeros(high - low + 1) for kind in _KINDS}
         for kind, _, made in self.bodies:
             areas[kind][numbers[id(made)] - low] += made.areas_mm2
-        heights = (np.arange(low, high + 1) + 0.5) * self.height
+        heights = self.plan.middle_of(np.arange(low, high + 1))
         return {
-            "layer_height_mm": self.height,
+            "layer_height_mm": self.plan.height,
+            "first_layer_mm": self.plan.first or self.plan.height,
+            "support_every": self.support_every,
             "count": len(heights),
             "z_mm": heights.tolist(),
             **{f"{kind}_area_mm2": areas[kind].tolist() for kind in _KINDS},
@@ -116,8 +130,7 @@ class _Table:
 
     def _numbers(self, made: BodyLayers) -> Longs:
         """(l,): the number of each layer of a body, 0 for the one on the plate."""
-        numbers: Longs = np.rint(made.heights / self.height - 0.5).astype(np.int64)
-        return numbers
+        return self.plan.numbers_of(made.heights)
 
 
 def _body(kind: str, name: str, made: BodyLayers) -> dict[str, Any]:

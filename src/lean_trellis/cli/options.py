@@ -24,10 +24,17 @@ def require_offset(offset: float | None) -> float | None:
     return offset
 
 
-def require_layer_height(height: float | None) -> float | None:
+def require_support_every(layers: int | None) -> int | None:
+    """At which layers supports are built, when that makes sense."""
+    if layers is not None and not 1 <= layers <= 10:
+        raise EditError("--support-every", f"every {layers} layers is no choice", "give 1 to 10")
+    return layers
+
+
+def require_layer_height(height: float | None, option: str = "--layer-height") -> float | None:
     """The layer height, when layers can be that high."""
     if height is not None and not 0 < height <= 5:
-        raise EditError("--layer-height", f"{height:g} mm is no layer height", "give more than 0, up to 5")
+        raise EditError(option, f"{height:g} mm is no layer height", "give more than 0, up to 5")
     return height
 
 

@@ -52,9 +52,13 @@ def test_every_model_of_a_job_is_walked():
         assert kind in kinds
 
 
-@pytest.mark.parametrize("field", ["surface", "fitting", "lot"])
-def test_jobs_share_their_fields_only_where_all_are_the_same(metal, field):
+@pytest.mark.parametrize(
+    ("field", "values"),
+    [("surface", ("a", "b")), ("fitting", ("a", "b")), ("lot", ("a", "b")), ("layer_height", (0.02, 0.03)),
+     ("first_layer", (None, 0.06)), ("support_every", (1, 2))],
+)  # fmt: skip
+def test_jobs_share_their_fields_only_where_all_are_the_same(metal, field, values):
     job = new_job(*metal)
-    one, other = replace(job, **{field: "a"}), replace(job, **{field: "b"})
+    one, other = (replace(job, **{field: value}) for value in values)
     for mine, theirs, shares in ((one, other, False), (other, one, False), (one, replace(one), True)):
         assert Graph().revision(mine).shares_fields_with(theirs) is shares

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
+from dataclasses import fields
 from typing import Any, TypeVar
 
 from cachetools import LRUCache
@@ -20,6 +21,12 @@ T = TypeVar("T")
 USUAL_BYTES = 1_500_000_000
 _MOST_REVISIONS = 8
 _MISSING = object()
+_PLAIN = frozenset({str, int, float, bool})
+_SHARED = tuple(
+    entry.name for entry in fields(Job)
+    if entry.name not in {"name", "parts", "supports", "stacks", "sets", "is_released"}
+)  # fmt: skip
+"""Fields that belong to the job as a whole, and on which results follow."""
 
 
 class Revision:
@@ -61,13 +68,8 @@ class Revision:
 
     def shares_fields_with(self, job: Job) -> bool:
         """Whether another job has the same machine, material and so on: all fields but its lists."""
-        mine = self.job
-        return (
-            mine.machine is job.machine
-            and mine.material is job.material
-            and mine.layer_height == job.layer_height
-            and (mine.surface, mine.fitting, mine.lot) == (job.surface, job.fitting, job.lot)
-        )
+        pairs = ((getattr(self.job, name), getattr(job, name)) for name in _SHARED)
+        return all(mine is other or (type(mine) in _PLAIN and mine == other) for mine, other in pairs)
 
     def needs(self, node: Node[Any], subject: Subject) -> tuple[Need, ...]:
         """The other results that one needs."""

@@ -19,7 +19,7 @@ def _part_layers(reader: Reader[BodyLayers]) -> BodyLayers:
     return layered(
         reader.one(TOPOLOGY),
         reader.one(PLACED).vertices,
-        LayerPlan(job.layer_height),
+        LayerPlan(job.layer_height, job.first_layer),
         job.machine.layer_normal,
         watch=reader.watch,
     )
@@ -33,7 +33,7 @@ PART_LAYERS: Node[BodyLayers] = Node(
     "part layers",
     "part",
     _part_layers,
-    ("part.mesh", "part.pose", "job.layer_height", "job.machine"),
+    ("part.mesh", "part.pose", "job.layer_height", "job.first_layer", "job.machine"),
     _on_the_part,
     is_local=True,
 )
@@ -45,7 +45,7 @@ def _support_layers(reader: Reader[BodyLayers]) -> BodyLayers:
     return layered(
         build_topology(mesh),
         mesh.vertices,
-        LayerPlan(job.layer_height),
+        LayerPlan(job.layer_height, job.first_layer, job.support_every),
         job.machine.layer_normal,
         line_mm=line_width(job.constants),
         watch=reader.stretch(0.5, 1.0),
@@ -56,6 +56,6 @@ SUPPORT_LAYERS: Node[BodyLayers] = Node(
     "support layers",
     "support",
     _support_layers,
-    ("job.material", "job.machine", "job.layer_height", "job.surface"),
+    ("job.material", "job.machine", "job.layer_height", "job.surface", "job.first_layer", "job.support_every"),
     lambda support, job, near: ((STRUCTURE, support),),
 )

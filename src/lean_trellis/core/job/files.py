@@ -108,6 +108,8 @@ def _as_kept(job: Job) -> JobFile:
         further_materials=_further_materials(job),
         sets=[_set_kept(one) for one in job.sets],
         is_released=job.is_released,
+        first_layer=job.first_layer,
+        support_every=job.support_every,
     )
 
 
@@ -252,7 +254,7 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
     if not {part for stack in stacks for part in stack.parts} <= known:
         raise FormatError(path, "holds a stack of a part that is not there", "open another copy of it")
     return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot,
-               kept.surface, kept.fitting, sets, kept.is_released)  # fmt: skip
+               kept.surface, kept.fitting, sets, kept.is_released, kept.first_layer, kept.support_every)  # fmt: skip
 
 
 def _material(name: str, values: Mapping[str, dict[str, Any] | None], library: Library) -> Material:

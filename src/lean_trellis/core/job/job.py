@@ -33,6 +33,10 @@ class Job:
     """The parameter sets that its supports were made with, as they were then."""
     is_released: bool = False
     """Whether it has been released: nothing outside changes it any more."""
+    first_layer: float | None = None
+    """Height of the lowest layer, mm, where it has one of its own."""
+    support_every: int = 1
+    """Supports are built at every so many-th layer."""
 
     @property
     def constants(self) -> dict[str, Constant]:

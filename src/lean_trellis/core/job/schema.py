@@ -236,3 +236,5 @@ class JobFile(_Kept):
     further_materials: dict[str, dict[str, Any]] = {}
     sets: list[SetKept] = []
     is_released: bool = False
+    first_layer: float | None = Field(None, gt=0, le=5)
+    support_every: int = Field(1, ge=1, le=20)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.errors import EditError
 
 MOST_LAYERS = 100_000
@@ -18,10 +18,24 @@ class LayerPlan:
     """Layers `height` mm high, from the plate upward; the lowest one is `first` mm high if that is given.
 
     A layer is cut at its middle. Below the plate, as it occurs on a belt, layers go on downward at the same height.
+    With `every` above 1 only the last of so many layers is cut: supports that are built at every n-th layer.
     """
 
     height: float
     first: float | None = None
+    every: int = 1
+
+    def middle_of(self, numbers: Longs) -> Floats:
+        """(l,): the middle heights of layers by their numbers, 0 for the one on the plate."""
+        if self.first is None:
+            return np.asarray((numbers + 0.5) * self.height, np.float64)
+        return np.where(numbers == 0, self.first / 2, self.first + (numbers - 0.5) * self.height)
+
+    def numbers_of(self, middles: Floats) -> Longs:
+        """(l,): the numbers of the layers whose middle heights these are."""
+        if self.first is None:
+            return np.rint(middles / self.height - 0.5).astype(np.int64)
+        return np.where(middles < self.first, 0, np.rint((middles - self.first) / self.height + 0.5)).astype(np.int64)
 
     def middles(self, low: float, high: float) -> Floats:
         """(l,): the middle heights between two heights along the normal, rising.
@@ -41,4 +55,7 @@ class LayerPlan:
         middles = np.asarray(start + (numbers + 0.5) * self.height, np.float64)
         if self.first is not None:
             middles[numbers == -1] = self.first / 2
-        return middles[(middles > low) & (middles < high)]
+        middles = middles[(middles > low) & (middles < high)]
+        if self.every == 1:
+            return middles
+        return middles[(self.numbers_of(middles) + 1) % self.every == 0]

@@ -8,11 +8,19 @@ from functools import partial
 from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from lean_trellis.core.demo import DEMOS
-from lean_trellis.core.job.edits import change_machine, change_material, fit, set_layer_height, set_lot
+from lean_trellis.core.job.edits import (
+    change_machine,
+    change_material,
+    fit,
+    set_first_layer,
+    set_layer_height,
+    set_lot,
+    set_support_every,
+)
 from lean_trellis.core.shop import shipped_library
 from lean_trellis.core.shop.machine import PROCESS_WORDS, Machine
 from lean_trellis.core.shop.words import CONSTANTS, UNIT_WORDS
-from lean_trellis.studio.forms.fields import ChoiceField, TextField, figure, head, muted, row
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField, figure, head, muted, row
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.another import AnotherSection
@@ -44,6 +52,21 @@ class SetupStation(Station):
         self.machine.chosen.connect(self._choose_machine)
         self.material.chosen.connect(self._choose_material)
         self.layer.chosen.connect(lambda text: session.do(lambda job: set_layer_height(job, float(text))))
+        self.first_layer, self.support_every = NumberField("mm", may_be_empty=True), NumberField("layers")
+        for number, name, label, tip in (
+            (self.first_layer, "setup.first_layer", "First layer", "Height of the lowest layer. Empty: as the others."),
+            (self.support_every, "setup.support_every", "Supports every", "Supports are built at every so many-th "
+             "layer: 2 is every second one."),
+        ):  # fmt: skip
+            number.setObjectName(name)
+            number.setAccessibleName(label)
+            number.setToolTip(tip)
+        self.first_layer.taken.connect(lambda height: session.do(lambda job: set_first_layer(job, height)))
+        self.first_layer.emptied.connect(lambda: session.do(lambda job: set_first_layer(job, None)))
+        self.support_every.taken.connect(lambda count: session.do(lambda job: set_support_every(job, round(count))))
+        self.page.addWidget(row("First layer", self.first_layer, 1))
+        self._every_row = row("Supports every", self.support_every, 1)
+        self.page.addWidget(self._every_row)
         self.demos = {
             name: button(name.capitalize(), partial(self.wanted.emit, f"demo_{name}"), demo.story, name=f"demo.{name}")
             for name, demo in DEMOS.items()
@@ -107,6 +130,9 @@ class SetupStation(Station):
         if f"{job.layer_height:g}" not in {key for key, _ in layers}:
             layers.append((f"{job.layer_height:g}", f"{job.layer_height:g} mm · typed"))
         self.layer.offer(layers, f"{job.layer_height:g}")
+        self.first_layer.show_value(job.first_layer)
+        self.support_every.show_value(float(job.support_every))
+        self._every_row.setVisible(job.machine.process != "vat")
         plate = job.machine.plate
         size = (
             f"round plate of {plate.width:g} mm"

@@ -70,8 +70,10 @@ from lean_trellis.core.job.edits.shop import (
     rename_job,
     same_on,
     set_angles,
+    set_first_layer,
     set_layer_height,
     set_lot,
+    set_support_every,
 )
 from lean_trellis.core.job.edits.structures import (
     become_block,
@@ -154,9 +156,11 @@ __all__ = [
     "same_on",
     "set_angles",
     "set_build_offset",
+    "set_first_layer",
     "set_layer_height",
     "set_lot",
     "set_size",
+    "set_support_every",
     "share_raft",
     "split_region",
     "stack_part",

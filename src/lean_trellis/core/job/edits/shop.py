@@ -16,6 +16,10 @@ from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
 from lean_trellis.core.shop.values import with_value
 
+_FIRST_LAYER_SHARE = 2.0
+"""A first layer may be so many times as high as the highest of the others: it is pressed on, or hardened longer."""
+_MOST_SUPPORT_EVERY = 10
+
 
 def rename_job(job: Job, name: str) -> Edit:
     """Give the job another name."""
@@ -32,7 +36,16 @@ def choose_machine(job: Job, machine: Machine, material: Material) -> Edit:
     fitting = job.fitting if job.fitting in machine.fittings else ""
     return Edit(
         title,
-        replace(job, machine=machine, material=material, layer_height=layer, surface=surface, fitting=fitting),
+        replace(
+            job,
+            machine=machine,
+            material=material,
+            layer_height=layer,
+            surface=surface,
+            fitting=fitting,
+            first_layer=None,
+            support_every=1,
+        ),
     )
 
 
@@ -43,6 +56,27 @@ def set_layer_height(job: Job, height: float) -> Edit:
         raise EditError("layer height", f"{height:g} mm is outside what {job.machine.name} makes",
                         f"give {least:g} to {most:g} mm")  # fmt: skip
     return Edit(f"Set layer height to {height:g} mm", replace(job, layer_height=float(height)))
+
+
+def set_first_layer(job: Job, height: float | None) -> Edit:
+    """Give the lowest layer a height of its own; None takes that of the others again."""
+    if height is None:
+        return Edit("First layer as the others", replace(job, first_layer=None))
+    least, most = job.machine.layer_least, _FIRST_LAYER_SHARE * job.machine.layer_most
+    if not least <= height <= most:
+        raise EditError("first layer", f"{height:g} mm is outside what {job.machine.name} makes",
+                        f"give {least:g} to {most:g} mm, or nothing")  # fmt: skip
+    return Edit(f"Set first layer to {height:g} mm", replace(job, first_layer=float(height)))
+
+
+def set_support_every(job: Job, layers: int) -> Edit:
+    """Build supports at every so many-th layer, where the process allows that."""
+    if not 1 <= layers <= _MOST_SUPPORT_EVERY:
+        raise EditError("support layers", f"every {layers} layers is no choice", f"give 1 to {_MOST_SUPPORT_EVERY}")
+    if layers > 1 and job.machine.process == "vat":
+        raise EditError("support layers", "a vat hardens every layer of whatever it builds", "give 1")
+    words = "every layer" if layers == 1 else f"every {layers} layers"
+    return Edit(f"Build supports at {words}", replace(job, support_every=int(layers)))
 
 
 def set_angles(job: Job, part_ids: Sequence[str], critical: float | None, watch: float | None) -> Edit:
