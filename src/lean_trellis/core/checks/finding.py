@@ -75,7 +75,7 @@ class Change(Protocol):
 
 
 LIMIT_SPARE = 0.005
-"""What is told to two digits is over a limit only where it is more by half of the last: never "5.00, limit 5.00"."""
+"""Figures of two digits are over a limit only where they are more by half of the last: never "5.00, limit 5.00"."""
 
 
 @dataclass(frozen=True)

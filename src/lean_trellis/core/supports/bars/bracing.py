@@ -64,7 +64,7 @@ def braced(
     if parameters.brace == "none" or len(uprights.numbers) < 2:
         return Struts()
     standing = Stretches() if standing is None else standing
-    site = _Site(uprights, parameters, obstacles, standing, layers)
+    site = _BraceSite(uprights, parameters, obstacles, standing, layers)
     near, pairs = _neighbours(uprights, parameters)
     begin = uprights.places[pairs, 0, 2].max(axis=1)
     end = uprights.places[pairs, 2, 2].min(axis=1)
@@ -85,7 +85,7 @@ def braced(
 
 
 @dataclass(frozen=True, eq=False)
-class _Site:
+class _BraceSite:
     uprights: Uprights
     parameters: BarParameters
     obstacles: Sequence[Obstacle]
@@ -110,7 +110,7 @@ def _longest_gaps(uprights: Uprights, struts: Struts) -> tuple[Floats, Floats]:
     return low, high
 
 
-def _clear(laid_out: tuple[Longs, Longs, Floats, Floats], site: _Site, there: Struts) -> Struts:
+def _clear(laid_out: tuple[Longs, Longs, Floats, Floats], site: _BraceSite, there: Struts) -> Struts:
     """Those that nothing is in the way of and that lean as they may; numbered by place among the uprights."""
     one, other, low, high = laid_out
     uprights, p = site.uprights, site.parameters
@@ -126,7 +126,7 @@ def _clear(laid_out: tuple[Longs, Longs, Floats, Floats], site: _Site, there: St
     return struts if p.bar_clearance is None else struts.only(_are_apart(struts, there, site, p.bar_clearance))
 
 
-def _are_apart(struts: Struts, there: Struts, site: _Site, clearance: float) -> Bools:
+def _are_apart(struts: Struts, there: Struts, site: _BraceSite, clearance: float) -> Bools:
     """(k,): which braces keep clear of what stands, of those that are `there`, and of the earlier of themselves."""
     apart = np.ones(len(struts), bool)
     fresh, known = _stretches(struts), _stretches(there)

@@ -1,4 +1,4 @@
-"""How thick a trunk becomes, against the formulas it follows from."""
+"""Branches of trees: how thick a trunk becomes, against the formulas it follows from, and what branches carry."""
 
 from __future__ import annotations
 
