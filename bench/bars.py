@@ -40,7 +40,8 @@ def bars() -> list[Measured]:
     return [*results, _one_value(), _union(), *_turned()]
 
 
-def _job(mesh: Mesh, offset: float, **values: object) -> Job:
+def job_with_bars(mesh: Mesh, offset: float, **values: object) -> Job:
+    """A job with a part on bars of the general set for metal, some of its values changed."""
     library = shipped_library()
     job = new_job(library.machine("metal-260"), library.material("steel-316l"))
     job = edits.add_bodies(job, [Body("part", mesh, len(mesh.faces))]).job
@@ -53,7 +54,9 @@ def _job(mesh: Mesh, offset: float, **values: object) -> Job:
 
 def _generated(mesh: Mesh, tree: RayTree, spacing: float, join: str) -> tuple[float, Bars]:
     """The shorter of two times, and the bars."""
-    job = _job(mesh, 30.0 if join == "on" else 4.0, spacing=spacing, join=join)
+    # As thin as the spacing asks for, with the clearance that leaves.
+    thin = {"tip_diameter": 0.2 * spacing, "shaft_diameter": 0.4 * spacing, "bar_clearance": 0.15 * spacing}
+    job = job_with_bars(mesh, 30.0 if join == "on" else 4.0, spacing=spacing, join=join, **thin)
     taken = []
     for _ in range(2):
         pipeline = Pipeline()
@@ -67,7 +70,7 @@ def _generated(mesh: Mesh, tree: RayTree, spacing: float, join: str) -> tuple[fl
 
 def _one_value() -> Measured:
     """From a changed value to new bars, on a slab held by some 500."""
-    job, pipeline = _job(box((66, 44, 4)), 18.0), Pipeline()
+    job, pipeline = job_with_bars(box((66, 44, 4)), 18.0), Pipeline()
     count = len(pipeline.bars(job.supports[0], job))
     taken = []
     for diameter in (0.6, 0.65, 0.7):
@@ -81,7 +84,7 @@ def _one_value() -> Measured:
 
 def _union() -> Measured:
     """Some 2,000 bars made one solid."""
-    job = _job(box((130, 90, 4)), 18.0)
+    job = job_with_bars(box((130, 90, 4)), 18.0)
     made = Pipeline().bars(job.supports[0], job)
     solids = [to_manifold(layer) for layer in set_apart(made.mesh)]
 
@@ -108,7 +111,7 @@ def _turned() -> list[Measured]:
         window.application = application
         window.show()
         window.start()
-        window.session.replace_job(_job(box((206, 150, 4)), 18.0), None)
+        window.session.replace_job(job_with_bars(box((206, 150, 4)), 18.0), None)
         window.bench.open("supports")
         settle(window)
         (support,) = window.session.job.supports

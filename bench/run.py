@@ -11,6 +11,7 @@ import numpy as np
 import trimesh
 
 from bars import bars
+from folded import folded
 from layers import layers
 from lean_trellis.core.formats import read_bodies
 from lean_trellis.core.formats.stl import stl_bytes
@@ -100,7 +101,7 @@ def plain_turn(mesh: Mesh) -> None:
 
 GROUPS: dict[str, Callable[[], Iterable[Measured]]] = {
     "meshes": measure, "bars": bars, "walls": walls, "below": seen_from_below, "planning": planning, "layers": layers,
-    "start": starts,
+    "folded": folded, "start": starts,
 }  # fmt: skip
 
 

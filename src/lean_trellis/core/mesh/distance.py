@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from shapely import STRtree, box
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats, counted_out
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.plan_grid import PlanGrid
 
-_CELL_MM = 1.0
+_PIECE_MM = 3.0
 _MOST_PAIRS = 400_000
 
 
@@ -22,46 +22,20 @@ def segment_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: Flo
     result = np.array(search_mm, np.float64)
     if not len(starts) or not len(mesh.faces):
         return result
-    lows = np.minimum(starts, stops) - search_mm[:, None]
-    highs = np.maximum(starts, stops) + search_mm[:, None]
-    faces = faces_near(mesh, lows, highs)
-    if not len(faces):
-        return result
-    corners = mesh.vertices[mesh.faces[faces]]
-    face_lows, face_highs = mesh.face_lows[faces], mesh.face_highs[faces]
-    tree = STRtree(box(lows[:, 0], lows[:, 1], highs[:, 0], highs[:, 1]))
-    face, segment = tree.query(box(face_lows[:, 0], face_lows[:, 1], face_highs[:, 0], face_highs[:, 1]))
-    level = (face_lows[face, 2] <= highs[segment, 2]) & (face_highs[face, 2] >= lows[segment, 2])
-    face, segment = face[level], segment[level]
-    for first in range(0, len(face), _MOST_PAIRS):
-        f, s = face[first : first + _MOST_PAIRS], segment[first : first + _MOST_PAIRS]
-        np.minimum.at(result, s, segment_triangle_distances(starts[s], stops[s], corners[f]))
+    # A long way aside is looked at piece by piece: the box round all of it would hold too much.
+    aside = np.hypot(*(stops - starts)[:, :2].T)
+    piece_of, number = counted_out(np.maximum(1, np.ceil(aside / _PIECE_MM)).astype(np.int64))
+    count = np.bincount(piece_of, minlength=len(starts))[piece_of]
+    way = (stops - starts)[piece_of]
+    begins = starts[piece_of] + (number / count)[:, None] * way
+    ends = starts[piece_of] + ((number + 1) / count)[:, None] * way
+    search = search_mm[piece_of, None]
+    for face, piece in PlanGrid.of(mesh).pairs(np.minimum(begins, ends) - search, np.maximum(begins, ends) + search):
+        for first in range(0, len(face), _MOST_PAIRS):
+            f, s = face[first : first + _MOST_PAIRS], piece[first : first + _MOST_PAIRS]
+            away = segment_triangle_distances(begins[s], ends[s], mesh.vertices[mesh.faces[f]])
+            np.minimum.at(result, piece_of[s], away)
     return result
-
-
-def faces_near(mesh: Mesh, lows: Floats, highs: Floats) -> Longs:
-    """Faces whose box in plan touches a cell that some segment's box touches (summed-area table)."""
-    origin = lows[:, :2].min(axis=0)
-    size = highs[:, :2].max(axis=0) - origin
-    cell = max(_CELL_MM, float(size.max()) / 2000)
-    shape = np.ceil(size / cell).astype(int) + 1
-    marks = np.zeros(tuple(shape + 1), np.int32)
-    a = ((lows[:, :2] - origin) / cell).astype(int)
-    b = ((highs[:, :2] - origin) / cell).astype(int) + 1
-    np.add.at(marks, (a[:, 0], a[:, 1]), 1)
-    np.add.at(marks, (b[:, 0], b[:, 1]), 1)
-    np.add.at(marks, (a[:, 0], b[:, 1]), -1)
-    np.add.at(marks, (b[:, 0], a[:, 1]), -1)
-    covered = marks.cumsum(axis=0).cumsum(axis=1) > 0
-    sums = np.zeros(tuple(shape + 2), np.int64)
-    sums[1:, 1:] = covered.cumsum(axis=0).cumsum(axis=1)
-    level = (mesh.face_lows[:, 2] <= highs[:, 2].max()) & (mesh.face_highs[:, 2] >= lows[:, 2].min())
-    faces = np.flatnonzero(level)
-    first = np.floor((mesh.face_lows[faces, :2] - origin) / cell)
-    last = np.floor((mesh.face_highs[faces, :2] - origin) / cell) + 1
-    (x0, y0), (x1, y1) = (np.clip(ends.T, 0, (shape + 1)[:, None]).astype(np.int64) for ends in (first, last))
-    touched = sums[x1, y1] - sums[x0, y1] - sums[x1, y0] + sums[x0, y0]
-    return faces[touched > 0]
 
 
 def segment_triangle_distances(p: Floats, q: Floats, corners: Floats) -> Floats:

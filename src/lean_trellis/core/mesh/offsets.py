@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from shapely import STRtree, box
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, counted_out
 from lean_trellis.core.heavy import heavy
-from lean_trellis.core.mesh.distance import faces_near, nearest_on_triangles
+from lean_trellis.core.mesh.distance import nearest_on_triangles
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.plan_grid import PlanGrid
 
 _MOST_PAIRS = 300_000
 _MOST_STEPS = 12
@@ -77,14 +77,10 @@ def offset_heights(
 
 def _near(mesh: Mesh, lows: Floats, highs: Floats) -> tuple[Longs, Longs]:
     """Pairs of faces and groups whose boxes meet, those of one group together."""
-    faces = faces_near(mesh, lows, highs)
-    tree = STRtree(box(lows[:, 0], lows[:, 1], highs[:, 0], highs[:, 1]))
-    low, high = mesh.face_lows[faces], mesh.face_highs[faces]
-    face, group = tree.query(box(low[:, 0], low[:, 1], high[:, 0], high[:, 1]))
-    level = (low[face, 2] <= highs[group, 2]) & (high[face, 2] >= lows[group, 2])
-    face, group = face[level], group[level]
+    pairs = list(PlanGrid.of(mesh).pairs(lows, highs))
+    face, group = (np.concatenate(column) for column in zip(*pairs, strict=True)) if pairs else (np.zeros(0, int),) * 2
     order = np.argsort(group, kind="stable")
-    return faces[face[order]], group[order]
+    return face[order], group[order]
 
 
 def _of_groups(
