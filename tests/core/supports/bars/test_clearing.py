@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import shapely
 from bar_requests import bars_for, random_part, request_for
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -112,3 +113,14 @@ def test_feet_do_not_fuse(name):
     away = np.linalg.norm(at[:, None] - at, axis=2) - feet[:, None] - feet
     assert away[~np.eye(len(bars), dtype=bool)].min() > 0.1
     assert (feet >= bars.radii[:, 3]).all()
+
+
+def test_shared_feet_do_not_meet_each_other_nor_single_ones():
+    bars = bars_for(box((30, 24, 3)), lift=20.0, **values_of("bars-metal-braced"))
+    outlines = [shapely.Polygon(foot[..., :2].reshape(-1, 2)[:48]).convex_hull for foot in bars.feet.rings[:, 2:]]
+    wide = [shapely.MultiPoint(foot[..., :2].reshape(-1, 2)).convex_hull for foot in bars.feet.rings]
+    assert len(wide) > 5
+    assert all(inner.area > 0 for inner in outlines)
+    for number, one in enumerate(wide):
+        for other in wide[number + 1 :]:
+            assert one.distance(other) > 0.1

@@ -9,7 +9,7 @@ import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
-from shapely import STRtree, box, buffer, convex_hull, intersects, multipoints, polygons
+from shapely import STRtree, box, buffer, convex_hull, intersects, multipoints, points, polygons
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.supports.bars.parameters import BarParameters
@@ -20,6 +20,9 @@ _CORNERS = 48
 _MOST_LINKED = 1500
 _FLAT = 1e-6
 _MOST_SPLITS = 3
+_APART_MM = 0.1
+FOOT_SHARE = 0.4
+"""A foot's radius over the distance of the nearest other foot: as wide as it may be, a fifth of that stays free."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,10 +107,15 @@ def shared_feet(
         wanted = np.flatnonzero(counts > 1)
         if len(wanted):
             members = [alone[groups == group] for group in wanted]
+            sizes = [_size_of_foot(places, radii, mine, parameters) for mine in members]
             rings = np.stack([
-                _rings(places[mine], float(radii[mine].max()), parameters, critical_angle) for mine in members
+                _rings(places[mine], size, parameters, critical_angle)
+                for mine, size in zip(members, sizes, strict=True)
             ])  # fmt: skip
             free = _are_free(rings, parameters, obstacles, ground)
+            if parameters.bar_clearance is not None:
+                taken = np.concatenate(outlines)
+                free &= _are_apart(rings, taken, places, members, parameters.shaft_diameter / 2, free)
             for number, group in enumerate(np.flatnonzero(free).tolist(), start=first):
                 owner[members[group]] = number
             first += int(free.sum())
@@ -116,6 +124,16 @@ def shared_feet(
                 break
         span /= 2
     return SharedFeet(np.concatenate(outlines)), owner
+
+
+def _size_of_foot(places: Floats, radii: Floats, mine: Longs, parameters: BarParameters) -> float:
+    """How far a shared foot reaches beyond its bars: as their own feet, but off those of others."""
+    widest = float(radii[mine].max())
+    others = np.setdiff1d(np.arange(len(places)), mine)
+    if parameters.bar_clearance is None or not len(others):
+        return widest
+    away = float(cKDTree(places[others]).query(places[mine])[0].min())
+    return min(widest, max(FOOT_SHARE * away - parameters.foot_flare, parameters.shaft_diameter / 2))
 
 
 def _rings(places: Floats, radius: float, parameters: BarParameters, critical_angle: float) -> Floats:
@@ -138,6 +156,26 @@ def _rings(places: Floats, radius: float, parameters: BarParameters, critical_an
     rings[..., :2] = support + reach[:, None, None] * outward
     rings[..., 2] = levels[:, None]
     return rings
+
+
+def _are_apart(
+    rings: Floats, taken: Floats, places: Floats, members: Sequence[Longs], shaft: float, may: Bools
+) -> Bools:
+    """(f,): whether feet meet none that is taken, none before them, and no bar that is not theirs."""
+    hulls, there = (
+        convex_hull(multipoints(some[..., :2].reshape(len(some), 4 * _CORNERS, 2))) for some in (rings, taken)
+    )
+    free = may.copy()
+    foot, place = STRtree(points(places)).query(hulls, predicate="dwithin", distance=shaft + _APART_MM)
+    own = np.array([at in set(members[number].tolist()) for number, at in zip(foot, place, strict=True)], bool)
+    free[foot[~own]] = False
+    if len(there):
+        free[STRtree(there).query(hulls, predicate="dwithin", distance=_APART_MM)[0]] = False
+    pairs = STRtree(hulls).query(hulls, predicate="dwithin", distance=_APART_MM).T
+    for earlier, later in np.unique(pairs[pairs[:, 0] < pairs[:, 1]], axis=0).tolist():
+        if free[earlier]:
+            free[later] = False
+    return free
 
 
 def _are_free(rings: Floats, parameters: BarParameters, obstacles: Sequence[Obstacle], ground: Ground | None) -> Bools:

@@ -19,6 +19,7 @@ from lean_trellis.core.supports.bars.by_hand import (
     without_removed,
 )
 from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
+from lean_trellis.core.supports.bars.feet import FOOT_SHARE
 from lean_trellis.core.supports.bars.heads import HeadGrid
 from lean_trellis.core.supports.bars.holds import HoldPoints, find_hold_points
 from lean_trellis.core.supports.bars.joining import Trees, join_into_trees
@@ -51,8 +52,6 @@ from lean_trellis.core.supports.common.support import HandBar
 from lean_trellis.core.supports.common.surface_points import SurfacePoints
 
 _TIE_BITE_MM = 0.3
-_FOOT_SHARE = 0.4
-"""A foot's radius over the distance of the nearest other foot: as wide as it may be, a fifth of that stays free."""
 
 
 BarRequest = Request[BarParameters]
@@ -209,7 +208,7 @@ def _with_structure(bars: Bars, routed: Routed, request: BarRequest, watch: Watc
     straight = is_straight(routed.ways)
     trees, trunk = _trees(routed, straight, request, watch)
     landings = np.where(trunk >= 0, ON_TRUNK, bars.landings).astype(np.uint8)
-    if p.group_span == 0 and p.bar_clearance is not None:
+    if p.bar_clearance is not None:
         routed, trees = _with_feet_apart(routed, landings == ON_PLATE, trees, p)
     centres, radii = rings_of(routed, p)
     trunks = trunks_of(trees, p)
@@ -261,7 +260,7 @@ def _with_feet_apart(routed: Routed, stands: Bools, trees: Trees, p: BarParamete
     if len(places) < 2:
         return routed, trees
     away = cKDTree(places).query(places, k=2)[0][:, 1]
-    most = _FOOT_SHARE * away - p.foot_flare
+    most = FOOT_SHARE * away - p.foot_flare
     feet, trunk_feet = routed.ways.foot_radii.copy(), trees.foot_radii.copy()
     feet[bars] = np.minimum(feet[bars], np.maximum(most[: len(bars)], routed.shafts[bars]))
     trunk_feet[low] = np.minimum(trunk_feet[low], np.maximum(most[len(bars) :], trees.radii[low]))
