@@ -149,7 +149,7 @@ def test_escape_cancels_what_runs_and_loses_nothing(user, large):
 def test_a_cancelled_result_is_marked_and_made_again_when_asked(with_parts):
     user = with_parts(ball(12, subdivisions=5))
     part = user.session.part
-    values = shipped_sets()["bars-metal"].parameters.with_value("spacing", 0.31)
+    values = shipped_sets()["bars-metal"].parameters.with_value("bar_clearance", None).with_value("spacing", 0.31)
     user.session.do(lambda job: add_support(job, part.id, shipped_sets()["bars-metal"], None, values))
     wait_until(lambda: user.session.worker.task is not None)
     user.session.cancel()
@@ -192,6 +192,8 @@ def test_after_escape_it_is_said_everywhere_what_is_missing_and_the_next_step_br
     window, session = user.window, user.session
     bench = user.station("supports")
     user.press(bench.support_all)
+    user.settle()
+    session.do(lambda job: change_support(job, session.support.id, "bar_clearance", None))
     user.settle()
     session.do(lambda job: change_support(job, session.support.id, "spacing", 0.35))
     wait_until(lambda: session.worker.task is not None)

@@ -22,11 +22,13 @@ Topic = Literal["machine", "parts", "pose", "regions", "supports"]
 
 CODE_TITLES = {
     "bar_no_way": "no clear path for bars",
+    "bars_too_near": "bars by hand too close to others",
     "bar_slender": "unbraced bars too long",
     "fitting_not_validated": "tray not validated",
     "hand_work_lost": "manual edits lost",
     "in_the_air": "starts in the air",
     "island_not_held": "island not supported",
+    "cradle_one_sided": "cradle carries on one side",
     "keep_out": "in a keep-out zone",
     "limit_leaves_bare": "height limit leaves points without a bar",
     "mesh_unsound": "mesh not sound",

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QColor, QPen
 from lean_trellis.core.supports.bars.bracing import BAYS
 from lean_trellis.studio.forms.drawing import Drawing
 
-TOGETHER = ("join", "contacts_per_trunk", "first_join_below", "brace", "free_length", "brace_diameter", "group_span",
-            "lever_gap")  # fmt: skip
+_TREE = ("join", "contacts_per_trunk", "first_join_below", "gather_within", "join_levels")
+TOGETHER = (*_TREE, "brace", "free_length", "brace_diameter", "bar_clearance", "detour", "group_span", "lever_gap")
 _MOST_DRAWN = 8
 
 
@@ -24,8 +24,12 @@ class Several(Drawing):
         self.fill([(12, 8), (self.right, 8), (self.right, self.top), (12, self.top)], self.tokens.part_tints[0])
         low = self.bottom + 6
         self.fill([(12, self.bottom), (self.right, self.bottom), (self.right, low), (12, low)], self.tokens.slate)
-        if self.key in ("join", "contacts_per_trunk", "first_join_below"):
+        if self.key in _TREE:
             self._tree()
+        elif self.key == "bar_clearance":
+            self._beside()
+        elif self.key == "detour":
+            self._past_a_floor()
         elif self.key in ("group_span", "lever_gap"):
             self._shared_foot()
         else:
@@ -41,7 +45,9 @@ class Several(Drawing):
         """As many bars as a trunk carries, up to eight, joined two by two as the lean limit lets them."""
         v = self.values
         count = min(v.contacts_per_trunk, _MOST_DRAWN) if v.join == "on" else 4
-        step = min(0.55 * self.area.width() / count, 26.0)
+        if v.join == "on" and v.gather_within is not None:
+            count = max(2, min(count, 1 + int(2 * v.gather_within / v.spacing)))
+        step = min(0.4 * self.area.width() / count, 26.0)
         scale = step / v.spacing
         width = v.shaft_diameter * scale
         places = [(40 + number * step, self.top) for number in range(count)]
@@ -53,25 +59,31 @@ class Several(Drawing):
         first = self.top + min(v.first_join_below * scale, 0.45 * (self.bottom - self.top))
         slope = math.tan(math.radians(max(v.lean_limit, 5)))
         loads = [1] * count
+        levels = v.join_levels or math.ceil(math.log2(count))
+        at_once = max(2, math.ceil(count ** (1 / levels) - 1e-9))
         while len(places) > 1:
             below, carried = [], []
-            for number in range(0, len(places) - 1, 2):
-                (x0, y0), (x1, y1) = places[number], places[number + 1]
-                node = ((x0 + x1) / 2, min(max(first, max(y0, y1) + (x1 - x0) / 2 / slope), self.bottom - 14))
-                for at, load in zip((places[number], places[number + 1]), loads[number : number + 2], strict=True):
+            for number in range(0, len(places), at_once):
+                some, own = places[number : number + at_once], loads[number : number + at_once]
+                middle = (some[0][0] + some[-1][0]) / 2
+                down = max(y + abs(x - middle) / slope for x, y in some)
+                node = (middle, min(max(first, down), self.bottom - 14)) if len(some) > 1 else some[0]
+                for at, load in zip(some, own, strict=True):
                     self._strut(at, node, width * load**0.25)
                 below.append(node)
-                carried.append(loads[number] + loads[number + 1])
-            if len(places) % 2:
-                below.append(places[-1])
-                carried.append(loads[-1])
+                carried.append(sum(own))
             places, loads = below, carried
         self._strut(places[0], (places[0][0], self.bottom), width * loads[0] ** 0.25)
         side = 40 + count * step + 2
         if self.key == "first_join_below":
-            self.span((side, self.top), (side, first), f"first join {v.first_join_below:g} mm below")
+            self.span((side, self.top), (side, first), f"{v.first_join_below:g} mm below")
+        elif self.key == "gather_within" and v.gather_within is not None:
+            self.words(side, (self.top + self.bottom) / 2, f"within {v.gather_within:g} mm")
+        elif self.key == "join_levels":
+            how = "two at a time" if v.join_levels is None else f"in {v.join_levels} levels"
+            self.words(side, (self.top + self.bottom) / 2, how)
         else:
-            self.words(side, (self.top + self.bottom) / 2, f"up to {v.contacts_per_trunk} on a trunk")
+            self.words(side, (self.top + self.bottom) / 2, f"up to {v.contacts_per_trunk} a trunk")
 
     def _braced(self) -> None:
         """Two neighbours with the braces that the values ask for, over three free lengths."""
@@ -96,6 +108,44 @@ class Several(Drawing):
         else:
             begin = self.bottom - v.free_length * scale
             self.span((side, begin), (side, self.bottom), f"free {v.free_length:g} mm at most")
+
+    def _beside(self) -> None:
+        """Two shafts with what is free between them."""
+        v = self.values
+        free = v.bar_clearance or 0.0
+        scale = min(0.4 * self.area.width() / (2 * v.shaft_diameter + max(free, 0.2)), 30.0)
+        wide = v.shaft_diameter * scale
+        left, right = 40 + wide / 2, 40 + wide / 2 + wide + free * scale
+        for x in (left, right):
+            self._strut((x, self.top), (x, self.bottom), wide)
+        if v.bar_clearance is None:
+            self.words(right + wide / 2 + 12, (self.top + self.bottom) / 2, "they may meet")
+            return
+        y = (self.top + self.bottom) / 2
+        self.span((left + wide / 2, y), (right - wide / 2, y), "")
+        self.words(right + wide / 2 + 12, y, f"{free:g} mm free between")
+
+    def _past_a_floor(self) -> None:
+        """A bar over a floor of the part: how much farther the way past it to the plate may be."""
+        v = self.values
+        floor, left = self.top + 0.35 * (self.bottom - self.top), 40.0
+        scale = (self.bottom - self.top) / 40.0
+        width = max(v.shaft_diameter * scale, 3.0)
+        edge = left + 34.0
+        self.fill([(12, floor), (edge, floor), (edge, floor + 7), (12, floor + 7)], self.tokens.part_tints[0])
+        allowed = math.inf if v.detour is None else v.detour * scale
+        way = self.bottom - floor
+        if allowed >= way:
+            bend = (edge + 12, self.top + min((edge + 12 - left) / math.tan(math.radians(35)), floor - self.top))
+            self._strut((left, self.top), bend, width)
+            self._strut(bend, (bend[0], self.bottom), width)
+        else:
+            self._strut((left, self.top), (left, floor), width)
+        side = edge + 30
+        if v.detour is None:
+            self.words(side, (floor + self.bottom) / 2, "to the plate where it can")
+            return
+        self.span((side, floor), (side, floor + min(allowed, way)), f"up to {v.detour:g} mm farther")
 
     def _shared_foot(self) -> None:
         """Bars within the span on one foot, with its gap for a lever."""
