@@ -64,8 +64,8 @@ class SetupStation(Station):
         self.first_layer.taken.connect(lambda height: session.do(lambda job: set_first_layer(job, height)))
         self.first_layer.emptied.connect(lambda: session.do(lambda job: set_first_layer(job, None)))
         self.support_every.taken.connect(lambda count: session.do(lambda job: set_support_every(job, round(count))))
-        self.page.addWidget(row("First layer", self.first_layer, 1))
-        self._every_row = row("Supports every", self.support_every, 1)
+        self.page.addWidget(row("First layer", self.first_layer, QLabel("mm; empty: as the others"), 1))
+        self._every_row = row("Supports every", self.support_every, QLabel("layers"), 1)
         self.page.addWidget(self._every_row)
         self.demos = {
             name: button(name.capitalize(), partial(self.wanted.emit, f"demo_{name}"), demo.story, name=f"demo.{name}")
