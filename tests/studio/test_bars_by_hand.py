@@ -319,6 +319,31 @@ def test_what_could_not_be_kept_is_listed(at_supports):
     assert not bench.hand.unkept.isVisible()
 
 
+def test_trees_are_offered_with_what_they_save_and_taken_as_one_edit(at_supports):
+    user, bench = at_supports()
+    figures = bench.hand.figures
+    user.unfold(figures)
+    user.press(figures.offer_trees)
+    user.settle()
+    before = user.session.job
+    if "save nothing" in figures.offered.text():
+        user.session.do(lambda job: edits.set_build_offset(job, [job.parts[0].id], 40.0))
+        user.settle()
+        assert not figures.offered.isVisible(), "it was for the support as it was"
+        user.press(figures.offer_trees)
+        user.settle()
+        before = user.session.job
+    assert "% less" in figures.offered.text()
+    user.press(figures.join_trees)
+    user.settle()
+    support = user.session.support
+    assert (support.parameters.join, support.parameters.join_levels) == ("on", 2)
+    assert len(user.session.bars(support).trunks) > 0
+    assert not figures.offer_trees.isVisible()
+    user.session.undo()
+    assert user.session.job is before
+
+
 def test_figures_colour_the_bars_and_the_worst_is_flown_to(at_supports):
     user, bench = at_supports()
     user.unfold(bench.hand.figures)

@@ -15,6 +15,7 @@ from lean_trellis.core.mesh.sampling import spaced_along
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.supports import Bars, Support, generate_bars
+from lean_trellis.core.supports.bars.offer import TreeOffer, tree_offer
 from lean_trellis.core.supports.bars.parameters import bar_parameters
 from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS
 from lean_trellis.core.supports.bodies.flank import outline_of
@@ -117,6 +118,19 @@ class PreviewWay:
                 bars, NO_WAY_WORDS.get(int(bars.missed.reasons[0]), "no way") if len(bars.missed.reasons) else ""
             )
         return Way(bars, f"{bars.lengths_mm[0]:.1f} mm long, leans {bars.leans_deg[0]:.0f}°")
+
+
+@dataclass(frozen=True)
+class OfferTrees:
+    """What would become of the bars of a support if they joined."""
+
+    job: Job
+    support: Support
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> TreeOffer:
+        """Both volumes."""
+        alone = pipeline.bars(self.support, self.job, watch)
+        return tree_offer(pipeline.request(self.support, self.job), alone, watch)
 
 
 @dataclass(frozen=True)

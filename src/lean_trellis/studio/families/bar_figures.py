@@ -6,13 +6,18 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
+from lean_trellis.core.job.edits import Edit, change_support
+from lean_trellis.core.job.job import Job
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.bars.figures import FIGURES, USED_WORDS, BarFigures
+from lean_trellis.core.supports.bars.offer import TreeOffer
+from lean_trellis.core.supports.bars.parameters import bar_parameters
 from lean_trellis.core.supports.bars.report import way_in_words
 from lean_trellis.core.supports.bars.struts import ON_PART, ON_TRUNK, Bars
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
-from lean_trellis.studio.forms.section import Section
+from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.hand_requests import OfferTrees
 from lean_trellis.studio.messages import ColourBy, Fly
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import DAY, Tokens
@@ -68,6 +73,13 @@ class FiguresSection(Section):
         self.body.addWidget(self.legend)
         self.words = figure()
         self.body.addWidget(self.words)
+        hint = "Make the same bars joined into trees, and compare"
+        self.offer_trees = button("What would trees save?", self._ask_for_trees, hint, name="figures.trees")
+        self.join_trees = button("Join into trees", self._join, name="figures.join")
+        self.offered = figure()
+        self.body.addWidget(row(self.offer_trees, self.join_trees, 1))
+        self.body.addWidget(self.offered)
+        self._offer: tuple[Support, Bars, TreeOffer] | None = None
         columns, widths = ("Bar", "Used", "By", "N", "Free mm"), {0: 44, 1: 48, 3: 54, 4: 68}
         self.table = PickTable(columns, several=False, stretch=2, widths=widths)
         self.table.setObjectName("figures.worst")
@@ -76,6 +88,39 @@ class FiguresSection(Section):
         self.body.addWidget(self.table)
         self.source = muted()
         self.body.addWidget(self.source)
+
+    def _ask_for_trees(self) -> None:
+        support, job = self.session.support, self.session.job
+        bars = None if support is None else self.session.bars(support)
+        if support is None or bars is None:
+            return
+
+        def answered(offer: TreeOffer) -> None:
+            self._offer = (support, bars, offer)
+            self.refresh()
+
+        self.session.ask("Making trees to compare", OfferTrees(job, support), answered)
+
+    def _join(self) -> None:
+        if self._offer is None:
+            return
+        support, _, offer = self._offer
+
+        def edit(job: Job) -> Edit:
+            for key, value in offer.values:
+                job = change_support(job, support.id, key, value).job
+            return Edit("Join into trees", job)
+
+        self.session.do(edit)
+
+    def _show_offer(self, support: Support | None, bars: Bars | None) -> None:
+        """The offer, as long as it is for the bars as they are now."""
+        may = support is not None and bars is not None and len(bars) > 1 and bar_parameters(support).join == "off"
+        known = self._offer[2] if self._offer is not None and self._offer[1] is bars else None
+        self.offer_trees.setVisible(may)
+        self.join_trees.setVisible(may and known is not None and known.saves)
+        self.offered.setVisible(may and known is not None)
+        self.offered.setText("" if known is None else str(known))
 
     def _colour(self, key: str) -> None:
         self.asks.emit(ColourBy(str(self.choice.currentData())))
@@ -96,6 +141,7 @@ class FiguresSection(Section):
         support = self.session.support
         bars = None if support is None else self.session.bars(support)
         figures = None if support is None or bars is None else self.session.figures(support)
+        self._show_offer(support, bars)
         key = str(self.choice.currentData())
         self.legend.setVisible(bool(key) and figures is not None)
         if key:
