@@ -57,8 +57,8 @@ def way_in_words(bars: Bars, number: int) -> str:
     if why != LANDED:
         return _WAY_WORDS[why]
     if np.isfinite(further):
-        return f"on the part: the way to the plate is {further:.1f} mm longer"
-    return "on the part: no way to the plate was found"
+        return f"lands, as the way to the plate is {further:.1f} mm longer"
+    return "lands, as no way to the plate was found"
 
 
 _WAY_WORDS = {
@@ -66,7 +66,7 @@ _WAY_WORDS = {
     LEANT_OFF_PART: "leans to the plate past what is below",
     LEANT_OFF_BARS: "leans to keep clear of another bar",
     BY_HAND: "as it was led by hand",
-    LANDED_FOR_ROOM: "on the part: on the way to the plate it would come too close to the part or to other bars",
+    LANDED_FOR_ROOM: "lands, as on its way to the plate it would come too close to the part or to other bars",
 }
 
 
