@@ -19,7 +19,7 @@ from lean_trellis.core.supports.common.surface_points import SurfacePoints, grid
 
 _MOST_SAMPLES = 200_000
 _RIM_STEP_MM = 0.25
-_NEAREST, _RIM_NEAREST, _LEVELS = 8, 12, 24
+_NEAREST, _RIM_NEAREST, _LEVELS = 8, 12, 64
 """So many of the nearest contacts, and places on the rim, are looked at."""
 _SAME_HEIGHT_MM = 1e-6
 _OWN_CONTACT_MM = 10.0
