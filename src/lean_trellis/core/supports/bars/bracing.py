@@ -11,7 +11,7 @@ from scipy.sparse.csgraph import minimum_spanning_tree
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
-from lean_trellis.core.supports.bars.clearing import Stretches, too_near
+from lean_trellis.core.supports.bars.clearing import Stretches, first_come, too_near
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import Struts, leans_of
 from lean_trellis.core.supports.bars.upright import LEVEL, LayerLean
@@ -129,24 +129,16 @@ def _clear(laid_out: tuple[Longs, Longs, Floats, Floats], site: _BraceSite, ther
 def _are_apart(struts: Struts, there: Struts, site: _BraceSite, clearance: float) -> Bools:
     """(k,): which braces keep clear of what stands, of those that are `there`, and of the earlier of themselves."""
     apart = np.ones(len(struts), bool)
-    fresh, known = _stretches(struts), _stretches(there)
+    fresh, known = (Stretches.straight(some.starts, some.stops, some.radii) for some in (struts, there))
     met = too_near(fresh, site.standing, clearance)
     own = site.uprights.numbers[struts.columns][met[:, 0]] == site.standing.owners[met[:, 1], None]
     apart[met[~own.any(axis=1), 0]] = False
     every = Struts.joined([there, struts])
     pairs = too_near(fresh, Stretches.joined([known, fresh]), clearance)
     pairs[:, 0] += len(there)
-    pairs = pairs[(pairs[:, 1] < pairs[:, 0])]
-    pairs = pairs[~_meet_on_purpose(every, pairs, site.parameters)]
-    for later, earlier in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))].tolist():
-        if earlier < len(there) or apart[earlier - len(there)]:
-            apart[later - len(there)] = False
-    return apart
-
-
-def _stretches(struts: Struts) -> Stretches:
-    count = len(struts)
-    return Stretches(struts.starts, struts.stops, struts.radii, np.arange(count), np.zeros(count, bool))
+    stands = np.append(np.ones(len(there), bool), apart)
+    first_come(pairs[~_meet_on_purpose(every, pairs, site.parameters)][:, ::-1], stands)
+    return stands[len(there) :]
 
 
 def _meet_on_purpose(every: Struts, pairs: Longs, parameters: BarParameters) -> Bools:

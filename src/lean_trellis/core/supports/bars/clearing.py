@@ -32,6 +32,12 @@ class Stretches(Rows):
     def __len__(self) -> int:
         return len(self.radii)
 
+    @classmethod
+    def straight(cls, starts: Floats, stops: Floats, radii: Floats, owners: Longs | None = None) -> Stretches:
+        """Stretches without tips, each a strut of its own unless their `owners` (k,) are given."""
+        count = len(radii)
+        return cls(starts, stops, radii, np.arange(count) if owners is None else owners, np.zeros(count, bool))
+
 
 def stretches_of(
     necks: Floats, bases: Floats, bends: Floats, bottoms: Floats, tips: Floats, shafts: Floats, owners: Longs
@@ -89,8 +95,14 @@ def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -
     pairs = some.owners[too_near(some, some, clearance)]
     rank = np.zeros(count, np.int64)
     rank[order] = np.arange(len(order))
-    pairs = pairs[rank[pairs[:, 0]] < rank[pairs[:, 1]]]
-    for earlier, later in np.unique(np.column_stack([rank[pairs[:, 0]], rank[pairs[:, 1]]]), axis=0).tolist():
-        if not gives_way[order[earlier]]:
-            gives_way[order[later]] = True
+    stands = ~gives_way[order]
+    first_come(rank[pairs], stands)
+    gives_way[order] = ~stands
     return gives_way
+
+
+def first_come(pairs: Longs, stands: Bools) -> None:
+    """Of pairs (p, 2) that cannot both stand the later gives way to the earlier, if that `stands` (n,) itself."""
+    for earlier, later in np.unique(pairs[pairs[:, 0] < pairs[:, 1]], axis=0).tolist():
+        if stands[earlier]:
+            stands[later] = False

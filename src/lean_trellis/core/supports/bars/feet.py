@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 from shapely import STRtree, box, buffer, convex_hull, intersects, multipoints, points, polygons
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.supports.bars.clearing import first_come
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import SharedFeet
 from lean_trellis.core.supports.common.obstacle import Ground, Obstacle
@@ -172,9 +173,7 @@ def _are_apart(
     if len(there):
         free[STRtree(there).query(hulls, predicate="dwithin", distance=_APART_MM)[0]] = False
     pairs = STRtree(hulls).query(hulls, predicate="dwithin", distance=_APART_MM).T
-    for earlier, later in np.unique(pairs[pairs[:, 0] < pairs[:, 1]], axis=0).tolist():
-        if free[earlier]:
-            free[later] = False
+    first_come(pairs, free)
     return free
 
 

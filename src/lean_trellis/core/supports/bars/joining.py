@@ -24,7 +24,7 @@ from lean_trellis.core.supports.bars.branches import (
     pairs_of,
     trunk_feet,
 )
-from lean_trellis.core.supports.bars.clearing import Stretches, too_near
+from lean_trellis.core.supports.bars.clearing import Stretches, first_come, too_near
 from lean_trellis.core.supports.bars.gathering import gathered
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.upright import LEVEL, LayerLean
@@ -226,12 +226,11 @@ def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks
         return clear
     may = branches & trunks[joins.owners]
     members, owners, some = joins.members[may], joins.owners[may], np.flatnonzero(trunks)
-    fresh = Stretches(
+    fresh = Stretches.straight(
         np.concatenate([live.places[members], joins.meet[some]]),
         np.concatenate([joins.meet[owners], joins.meet[some] * [1, 1, 0]]),
         np.concatenate([live.radii[members], joins.trunks(live, site.parameters)[some]]),
         np.concatenate([owners, some]),
-        np.zeros(len(members) + len(some), bool),
     )
     branch = np.concatenate([members, np.full(len(some), -3)])
     join_of = np.full(len(live.places), -1)
@@ -243,18 +242,14 @@ def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks
     # What joined where a branch begins comes near it there, as it is meant to.
     own |= np.append(live.below, -2)[other] == mine
     clear[join[~own]] = False
-    between = fresh.owners[too_near(fresh, fresh, site.parameters.bar_clearance)]
-    for earlier, later in np.unique(between[between[:, 0] < between[:, 1]], axis=0).tolist():
-        if clear[earlier]:
-            clear[later] = False
+    first_come(fresh.owners[too_near(fresh, fresh, site.parameters.bar_clearance)], clear)
     return clear
 
 
 def _as_they_are(live: Live) -> Stretches:
     """All branches: open ones go straight down to the plate, the others to where they joined."""
     stops = np.where(live.open[:, None], live.places * [1, 1, 0], live.places[live.below])
-    count = len(live.places)
-    return Stretches(live.places, stops, live.radii, np.arange(count), np.zeros(count, bool))
+    return Stretches.straight(live.places, stops, live.radii)
 
 
 def _add(live: Live, joins: Joins, feet: Floats, parameters: BarParameters) -> None:

@@ -20,7 +20,7 @@ from lean_trellis.core.supports.bars.landing import (
     rise_of,
     upright_of,
 )
-from lean_trellis.core.supports.bars.lean import Candidates, Leaning, LeaningSearch
+from lean_trellis.core.supports.bars.lean import Candidates, LeaningSearch
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import (
     BLOCKED,
@@ -78,9 +78,7 @@ class Ways(Rows):
     @property
     def lengths(self) -> Floats:
         """(n,): from the lower end of each tip down."""
-        steps = np.stack([self.tip_bases - self.bends, self.bends - self.bottoms])
-        result: Floats = np.linalg.norm(steps, axis=2).sum(axis=0)
-        return result
+        return _lengths(self.tip_bases, self.bends, self.bottoms)
 
 
 @dataclass(frozen=True, eq=False)
@@ -222,7 +220,7 @@ class _Choice:
             straight = lands[open_ones]
             length = np.where(straight, ways.lengths[open_ones], np.inf)
             aside = search.chosen(part.only(~straight[part.bar]), Stretches())
-            length[aside.has_way] = _lengths(tips.bases[open_ones], aside)[aside.has_way]
+            length[aside.has_way] = _lengths(tips.bases[open_ones], aside.bends, aside.bottoms)[aside.has_way]
             shortest = np.full(len(open_ones), np.inf)
             np.minimum.at(shortest, plate.bar, plate.length)
             ways.further[open_ones] = np.where(np.isfinite(length), shortest, np.inf) - np.where(
@@ -285,8 +283,8 @@ def _turns(lean_limit: float) -> Floats:
     return np.concatenate([DOWN[None], *around])
 
 
-def _lengths(bases: Floats, way: Leaning) -> Floats:
-    steps = np.stack([bases - way.bends, way.bends - way.bottoms])
+def _lengths(bases: Floats, bends: Floats, bottoms: Floats) -> Floats:
+    steps = np.stack([bases - bends, bends - bottoms])
     result: Floats = np.linalg.norm(steps, axis=2).sum(axis=0)
     return result
 
