@@ -93,7 +93,7 @@ def layers(
 ) -> None:
     """Cut parts and supports into layers: the area of each, and the gaps that were closed.
 
-    A job is cut as it is, at its own layer height unless another is given.
+    A job is cut as it is, at its own layer height without `--layer-height`.
     """
     from lean_trellis.cli.layers import layers as run
 

@@ -1,4 +1,4 @@
-"""What the worker is asked about faces: which are meant by clicks, strokes and areas; what had better be protected."""
+"""Requests to the worker about faces: those meant by clicks, strokes and areas; those that had better be protected."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ class FacesAt:
 def met_from_below(pipeline: Pipeline, part: Part, places: Floats) -> tuple[Floats, Longs]:
     """What rays straight up from (n, 3) places of the plate's frame meet first.
 
-    Gives (n, 3) places in the part's frame and (n,) faces, -1 where nothing is met.
+    Gives (n, 3) places in the part's frame and (n,) faces, -1 where there is none.
     """
     up = np.array([[0.0, 0.0, 1.0]]) @ part.pose.matrix
     origins = part.pose.to_part(part.mesh, places)

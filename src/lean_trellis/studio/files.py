@@ -1,4 +1,4 @@
-"""What the window does with files: jobs, parts, the shop's library, demo builds; unsaved work is asked about."""
+"""What the window does with files: jobs, parts, the shop's library, demo builds. Unsaved work is never left unasked."""
 
 from __future__ import annotations
 
@@ -112,7 +112,7 @@ class Files(QObject):
         self.session.file_changed.emit()
 
     def after_asking(self, then: Callable[[], None]) -> None:
-        """Do something that leaves the job; unsaved work is asked about first."""
+        """Do something that leaves the job; a question comes first where work is unsaved."""
         if self.session.is_saved:
             then()
             return

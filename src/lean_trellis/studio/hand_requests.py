@@ -1,4 +1,4 @@
-"""What the worker is asked while bars are worked on by hand: places on the surface, the way a bar would take."""
+"""Requests to the worker while bars are edited by hand: places on the surface, the way a bar would take."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ class HandPlaces:
         if not from_map:
             near = (faces >= 0) & (places[:, 2] - starts[:, 2] <= 2 * _REACH_MM)
             known = np.array([face for face, _ in self.stroke])
-            if len(known) == len(asked):  # too steep to be met from below: as it was clicked
+            if len(known) == len(asked):  # too steep for a tip from below: as it was clicked
                 faces = np.where(near, faces, known)
             places = np.where(near[:, None], places, asked)
         overhangs = pipeline.overhangs(part, self.job)

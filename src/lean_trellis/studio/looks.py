@@ -37,7 +37,7 @@ class Sketching:
 
 @dataclass(frozen=True, kw_only=True)
 class FamilyLook:
-    """One family in the window. Every member has to be given."""
+    """One family in the window. No member has a default."""
 
     spec: AnySpec
     colour: Callable[[Tokens], str]

@@ -79,7 +79,7 @@ class RecoveredJobs(QDialog):
         self.table.itemDoubleClicked.connect(lambda _: self._open())
 
     def offer(self, *, even_when_empty: bool = False) -> None:
-        """Show what was left behind; without anything only where it was asked for."""
+        """Show what was left behind; an empty list only on request."""
         self.refresh()
         if self._copies or even_when_empty:
             self.show()

@@ -1,4 +1,4 @@
-"""What the worker is asked: frozen requests, and the pure functions that answer them."""
+"""Requests to the worker: frozen values, and the pure functions that answer them."""
 
 from __future__ import annotations
 

@@ -74,7 +74,7 @@ class CutOpen:
 
 
 def _cut(mesh: Mesh, plane: SectionPlane, *, turned: bool = False) -> Cut:
-    """Hatched one way or, `turned`, the other: so parts beside each other are told apart."""
+    """Hatched one way or, `turned`, the other: so parts beside each other differ."""
     cut = slice_of(mesh, plane.axis, plane.place)
     if not len(cut.face.faces):
         return Cut(cut.face, np.zeros((0, 2, 3)), cut.lines)

@@ -176,3 +176,34 @@ def test_a_gap_carries_only_where_the_process_bridges_it(library, machine, mater
     job = job_of((library.machine(machine), library.material(material)), box((20, 20, 4)), offset=6.0)
     job = supported(job, "bars-extrusion" if machine == "filament-320" else "bars-metal", contact=contact)
     assert ("in_the_air" in codes(job)) == is_found
+
+
+def slab_and_table(apart: float = 8.0) -> Mesh:
+    """A slab, and beside it a shelf: floor, back and ceiling in one, as another shell."""
+    slab = box((20, 20, 3))
+    shelf = from_manifold(
+        to_manifold(box((20, 20, 3), corner=(20 + apart, 0, 0)))
+        + to_manifold(box((3, 20, 18), corner=(20 + apart, 0, 0)))
+        + to_manifold(box((20, 20, 3), corner=(20 + apart, 0, 15)))
+    )
+    return Mesh(
+        np.concatenate([slab.vertices, shelf.vertices]), np.concatenate([slab.faces, shelf.faces + len(slab.vertices)])
+    )
+
+
+@pytest.mark.parametrize(("floor_too", "count"), [(False, 1), (True, 0)])
+def test_a_piece_held_only_by_bars_that_stand_on_it_is_found_though_others_of_the_support_stand(metal, floor_too, count):
+    job = placed_job(metal, (slab_and_table(), 130, 110, 6))
+    part = job.parts[0]
+    regions = sorted(Pipeline().overhangs(part, job).to_be_held, key=lambda region: (region.lowest_mm, region.centroid_mm[0]))
+    slab, floor, ceiling = (region for region in regions if region.kind == "face")
+    chosen = tuple(pick_region(region, part) for region in ((slab, floor, ceiling) if floor_too else (slab, ceiling)))
+    job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"], chosen).job
+    job = edits.change_values(job, "support-1", {"landing": "anywhere", "lean_limit": 0.0}, "values").job
+    bars = Pipeline().bars(job.supports[0], job)
+    assert 0 < bars.on_part < len(bars)
+    found = in_the_air(job)
+    assert len(found) == count
+    for finding in found:
+        assert "one piece of its 2" in finding.message
+        assert finding.at_mm[2] == pytest.approx(6.0)

@@ -66,7 +66,7 @@ class Deriving(Protocol):
 
 
 class Change(Protocol):
-    """A frozen value that knows its edit; slow ones are asked for beside the window."""
+    """A frozen value that knows its edit; slow ones are worked out beside the window."""
 
     @property
     def is_quick(self) -> bool:

@@ -9,6 +9,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, counted_out
+from lean_trellis.core.checks.along import underside_goes_on
 from lean_trellis.core.checks.changes import SupportRegions
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
 from lean_trellis.core.checks.state import BuildState, Contacts, PartState
@@ -103,7 +104,7 @@ def _measured(state: BuildState, part: PartState, contacts: Contacts, rests_to: 
         samples = SurfacePoints.joined([samples, _free_corners(part, faces, contacts)])
     state.watch.at(0.78, f"measuring distances on {part.part.name}")
     limits = np.interp(overhangs.surface_angle[samples.faces], free_span.angles, free_span.spans)
-    distance = _away_from_contacts(samples, contacts, part)
+    distance = _away_from_contacts(samples, contacts, part, limits)
     by_rim, rim_limits = _away_from_rim(state, samples, part, faces, limits)
     by_rim_alone = by_rim / rim_limits < distance / limits
     return _Measured(
@@ -187,8 +188,11 @@ def _free_corners(part: PartState, faces: Longs, contacts: Contacts) -> SurfaceP
     return places
 
 
-def _away_from_contacts(samples: SurfacePoints, contacts: Contacts, part: PartState) -> Floats:
-    """(n,): how far each sample is from the nearest contact on its own piece of solid, in the layer of the later."""
+def _away_from_contacts(samples: SurfacePoints, contacts: Contacts, part: PartState, limits: Floats) -> Floats:
+    """(n,): how far each sample is from the nearest contact on its own piece of solid, in the layer of the later.
+
+    A contact within the limit (n,) counts only where the underside goes on all the way to it.
+    """
     if not len(contacts):
         return np.full(len(samples), np.inf)
     away, which = contacts.away_from(samples.places, _NEAREST)
@@ -197,7 +201,18 @@ def _away_from_contacts(samples: SurfacePoints, contacts: Contacts, part: PartSt
     up = np.array(part.overhangs.layer_normal)
     later = np.maximum((samples.places @ up)[:, None], heights[which])
     joined = part.pieces.joined_at(np.repeat(mine, away.shape[1]), theirs[which].reshape(-1)).reshape(later.shape)
-    result: Floats = np.where(joined <= later + _SAME_HEIGHT_MM, away, np.inf).min(axis=1)
+    near = np.where(joined <= later + _SAME_HEIGHT_MM, away, np.inf)
+    open_samples = np.flatnonzero(near.min(axis=1) <= limits + LIMIT_SPARE)
+    while len(open_samples):
+        nearest = near[open_samples].argmin(axis=1)
+        reached = underside_goes_on(
+            part, samples.places[open_samples], contacts.places[which[open_samples, nearest]],
+            limits[open_samples] + contacts.radii[which[open_samples, nearest]],
+        )  # fmt: skip
+        cut_off = open_samples[~reached]
+        near[cut_off, nearest[~reached]] = np.inf
+        open_samples = cut_off[near[cut_off].min(axis=1) <= limits[cut_off] + LIMIT_SPARE]
+    result: Floats = near.min(axis=1)
     return result
 
 
@@ -226,7 +241,7 @@ def _away_from_rim(
         places = rim.places[mine]
         if not len(places):
             continue
-        # Regions are kept apart in the tree by a fourth coordinate.
+        # A fourth coordinate separates regions in the tree.
         those = np.column_stack([places, rim.regions[mine] * _APART])
         near = _away_from_lower(
             np.column_stack([samples.places, regions * _APART]), heights + state.job.layer_height, those, places @ up

@@ -66,7 +66,7 @@ def _gap(
 def material_changes(job: Job) -> int:
     """How often the material changes through the build: at each layer that holds two, and from layer to layer.
 
-    Base and separator are told apart; within a layer with both one change is made, the order alternating.
+    Base and separator are counted as two materials; within a layer with both one change is made, the order alternating.
     """
     height = job.layer_height
     spans: list[tuple[float, float]] = []

@@ -40,7 +40,7 @@ class PartState:
     axis: MainAxis
 
     def faces_at(self, places: Floats) -> Longs:
-        """(n,): the face that is met at each of places (n, 3) on the part or within half a millimetre of it."""
+        """(n,): the face at each of places (n, 3) on the part or within half a millimetre of it."""
         mesh, up = self.overhangs.mesh, np.array(self.overhangs.layer_normal)
         if not len(places):
             return np.zeros(0, np.int64)

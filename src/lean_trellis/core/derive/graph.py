@@ -30,7 +30,7 @@ _SHARED = tuple(
 
 
 class Revision:
-    """One job with the keys that were asked of it."""
+    """One job with the keys known so far."""
 
     def __init__(self, job: Job, before: Revision | None = None) -> None:
         self.job = job

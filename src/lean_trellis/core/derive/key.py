@@ -1,4 +1,4 @@
-"""Keys of results, and by what values are told apart in them."""
+"""Keys of results, and how values differ in them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How results are asked for: by what they are, of a job; the graph behind it finds or makes them."""
+"""Results of a job by what they are; the graph behind it finds or makes them."""
 
 from __future__ import annotations
 

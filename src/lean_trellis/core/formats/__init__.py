@@ -1,6 +1,6 @@
 """Files in and out: one module a format, and a registry that tells formats by their content.
 
-Readers give `Body` values in mm; every bound is checked before memory is asked for. No parts, no poses.
+Readers give `Body` values in mm; every bound is checked before memory is taken. No parts, no poses.
 """
 
 from lean_trellis.core.formats.body import Body, Named

@@ -14,7 +14,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 KNOWN_FILES = "an STL, 3MF, OBJ, PLY, AMF, OFF or STEP file"
 UNIT_MM = {"micron": 0.001, "mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "ft": 304.8}
 MOST_TRIANGLES = 60_000_000
-"""More than this in one file is refused before memory is asked for (about 4 GB as arrays)."""
+"""More than this in one file is refused before it takes memory (about 4 GB as arrays)."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -86,7 +86,7 @@ def _header(file: BinaryIO | IO[bytes], path: object) -> tuple[str, list[_Elemen
 
 
 def _require_room(path: object, element: _Element, encoding: str, size: int) -> None:
-    """A count that cannot fit in the file is refused before memory is asked for."""
+    """A count that cannot fit in the file is refused before memory is taken."""
     per_row = 2 * (len(element.scalars) + len(element.lists)) if encoding == "ascii" else sum(
         np.dtype(kind).itemsize for _, kind in element.scalars
     ) + sum(np.dtype(of_count).itemsize for _, of_count, _ in element.lists)  # fmt: skip

@@ -52,7 +52,7 @@ class History:
         return self.job
 
     def rename(self, name: str, job: Job) -> Job:
-        """Give every step another name, since what a job is called is no edit; what `job` has become is given back."""
+        """Give every step another name, since a job's name is no edit; return what `job` has become."""
         renamed = replace(job, name=name)
         self._steps = [
             replace(step, job=renamed if step.job is job else replace(step.job, name=name)) for step in self._steps

@@ -15,7 +15,7 @@ MOST_LAYERS = 100_000
 
 @dataclass(frozen=True)
 class LayerPlan:
-    """Layers `height` mm high, from the plate upward; the lowest one is `first` mm high if that is given.
+    """Layers `height` mm high, from the plate upward; the lowest one is `first` mm high, unless that is None.
 
     A layer is cut at its middle. Below the plate, as it occurs on a belt, layers go on downward at the same height.
     With `every` above 1 only the last of so many layers is cut: supports that are built at every n-th layer.

@@ -111,7 +111,7 @@ def turn_shells(mesh: Mesh) -> Mesh:
 
 
 def _to_turn(topology: Topology) -> Bools:
-    """(m,): faces to turn so that neighbours agree: patches that agree are found first, then told apart by area."""
+    """(m,): faces to turn so that neighbours agree: patches that agree are found first, then turned by area."""
     count = len(topology.mesh.faces)
     pairs, edges = topology.pair_faces, topology.pair_edges
     disagree = np.isin(edges, topology.misoriented_edges)

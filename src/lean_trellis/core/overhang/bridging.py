@@ -126,7 +126,7 @@ def _along_free_rim(flat: _FlatRegion) -> Floats:
 
 
 def _samples(placed: Mesh, faces: Longs, reach: float) -> Floats:
-    """Places on faces, closer together than what is to be told apart; of many, evenly taken ones."""
+    """Places on faces, closer together than the smallest detail that counts; of many, evenly taken ones."""
     places, _ = places_on(placed, faces, _SAMPLE_SHARE * 2 * reach, most_across=_MOST_PER_FACE)
     if len(places) > _MOST_SAMPLES:
         places = places[np.linspace(0, len(places) - 1, _MOST_SAMPLES).astype(int)]

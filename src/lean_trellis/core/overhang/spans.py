@@ -20,7 +20,7 @@ _MOST_PLACES = 20_000
 def greatest_spans(overhangs: Overhangs) -> Floats:
     """(r,): the greatest span of each region, mm; 0 for low edges and points.
 
-    Outlines with few edges that do not cross themselves are asked for their largest inscribed circle, to 1 % of their
+    Outlines with few edges that do not cross themselves give their largest inscribed circle, to 1 % of their
     size. Others are measured at places spread over their faces; an outline that overlaps itself is measured in space,
     so that one turn of a helix does not count as the rim of another.
     """

@@ -102,7 +102,7 @@ def carried_over(marks: Marks, before: Mesh, after: Mesh) -> Marks:
         return marks
     size = float(np.linalg.norm(before.bounds[1] - before.bounds[0]))
     places, faces = places_on(before, np.arange(len(before.faces)), _SAME_WITHIN * size, most_across=_MOST_ACROSS)
-    # Directions count as much as places: faces back to back on a thin wall are told apart.
+    # Directions count as much as places: faces back to back on a thin wall stay separate.
     reach = _SAME_WITHIN * size
     tree = cKDTree(np.column_stack([places, reach * before.normals[faces]]))
     away, nearest = tree.query(np.column_stack([after.centroids, reach * after.normals]), workers=-1)

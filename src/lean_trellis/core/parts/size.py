@@ -57,7 +57,7 @@ class Size:
 
     @property
     def is_plain(self) -> bool:
-        """Whether the mesh is built as it was given."""
+        """Whether the mesh is built at its original size."""
         return bool((self.factors == 1).all())
 
     def after_stages(self) -> list[tuple[str, Floats]]:

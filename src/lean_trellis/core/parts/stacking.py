@@ -36,7 +36,7 @@ class Spacer:
 
 @dataclass(frozen=True)
 class Stack:
-    """Parts from the bottom up. The gap is kept as it was given: in layers it follows the layer height."""
+    """Parts from the bottom up. The gap keeps its unit: in layers it follows the layer height."""
 
     id: str
     parts: tuple[str, ...]

@@ -90,7 +90,7 @@ class NumberField(TextField):
         return shown_number(value)
 
     def _unit_changed(self) -> None:
-        """Show the same length in another unit; what is being typed is given up."""
+        """Show the same length in another unit; what is being typed is discarded."""
         self.setModified(False)
         self.show_value(self._value)
 

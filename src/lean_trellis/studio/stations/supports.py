@@ -201,7 +201,7 @@ class SupportsStation(Station):
         self._add(target, ())
 
     def _answered(self, *, replaces: bool) -> None:
-        """Add what was asked about, in place of what is there or beside it."""
+        """Add the support in question, in place of what is there or beside it."""
         self.already.hide()
         there = in_the_way(self.session, self._chosen_set(), self._asked) if replaces else ()
         self._add(self._asked, there)

@@ -436,7 +436,7 @@ class UndersideMap(QWidget):
         self.pointed.emit(words)
 
     def end_gesture(self) -> None:
-        """What was begun is given up."""
+        """Discard the gesture that was started."""
         self._press, self._trail, self._grip = None, [], None
         self._ghost = None
         self.update()

@@ -39,7 +39,7 @@ class RegionShape:
     box: QRectF
 
     def holds(self, x: float, y: float, reach: float) -> bool:
-        """Whether a place is on it; low edges and points are met within `reach` mm."""
+        """Whether a place is on it; low edges and points count within `reach` mm."""
         if self.region.kind == "face":
             return self.box.contains(x, y) and self.path.contains(QPointF(x, y))
         return any(np.hypot(p.x() - x, p.y() - y) <= reach for p in points_of(self.places))

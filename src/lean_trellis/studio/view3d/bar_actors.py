@@ -94,7 +94,7 @@ def bars_actor(bars: Bars, sides: int, tokens: Tokens) -> BarsActor:
 
 
 def colour_bars(entry: BarsActor, selected: Set[int], shades: Shades | None, tokens: Tokens) -> None:
-    """Copper with pale tips, darker on parts; by a figure where one is given; selected ones ivy; shared ones darker."""
+    """Copper with pale tips, darker on parts; by a figure where there is one; selected ones ivy; shared ones darker."""
     bars, copper, ink = entry.bars, as_bytes(tokens.copper), as_bytes(tokens.ink)
     own = np.where((bars.landings == ON_PART)[:, None], mixed_bytes(copper, ink, 0.4), copper)
     if shades is not None:

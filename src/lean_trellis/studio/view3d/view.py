@@ -144,7 +144,7 @@ class BuildView(PickingView):
         return any(name in words for name in ("llvmpipe", "softpipe", "swrast", "software"))
 
     def refresh(self) -> None:
-        """Bring the scene in step with the session and draw soon: first the worker gets what it is asked.
+        """Bring the scene in step with the session and draw soon: first the worker gets its requests.
 
         What takes long to draw is drawn less often while results come in.
         """
@@ -409,7 +409,7 @@ class BuildView(PickingView):
         self.drawn.emit(self.gesture, flat)
 
     def end_gesture(self) -> None:
-        """What was begun is given up."""
+        """Discard the gesture that was started."""
         self._trail, self._brushed = [], []
         self._shown_trail.show([])
         self._redraw.start()

@@ -29,14 +29,14 @@ def add_bars(job: Job, support_id: str, places: Floats, *, on_any_slope: bool = 
     support = job.support(support_id)
     part = job.part(support.part_id)
     if not len(places):
-        raise EditError(part.name, "no place was given", "click an underside of the part")
+        raise EditError(part.name, "no place selected", "click an underside of the part")
     fresh = tuple(HandBar(place, on_any_slope=on_any_slope) for place in _own(part, places))
     hand = replace(support.hand, bars=support.hand.bars + fresh)
     return Edit(f"Add {_count(len(fresh))}", _with_hand(job, support, hand))
 
 
 def move_hold(job: Job, support_id: str, bars: Bars, bar: int, place: Place) -> Edit:
-    """Move a bar's support point to another place of the surface; a way drawn by hand is given up."""
+    """Move a bar's support point to another place of the surface; a way drawn by hand is discarded."""
     support, part = _free_support(job, support_id, bars, (bar,))
     moved = replace(_kept(support, bars, bar, part), place=_own(part, np.array([place]))[0], foot=None, bend=None)
     hand = _without(support, bars, (bar,), part)

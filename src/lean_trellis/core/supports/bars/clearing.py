@@ -34,7 +34,7 @@ class Stretches(Rows):
 
     @classmethod
     def straight(cls, starts: Floats, stops: Floats, radii: Floats, owners: Longs | None = None) -> Stretches:
-        """Stretches without tips, each a strut of its own unless their `owners` (k,) are given."""
+        """Stretches without tips, each a strut of its own without `owners` (k,)."""
         count = len(radii)
         return cls(starts, stops, radii, np.arange(count) if owners is None else owners, np.zeros(count, bool))
 

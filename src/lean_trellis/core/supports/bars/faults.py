@@ -175,7 +175,7 @@ def _too_near_by_hand(view: BarView) -> Iterator[Fault]:
 
 
 def _slender(view: BarView) -> Iterator[Fault]:
-    """Where braces are asked for: bars that stand free over more than the free length all the same."""
+    """Bars that stand free over more than the free length in spite of braces."""
     bars, parameters = view.structure, view.parameters
     if parameters.brace == "none" or not len(bars):
         return

@@ -1,4 +1,4 @@
-"""Heads: the ends of bars that meet a part. They follow its surface at the depth or the gap that is asked for.
+"""Heads: the ends of bars that meet a part. They follow its surface at the depth or the gap of their set.
 
 The end of a tip seen along z is the polygon of its bar. Its heights are those of the part's offset over it, at corners,
 on rings inside and in the middle: so a bite is as deep, and a gap as wide, over the whole head, on slopes and on round
@@ -184,7 +184,7 @@ def heads_at(
 
 
 def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid) -> Heads:
-    """Heads of just the radii that are asked for."""
+    """Heads of just these radii."""
     steps = seats.radii[:, None, None] * grid.steps
     places = seats.places[:, None, :2] + steps
     away = np.hypot(steps[..., 0], steps[..., 1])

@@ -37,7 +37,7 @@ class TreeOffer:
 
 
 def tree_values(parameters: BarParameters) -> tuple[tuple[str, object], ...]:
-    """The values by which bars join: in two levels, unless levels are given."""
+    """The values by which bars join: in the set's own levels, else in two."""
     levels = _LEVELS if parameters.join_levels is None else parameters.join_levels
     return ("join", "on"), ("join_levels", levels)
 

@@ -191,7 +191,7 @@ class _Choice:
             loses = loses[~stands]
 
     def _settle(self, which: Longs) -> Longs:
-        """Let some of them take their ways; those too near to what is taken do not, and are given back."""
+        """Let some of them take their ways; those too near to what is taken do not: they are returned."""
         loses = np.zeros(len(self.holds), bool)
         if self._clearance is not None and len(which):
             mine = self.ways.stretches(self.site.parameters, which)

@@ -10,6 +10,7 @@ import numpy as np
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.supports.bars.faults import bar_faults
 from lean_trellis.core.supports.bars.generate import BarRequest, find_holds, generate_bars, hold_values
+from lean_trellis.core.supports.bars.grips import grips_of_bars
 from lean_trellis.core.supports.bars.lean import FARTHEST_MM
 from lean_trellis.core.supports.bars.loads import figures_of_bars
 from lean_trellis.core.supports.bars.parameters import (
@@ -83,6 +84,7 @@ BARS: FamilySpec[BarParameters, Bars] = FamilySpec(
     figures=bar_numbers,
     words=bars_in_words,
     trouble=missed_in_words,
+    grips=grips_of_bars,
     faults=bar_faults,
     loads=figures_of_bars,
 )

@@ -286,7 +286,7 @@ class Bars:
     def stretches(self, number: int | None = None) -> Stretches:
         """All that others keep clear of: tips and shafts with the numbers of their bars, trunks after them, braces.
 
-        Braces have the number -1, as all have if it is given.
+        Braces have the number -1, as all have where -1 is passed.
         """
         centres, radii, trunks = self.centres, self.radii, self.trunks
         count, stems = len(self), len(trunks)

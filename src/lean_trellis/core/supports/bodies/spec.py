@@ -14,6 +14,7 @@ from lean_trellis.core.supports.bodies.block import Block, BlockRequest, generat
 from lean_trellis.core.supports.bodies.cradle import Cradle, CradleRequest, generate_cradle
 from lean_trellis.core.supports.bodies.flank import FlankRequest, FlankWall, generate_flank, widest
 from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
+from lean_trellis.core.supports.bodies.grips import grips_of_bodies, grips_of_cradle, grips_of_flank
 from lean_trellis.core.supports.bodies.parameters import BlockParameters, CradleParameters, RaftParameters
 from lean_trellis.core.supports.bodies.raft import Raft, generate_raft
 from lean_trellis.core.supports.common.parameters import FamilyParameters, require_shallow
@@ -101,6 +102,7 @@ RAFT: FamilySpec[RaftParameters, Raft] = FamilySpec(
     figures=report.raft_figures,
     words=report.raft_in_words,
     trouble=lambda _: "",
+    grips=grips_of_bodies,
     faults=faults.raft_faults,
     loads=None,
 )
@@ -125,6 +127,7 @@ BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
     figures=report.block_figures,
     words=report.block_in_words,
     trouble=lambda _: "",
+    grips=grips_of_bodies,
     faults=faults.block_faults,
     loads=None,
 )
@@ -149,6 +152,7 @@ CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
     figures=report.cradle_figures,
     words=report.cradle_in_words,
     trouble=lambda _: "",
+    grips=grips_of_cradle,
     faults=faults.cradle_faults,
     loads=None,
 )
@@ -173,6 +177,7 @@ FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     figures=report.flank_figures,
     words=report.flank_in_words,
     trouble=lambda _: "",
+    grips=grips_of_flank,
     faults=faults.flank_faults,
     loads=None,
 )

@@ -23,10 +23,10 @@ def surface_offsets(
 ) -> OffsetHeights:
     """Heights over groups of places (n, k, 2) that are a bite deep in, or a gap off, the surface of the parts.
 
-    `guess` (n, k) are about the heights of the surface there; it is met from below, or stood on. `reach_mm` (n,) is how
-    far beyond the guesses, up and down, parts are looked at. A gap is kept from all that is near; a bite is as deep as
-    asked below the face over each place, along its normal, and nowhere deeper. Beside the parts a gap is kept from
-    their rim, and a bite ends its depth beyond the guess.
+    `guess` (n, k) are about the heights of the surface there; heads touch it from below, or feet stand on it.
+    `reach_mm` (n,) is how far beyond the guesses, up and down, parts are looked at. A gap is kept from all that is
+    near; a bite is as deep as asked below the face over each place, along its normal, and nowhere deeper. Beside the
+    parts a gap is kept from their rim, and a bite ends its depth beyond the guess.
     """
     if not contact.is_bite:
         return _surfaces(obstacles, places, guess, contact.distance, reach_mm, is_below=is_below)

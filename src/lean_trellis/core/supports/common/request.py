@@ -32,7 +32,7 @@ class Carried:
 
 @dataclass(frozen=True, eq=False)
 class Request(Generic[P]):
-    """What is asked for, for which regions, and what stands in the way.
+    """The wanted supports, their regions, and what stands in the way.
 
     `chosen` are places in `overhangs.regions`; `obstacles` every part that could be met, their own first. `line_mm` is
     the width of one scan line.
@@ -66,7 +66,7 @@ class Request(Generic[P]):
 
 
 def line_width(constants: Mapping[str, Constant]) -> float:
-    """The width of one scan line or path, mm: what a sheet is built with; where none is given, the thinnest wall."""
+    """The width of one scan line or path, mm: what a sheet is built with; without one, the thinnest wall."""
     for key in ("hatch_distance", "path_width", "least_wall"):
         if key in constants:
             return constants[key].value

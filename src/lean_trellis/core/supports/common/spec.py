@@ -1,7 +1,7 @@
 """The family of a support as one object, and the registry of all families.
 
-Everything that is asked of a family is a member here, and every member has to be given: what a family lacks fails when
-its module is imported. Nothing else asks which family a support has.
+Everything that differs by family is a member here, and none has a default: what a family lacks fails when its module is
+imported. Nothing else asks which family a support has.
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ from lean_trellis.core.shop.material import Constant
 from lean_trellis.core.supports.common.faults import FamilyView, Fault
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.footprint import Patches
+from lean_trellis.core.supports.common.grips import Grips
 from lean_trellis.core.supports.common.parameters import FamilyParameters, validated
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Drawn, Structure
@@ -103,6 +104,8 @@ class FamilySpec(Generic[P, S]):
     """Counts and what else a person wants to know besides volume and contact, a line each."""
     trouble: Callable[[S], str]
     """What could not be made as meant; empty where all could."""
+    grips: Callable[[S], Grips]
+    """Its contacts that carry the part, with the columns below them."""
     faults: Callable[[FamilyView[P, S]], Iterator[Fault]]
     """What is wrong with a support of it."""
     loads: Callable[[Sequence[S], Overhangs, Process, Mapping[str, Constant], Watch], Sequence[Any]] | None

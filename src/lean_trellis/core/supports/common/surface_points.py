@@ -31,7 +31,7 @@ def grid_basis(spacing: float, pattern: str) -> Floats:
 def grid_points(mesh: Mesh, faces: Longs, basis: Floats, origin: Floats) -> SurfacePoints:
     """Every grid point `origin + basis · (i, j)` on every given face above it.
 
-    A point on an edge between two faces is given once. Faces seen edge-on hold no grid points.
+    A point on an edge between two faces comes once. Faces seen edge-on hold no grid points.
     """
     corners = mesh.vertices[mesh.faces[faces]]
     in_grid = (corners[:, :, :2] - origin) @ np.linalg.inv(basis).T

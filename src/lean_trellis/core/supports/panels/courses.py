@@ -337,7 +337,7 @@ class Surveyor:
         if self._half == 0:
             return Lifts(middles, np.zeros((len(ends), 2)))
         beside = ends[:, 1:] - ends[:, :1]
-        # From side to side a wall ends straight: it goes no further beyond the middle than is asked for there.
+        # From side to side a wall ends straight: it goes no further beyond the middle than its value there.
         further = beside.mean(axis=1, keepdims=True)
         beside -= np.maximum(further, 0.0) if is_below else np.minimum(further, 0.0)
         return Lifts(middles, np.clip(beside, -_STEEPEST * self._half, _STEEPEST * self._half))

@@ -13,6 +13,7 @@ from lean_trellis.core.supports.common.plain import follows_nothing
 from lean_trellis.core.supports.common.spec import FamilySpec, Surroundings, register, spec_of
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.core.supports.panels.faults import panel_faults
+from lean_trellis.core.supports.panels.grips import grips_of_panels
 from lean_trellis.core.supports.panels.lattice import LatticeRequest, generate_lattice
 from lean_trellis.core.supports.panels.panels import Panels
 from lean_trellis.core.supports.panels.parameters import LatticeParameters, PanelParameters, WallParameters
@@ -80,6 +81,7 @@ LATTICE: FamilySpec[LatticeParameters, Panels] = FamilySpec(
     figures=wall_figures,
     words=walls_in_words,
     trouble=left_out_in_words,
+    grips=grips_of_panels,
     faults=panel_faults,
     loads=None,
 )
@@ -104,6 +106,7 @@ WALL: FamilySpec[WallParameters, Panels] = FamilySpec(
     figures=wall_figures,
     words=walls_in_words,
     trouble=left_out_in_words,
+    grips=grips_of_panels,
     faults=panel_faults,
     loads=None,
 )

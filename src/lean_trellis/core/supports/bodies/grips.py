@@ -1,0 +1,69 @@
+"""Contacts of solid bodies that carry, with the body below each as a spring."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.supports.bodies.bodies import Bodies
+from lean_trellis.core.supports.bodies.cradle import Cradle
+from lean_trellis.core.supports.bodies.flank import FlankWall
+from lean_trellis.core.supports.common.footings import shells_of
+from lean_trellis.core.supports.common.grips import Grips, upright
+
+_APART_MM = 1.0
+_LEAST_MM = 0.05
+
+
+def grips_of_bodies(bodies: Bodies) -> Grips:
+    """One a place at which they bear the part, each with an even share of the whole area."""
+    count = len(bodies.grip.holds)
+    return _standing(bodies, bodies.grip.holds, np.full(count, bodies.contact_area_mm2 / max(count, 1)))
+
+
+def grips_of_cradle(cradle: Cradle) -> Grips:
+    """One a post that carries, with its true area."""
+    return _standing(cradle, cradle.grip.contacts, cradle.grip.areas)
+
+
+def grips_of_flank(wall: FlankWall) -> Grips:
+    """One a tie, level, from the wall to the part: it holds against what pushes sideways."""
+    ends, areas = wall.grip.contacts, wall.grip.areas
+    if not len(ends):
+        return Grips()
+    base = wall.path[cKDTree(wall.path).query(ends[:, :2])[1]]
+    ways = ends[:, :2] - base
+    lengths = np.maximum(np.hypot(*ways.T), _LEAST_MM)
+    axes = np.column_stack([ways / lengths[:, None], np.zeros(len(ends))])
+    side, moments = np.sqrt(areas), areas**2 / 12
+    none = np.zeros(len(ends), np.int64)
+    return Grips(
+        ends, areas, side / 2, np.full(len(ends), -1, np.int32), none, np.arange(len(ends)) + len(wall.bodies)
+        - wall.ties, axes, areas / lengths, 3 * moments / lengths**3, moments / lengths,
+    )  # fmt: skip
+
+
+def _standing(bodies: Bodies, places: Floats, areas: Floats) -> Grips:
+    """Contacts on bodies that stand below them: columns as wide as what touches, down to the body's lowest place."""
+    if not len(places):
+        return Grips()
+    shells, elements, lows = _bodies_at(bodies, places)
+    heights = np.maximum(places[:, 2] - lows, _LEAST_MM)
+    whole = np.bincount(elements, areas, len(bodies.bodies))[elements]
+    moments = whole * areas / 12  # of a square as large as all that touches a body, each its share
+    return Grips(
+        places, areas, np.sqrt(areas) / 2, np.full(len(places), -1, np.int32), shells, elements, upright(len(places)),
+        areas / heights, 3 * moments / heights**3, areas**2 / 12 / heights,
+    )  # fmt: skip
+
+
+def _bodies_at(bodies: Bodies, places: Floats) -> tuple[Longs, Longs, Floats]:
+    """(n,) each: the shell and the body nearest to each place, and the height at which that body begins."""
+    mesh = bodies.mesh
+    lows = np.array([body.bounds[0, 2] for body in bodies.bodies])
+    spread, on = places_on(mesh, np.arange(len(mesh.faces)), _APART_MM)
+    nearest = on[cKDTree(spread).query(places)[1]]
+    elements: Longs = bodies.element_of_face[nearest]
+    return shells_of(mesh)[mesh.faces[nearest, 0]], elements, lows[elements]
