@@ -192,10 +192,14 @@ def slab_and_table(apart: float = 8.0) -> Mesh:
 
 
 @pytest.mark.parametrize(("floor_too", "count"), [(False, 1), (True, 0)])
-def test_a_piece_held_only_by_bars_that_stand_on_it_is_found_though_others_of_the_support_stand(metal, floor_too, count):
+def test_a_piece_held_only_by_bars_that_stand_on_it_is_found_though_others_of_the_support_stand(
+    metal, floor_too, count
+):
     job = placed_job(metal, (slab_and_table(), 130, 110, 6))
     part = job.parts[0]
-    regions = sorted(Pipeline().overhangs(part, job).to_be_held, key=lambda region: (region.lowest_mm, region.centroid_mm[0]))
+    regions = sorted(
+        Pipeline().overhangs(part, job).to_be_held, key=lambda region: (region.lowest_mm, region.centroid_mm[0])
+    )
     slab, floor, ceiling = (region for region in regions if region.kind == "face")
     chosen = tuple(pick_region(region, part) for region in ((slab, floor, ceiling) if floor_too else (slab, ceiling)))
     job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"], chosen).job

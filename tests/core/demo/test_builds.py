@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from lean_trellis.core.checks import is_releasable
-from lean_trellis.core.demo import DEMOS, extrusion_build
+from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.formats import Body, read_bodies
@@ -18,14 +18,23 @@ from lean_trellis.core.mesh.primitives import box, cylinder
 from lean_trellis.core.parts.filling import separator_under
 from lean_trellis.core.parts.stacking import Separator, Spacer
 from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.supports.bars.struts import ON_PART
+
+
+@pytest.fixture(scope="module")
+def demos(library):
+    """A demo by its name, with the pipeline that knows what was found of it before."""
+    pipelines = {name: Pipeline() for name in DEMOS}
+    jobs = {name: demo.build(library) for name, demo in DEMOS.items()}
+    return lambda name: (jobs[name], pipelines[name])
 
 
 @pytest.mark.parametrize("name", list(DEMOS))
-def test_every_demo_is_sound_and_stands_on_its_plate(library, name, tmp_path):
-    job = DEMOS[name].build(library)
+def test_every_demo_is_sound_and_stands_on_its_plate(demos, library, name, tmp_path):
+    job, pipeline = demos(name)
     assert all(examine_mesh(part.mesh).is_sound for part in job.parts)
     assert all(part.owner and part.order for part in job.parts)
-    codes = {finding.code for finding in Pipeline().findings(job)}
+    codes = {finding.code for finding in pipeline.findings(job)}
     assert not codes & {"parts_overlap", "keep_out", "mesh_unsound", "support_through_part"}
     save_job(job, tmp_path / "demo.trellis")
     assert open_job(tmp_path / "demo.trellis", library).parts[-1].pose == job.parts[-1].pose
@@ -40,21 +49,39 @@ def test_every_demo_is_sound_and_stands_on_its_plate(library, name, tmp_path):
         ("belt", "outside_volume"),
     ],
 )
-def test_each_demo_has_one_stop_and_the_first_cure_of_it_makes_the_build_releasable(library, name, code):
-    job, pipeline = DEMOS[name].build(library), Pipeline()
+def test_each_demo_has_one_stop_and_the_first_cure_of_it_makes_the_build_releasable(demos, name, code):
+    job, pipeline = demos(name)
     (stop,) = [finding for finding in pipeline.findings(job) if finding.severity == "stop"]
     assert stop.code == code
     cure = next(cure for cure in stop.cures if cure.change is not None)
     assert is_releasable(pipeline.findings(cure.change.edit(job, pipeline).job))
 
 
-def test_the_extrusion_demo_has_a_tall_thin_panel_and_a_stack_that_is_held(library):
-    job = extrusion_build(library)
+def test_the_metal_demo_is_shared_by_two_owners_and_leaves_something_to_do(demos):
+    job, pipeline = demos("metal")
+    assert {part.owner for part in job.parts} == {"Otterbank Survey", "Tern Street Organs"}
+    findings = pipeline.findings(job)
+    bare = {part.name for part in job.parts if not job.supports_of(part.id)}
+    assert {finding.part for finding in findings if finding.code == "in_the_air"} == bare
+
+
+def test_the_metal_demo_is_large_enough_and_needs_supports_inside(demos):
+    job, pipeline = demos("metal")
+    assert len(job.parts) >= 4
+    assert sum(len(part.mesh.faces) for part in job.parts) >= 20_000
+    manifold = next(part for part in job.parts if part.name == "Sensor manifold")
+    (support,) = job.supports_of(manifold.id)
+    assert (pipeline.bars(support, job).landings == ON_PART).sum() > 50
+    assert "outside_volume" not in {finding.code for finding in pipeline.findings(job)}
+
+
+def test_the_extrusion_demo_has_a_tall_thin_panel_and_a_stack_that_is_held(demos):
+    job, pipeline = demos("extrusion")
     panel = next(part for part in job.parts if part.name == "Reed-box panel")
     _, depth, height = np.ptp(panel.bounds(), axis=0)
     assert height > 50 * depth
     (stack,) = job.stacks
-    found = [f for f in Pipeline().findings(job) if f.part_id in stack.parts and f.severity == "stop"]
+    found = [f for f in pipeline.findings(job) if f.part_id in stack.parts and f.severity == "stop"]
     assert found == []
 
 

@@ -37,7 +37,7 @@ def test_whatever_field_is_changed_the_cache_gives_what_a_fresh_computation_give
     everything(warm, job, known)
     for leaf in (leaf for owner, leaf in CASES if owner == name):
         after = changed(job, leaf)
-        if everything(warm, after, known) != everything(Graph(), after):
+        if everything(warm, after, known) != everything(Graph(None), after):
             wrong.append(str(leaf))
     assert wrong == []
     assert known.changed() == []
@@ -62,3 +62,15 @@ def test_jobs_share_their_fields_only_where_all_are_the_same(metal, field, value
     one, other = (replace(job, **{field: value}) for value in values)
     for mine, theirs, shares in ((one, other, False), (other, one, False), (one, replace(one), True)):
         assert Graph().revision(mine).shares_fields_with(theirs) is shares
+
+
+def test_a_graph_without_a_bound_keeps_everything_and_can_still_be_measured():
+    job = small_jobs()["bars-metal"]
+    free, bounded = Graph(None), Graph()
+    assert everything(free, job) == everything(bounded, job)
+    assert free.bytes_kept == pytest.approx(bounded.bytes_kept, rel=0.01)
+    made = len(free.made)
+    everything(free, job)
+    assert len(free.made) - made < made / 2, "what is kept is not made again"
+    free.clear()
+    assert free.bytes_kept == 0

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import pytest
 
-from lean_trellis.core.demo import metal_build
 from lean_trellis.core.derive.checks import FINDINGS
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.neighbours import Neighbours
@@ -122,11 +121,3 @@ def test_progress_never_runs_backwards(pair):
     assert 0 <= shares[0] <= shares[-1] <= 1
     Stretch(watch, 0.5, 1.0).at(0.5, "half of the second half")
     assert watch.reports[-1] == (0.75, "half of the second half")
-
-
-def test_the_demo_is_shared_by_two_owners_and_leaves_something_to_do(library):
-    job = metal_build(library)
-    assert {part.owner for part in job.parts} == {"Otterbank Survey", "Tern Street Organs"}
-    findings = Pipeline().findings(job)
-    bare = {part.name for part in job.parts if not job.supports_of(part.id)}
-    assert {finding.part for finding in findings if finding.code == "in_the_air"} == bare

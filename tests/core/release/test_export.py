@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 from manifold3d import Manifold, OpType
 
-from lean_trellis.core.demo import metal_build
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import AccessError, EditError
 from lean_trellis.core.formats import Body, read_bodies
@@ -63,21 +62,6 @@ def test_nothing_to_export_and_no_place_for_it_are_refused(metal, state, tmp_pat
         export_build(empty, ExportRequest(tmp_path / "out.stl"))
     with pytest.raises(AccessError):
         export_build(state, ExportRequest(tmp_path / "no" / "out.stl"))
-
-
-def test_the_demo_is_sound_large_enough_and_needs_supports_inside(library):
-    job = metal_build(library)
-    pipeline = Pipeline()
-    assert len(job.parts) >= 4
-    assert sum(len(part.mesh.faces) for part in job.parts) >= 20_000
-    assert all(pipeline.health(part.mesh).is_sound for part in job.parts)
-    manifold = next(part for part in job.parts if part.name == "Sensor manifold")
-    (support,) = job.supports_of(manifold.id)
-    bars = pipeline.bars(support, job)
-    assert (bars.landings == 1).sum() > 50
-    assert not [
-        f for f in pipeline.findings(job) if f.code in ("parts_overlap", "outside_volume", "support_through_part")
-    ]
 
 
 # --- bars one by one, as beams, and many solids made one ---

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, MutableMapping
 from dataclasses import fields
 from typing import Any, TypeVar
 
@@ -100,11 +100,11 @@ def _at(thing: Any, path: str) -> Any:
 class Graph:
     """Derives results and keeps the latest. Not for use from two threads at once.
 
-    `is_guarded`: nodes read through guards, and what they did not declare raises; for tests.
+    It keeps no more than `most_bytes`; None: everything, without measuring it. `is_guarded`: nodes read through guards, and what they did not declare raises; for tests.
     """
 
-    def __init__(self, most_bytes: int = USUAL_BYTES, *, is_guarded: bool = False) -> None:
-        self._kept: LRUCache[Key, Any] = LRUCache(most_bytes, getsizeof=size_of)
+    def __init__(self, most_bytes: int | None = USUAL_BYTES, *, is_guarded: bool = False) -> None:
+        self._kept: MutableMapping[Key, Any] = {} if most_bytes is None else LRUCache(most_bytes, getsizeof=size_of)
         self._revisions: list[Revision] = []
         self._is_guarded = is_guarded
         self._touched: dict[Key, Any] = {}
@@ -114,7 +114,9 @@ class Graph:
     @property
     def bytes_kept(self) -> int:
         """Bytes of all results that are kept."""
-        return int(self._kept.currsize)
+        if isinstance(self._kept, LRUCache):
+            return int(self._kept.currsize)
+        return sum(size_of(result) for result in self._kept.values())
 
     def revision(self, job: Job) -> Revision:
         """The revision of a job; the latest few are kept."""
@@ -150,8 +152,9 @@ class Graph:
         self._touched.clear()
         result = self._get(node, subject, self.revision(job), watch)
         # What results make of themselves while they are used grows them: they are measured again.
-        for key, touched in tuple(self._touched.items()):
-            self.keep(key, touched)
+        if isinstance(self._kept, LRUCache):
+            for key, touched in tuple(self._touched.items()):
+                self.keep(key, touched)
         return result
 
     def keep(self, key: Key, result: Any) -> None:

@@ -79,7 +79,7 @@ def test_trunks_grow_with_what_they_carry():
 
 
 @given(st.integers(0, 2**31))
-@settings(max_examples=20)
+@settings(max_examples=12)
 def test_no_trunk_or_brace_is_nearer_to_a_part_than_the_clearance(seed):
     mesh = random_part(np.random.default_rng(seed))
     request = request_for(mesh, lift=6.0, spacing=4.0, join="on", brace="zigzag", free_length=8.0)
@@ -93,14 +93,16 @@ def test_no_trunk_or_brace_is_nearer_to_a_part_than_the_clearance(seed):
 
 
 @pytest.mark.parametrize(
-    ("build", "set_name"), [(metal_build, "bars-metal"), (vat_build, "bars-resin-regular")], ids=["metal", "vat"]
+    ("build", "set_name", "parts"),
+    [(metal_build, "bars-metal", slice(0, 2)), (vat_build, "bars-resin-regular", slice(None))],
+    ids=["metal", "vat"],
 )
-def test_trees_save_a_quarter_on_the_demos_and_are_used_no_more(library, build, set_name):
+def test_trees_save_a_quarter_on_the_demos_and_are_used_no_more(library, build, set_name, parts):
     job, pipeline = replace(build(library), supports=()), Pipeline()
     volumes, used = {}, {}
     for way in ("off", "on"):
         volumes[way], used[way] = 0.0, 0.0
-        for part in job.parts:
+        for part in job.parts[parts]:
             held = edits.add_support(job, part.id, shipped_sets()[set_name]).job
             held = edits.change_support(held, "support-1", "join", way).job
             volumes[way] += pipeline.bars(held.supports[0], held).volume_mm3

@@ -330,14 +330,15 @@ def nearest_with_way(
 ) -> Longs:
     """(n,): for each wanted support point the nearest offered in its region that has a clear path; -1 for none.
 
-    Looked for no farther away than 1.5 times the spacing.
+    Looked for no farther away than 1.5 times the spacing. Each is looked at by itself: few of those offered will stand.
     """
     result = np.full(len(wanted), -1, np.int64)
     if not len(wanted) or not len(offered):
         return result
     near = cKDTree(wanted.places).query(offered.places)[0] <= 1.5 * parameters.spacing
     some = np.flatnonzero(near)
-    ways = find_ways(offered.only(some), parameters, layer_height, obstacles, ground)
+    alone = parameters.model_copy(update={"bar_clearance": None})
+    ways = find_ways(offered.only(some), alone, layer_height, obstacles, ground)
     good = some[ways.faults == 0]
     if len(good):
         apart = [np.column_stack([entry.places, entry.regions * 1e5]) for entry in (offered.only(good), wanted)]
