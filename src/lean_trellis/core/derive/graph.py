@@ -100,7 +100,8 @@ def _at(thing: Any, path: str) -> Any:
 class Graph:
     """Derives results and keeps the latest. Not for use from two threads at once.
 
-    It keeps no more than `most_bytes`; None: everything, without measuring it. `is_guarded`: nodes read through guards, and what they did not declare raises; for tests.
+    It keeps no more than `most_bytes`; None: everything, without measuring it. `is_guarded`: nodes read through guards,
+    and what they did not declare raises; for tests.
     """
 
     def __init__(self, most_bytes: int | None = USUAL_BYTES, *, is_guarded: bool = False) -> None:

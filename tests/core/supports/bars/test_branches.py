@@ -55,7 +55,7 @@ def _live(contacts, alone):
     n = len(contacts)
     return Live(
         np.zeros((n, 3)), np.zeros(n), np.array(contacts), np.ones(n), np.array(alone), np.zeros(n, bool),
-        np.ones(n, bool), np.full(n, -1), np.ones(n), np.zeros((n, 2)), np.zeros((n, 2)),
+        np.ones(n, bool), np.full(n, -1), np.ones(n), np.zeros((n, 2)), np.zeros((n, 2)), np.zeros(n),
     )  # fmt: skip
 
 

@@ -15,7 +15,7 @@ def branches(places: list[tuple[float, float]], height: float = 30.0) -> Live:
     n = len(at)
     return Live(
         at, np.full(n, height - 1.0), np.ones(n, np.int64), np.full(n, 0.6), np.full(n, height), np.ones(n, bool),
-        np.ones(n, bool), np.full(n, -1), np.full(n, 1.2), at[:, :2].copy(), at[:, :2].copy(),
+        np.ones(n, bool), np.full(n, -1), np.full(n, 1.2), at[:, :2].copy(), at[:, :2].copy(), np.zeros(n),
     )  # fmt: skip
 
 

@@ -15,15 +15,16 @@ from lean_trellis.core.demo import metal_build, vat_build
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.job import edits
-from lean_trellis.core.mesh import build_topology, examine
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh import Mesh, build_topology, examine
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import generate_bars
 from lean_trellis.core.supports.bars.feet import foot_groups
 from lean_trellis.core.supports.bars.figures import free_lengths
-from lean_trellis.core.supports.bars.struts import ON_PART, ON_PLATE, ON_TRUNK
+from lean_trellis.core.supports.bars.struts import LOWER_END, ON_PART, ON_PLATE, ON_TRUNK, TIP_END, Bars
 from lean_trellis.core.supports.common.obstacle import Ground
+from lean_trellis.core.supports.common.solids import polygon_share
 
 PLATE = box((24, 18, 3))
 TALL = {"lift": 40.0, "spacing": 3.5}
@@ -90,6 +91,59 @@ def test_no_trunk_or_brace_is_nearer_to_a_part_than_the_clearance(seed):
         assert (away >= radii + 0.4 - 2e-3).all()
     assert examine(build_topology(bars.mesh)).is_sound
     assert bars.mesh.volume == pytest.approx(bars.volume_mm3, rel=1e-9)
+
+
+def shelf_over(floor: Mesh, height: float = 34.0) -> Mesh:
+    """A ceiling of 30 x 30 that a wall along one side carries, above a floor of its own."""
+    solid = to_manifold(floor) + to_manifold(box((3, 30, height)))
+    return from_manifold(solid + to_manifold(box((30, 30, 2), corner=(0, 0, height))))
+
+
+def bars_on(mesh: Mesh, **values: object) -> Bars:
+    return bars_for(mesh, **{"lift": 0.0, "lean_limit": 30.0, "landing": "plate_first", **values})
+
+
+FLOOR = box((60, 60, 3), corner=(-15, -15, 0))
+
+
+@pytest.mark.parametrize(("contact", "ends"), [("bite", 3.0 - 0.15), ("gap", 3.0 + 0.05)])
+def test_trees_land_on_a_level_floor_of_the_part(contact, ends):
+    mesh = shelf_over(FLOOR)
+    alone, joined = (bars_on(mesh, join=join, contact=contact) for join in ("off", "on"))
+    assert len(joined) == len(alone) == alone.on_part > 20
+    low = joined.trunks.below < 0
+    assert (joined.trunk >= 0).sum() > 0.8 * len(joined)
+    assert (joined.trunks.landings[low] == ON_PART).all()
+    assert (joined.trunks.landings[~low] == ON_TRUNK).all()
+    assert joined.volume_mm3 < 0.8 * alone.volume_mm3
+    np.testing.assert_allclose(joined.trunks.centres[low, LOWER_END, 2], ends, atol=1e-5)
+    areas = polygon_share(joined.sides) * joined.trunks.radii[low, LOWER_END] ** 2
+    held = polygon_share(joined.sides) * joined.trunks.contacts[low] * joined.radii[0, TIP_END] ** 2
+    np.testing.assert_allclose(areas, held)
+    footings = joined.footings()
+    np.testing.assert_allclose(footings.places[:, 2], ends, atol=1e-5)
+    starts, stops, radii = joined.members()
+    placed = request_for(mesh, lift=0.0).overhangs.mesh
+    assert (distances_from(placed, starts, stops) >= radii - 2e-3).all(), "no trunk runs into the floor it stands on"
+    assert examine(build_topology(joined.mesh)).is_sound
+    assert joined.mesh.volume == pytest.approx(joined.volume_mm3, rel=1e-9)
+
+
+def test_trees_do_not_land_on_a_slope_nor_on_protected_faces_nor_where_bars_may_not():
+    slope = from_manifold(to_manifold(FLOOR).trim_by_plane((0.0, -0.12, -1.0), -2.0))
+    for mesh, values in ((shelf_over(slope), {}), (shelf_over(FLOOR), {"landing": "plate_only"})):
+        bars = bars_on(mesh, join="on", **values)
+        assert not (bars.trunks.landings == ON_PART).any()
+
+
+def test_a_bar_that_lands_joins_a_tree_that_reaches_the_plate():
+    """Half the ceiling is above a floor that lies to one side: its bars lean over to trunks beside it."""
+    bars = bars_on(shelf_over(box((8, 60, 3), corner=(0, -15, 0)), 30.0), join="on")
+    low = bars.trunks.below < 0
+    assert (bars.trunks.landings[low] == ON_PLATE).any()
+    assert set(np.unique(bars.trunks.landings)) <= {ON_PLATE, ON_PART, ON_TRUNK}
+    on_plate = bars.trunks.centres[bars.trunks.landings == ON_PLATE, LOWER_END, 2]
+    np.testing.assert_array_equal(on_plate, 0.0)
 
 
 @pytest.mark.parametrize(

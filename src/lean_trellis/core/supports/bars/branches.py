@@ -21,6 +21,12 @@ def least_height(parameters: BarParameters) -> float:
     return parameters.foot_height + _LEAST_TRUNK_MM
 
 
+def landed_feet(parameters: BarParameters, contacts: Longs) -> Floats:
+    """(t,): radii of the lower ends of trunks that stand on a part: as large together as the tips they hold."""
+    result: Floats = parameters.tip_diameter / 2 * np.sqrt(contacts)
+    return result
+
+
 def trunk_radii(parameters: BarParameters, contacts: Longs, lengths: Floats, alone: Floats) -> Floats:
     """(t,): the radius with which a trunk of a length is loaded no more than bars of length `alone` (t,) would be.
 
@@ -60,6 +66,8 @@ class Live:
     foot_radii: Floats
     lows: Floats
     highs: Floats
+    grounds: Floats
+    """(b,): the height at which each ends if it goes straight down: 0 on the plate, else on a floor of a part."""
     saved: float = 0.0
     """How much less all take up than single bars would, over π, mm³; feet apart."""
 
@@ -96,14 +104,21 @@ class Joins:
 
     def trunks(self, live: Live, parameters: BarParameters) -> Floats:
         """(k,): the radius of the trunk under each."""
-        return trunk_radii(parameters, self.contacts(live), self.meet[:, 2], self.alone(live))
+        return trunk_radii(parameters, self.contacts(live), self.meet[:, 2] - self.grounds(live), self.alone(live))
+
+    def grounds(self, live: Live) -> Floats:
+        """(k,): the height at which each trunk ends: on the plate if a member does, else on the lowest floor of any."""
+        result = np.full(len(self), np.inf)
+        np.minimum.at(result, self.owners, live.grounds[self.members])
+        return np.where(np.isfinite(result), result, 0.0)
 
     def saved(self, live: Live, parameters: BarParameters) -> Floats:
         """(k,): how much less all members take up when they join, over π, mm³; feet apart."""
         places, areas = live.places[self.members], live.radii[self.members] ** 2
         leans = np.linalg.norm(places - self.meet[self.owners], axis=1)
         joint = self.trunks(live, parameters) ** 2
-        result: Floats = self.sums(areas * (places[:, 2] - leans)) - joint * self.meet[:, 2]
+        alone = places[:, 2] - live.grounds[self.members]
+        result: Floats = self.sums(areas * (alone - leans)) - joint * (self.meet[:, 2] - self.grounds(live))
         return result
 
     def reach(self, live: Live) -> Floats:

@@ -74,6 +74,6 @@ class _Group:
         z = min(float((places[:, 2] - np.maximum(out / slope, LEAST_STEP_MM)).min()), float(live.limits[members].min()))
         joins = Joins(members, np.zeros(len(members), np.int64), np.array([[*at, z]]))
         far = parameters.gather_within is not None and joins.reach(live)[0] > parameters.gather_within
-        if far or z <= least_height(parameters):
+        if far or z - joins.grounds(live)[0] <= least_height(parameters):
             return cls(members, contacts, joins.meet[0], -np.inf)
         return cls(members, contacts, joins.meet[0], float(joins.saved(live, parameters)[0]))

@@ -36,6 +36,7 @@ from lean_trellis.core.supports.bars.rings import (
 from lean_trellis.core.supports.bars.route import find_ways
 from lean_trellis.core.supports.bars.struts import (
     BEND,
+    ON_PART,
     ON_PLATE,
     ON_TRUNK,
     RINGS,
@@ -211,7 +212,7 @@ def _with_structure(bars: Bars, routed: Routed, request: BarRequest, watch: Watc
     if p.bar_clearance is not None:
         routed, trees = _with_feet_apart(routed, landings == ON_PLATE, trees, p)
     centres, radii = rings_of(routed, p)
-    trunks = trunks_of(trees, p)
+    trunks = trunks_of(trees, p, request.layer_height)
     end_on_trunks(centres, radii, trunk, trees.tops, straight)
     feet = SharedFeet()
     if p.group_span > 0:
@@ -232,7 +233,7 @@ def _with_structure(bars: Bars, routed: Routed, request: BarRequest, watch: Watc
 def _trees(routed: Routed, straight: Bools, request: BarRequest, watch: Watch) -> tuple[Trees, Longs]:
     """Trees of the bars that may join, and the trunk (n,) of each bar, -1 for none."""
     ways, trunk = routed.ways, np.full(len(straight), -1)
-    may = (ways.landings == ON_PLATE) & ~routed.stays_alone & (request.parameters.join == "on")
+    may = (ways.landings != ON_TRUNK) & ~routed.stays_alone & (request.parameters.join == "on")
     joins = np.flatnonzero(may)
     number = np.full(len(straight), -1)
     number[joins] = np.arange(len(joins))
@@ -247,6 +248,7 @@ def _trees(routed: Routed, straight: Bools, request: BarRequest, watch: Watch) -
     trees = join_into_trees(
         begins, routed.holds.places[joins], straight[joins], request.parameters, request.obstacles, request.ground,
         watch, beside=beside, layers=layers_of(request),
+        grounds=np.where(ways.landings == ON_PART, ways.bottoms[:, 2], 0.0)[joins],
     )  # fmt: skip
     trunk[joins] = trees.trunk_of_bar
     return trees, trunk
@@ -254,7 +256,7 @@ def _trees(routed: Routed, straight: Bools, request: BarRequest, watch: Watch) -
 
 def _with_feet_apart(routed: Routed, stands: Bools, trees: Trees, p: BarParameters) -> tuple[Routed, Trees]:
     """No foot reaches farther than a share of the way to the nearest other, so that none fuse; none below its shaft."""
-    low = np.flatnonzero(trees.below < 0)
+    low = np.flatnonzero((trees.below < 0) & (trees.grounds == 0))
     bars = np.flatnonzero(stands)
     places = np.concatenate([routed.ways.bottoms[bars, :2], trees.tops[low, :2]])
     if len(places) < 2:

@@ -20,6 +20,7 @@ from lean_trellis.core.supports.bars.branches import (
     NEIGHBOURS,
     Joins,
     Live,
+    landed_feet,
     least_height,
     pairs_of,
     trunk_feet,
@@ -28,18 +29,21 @@ from lean_trellis.core.supports.bars.clearing import Stretches, first_come, too_
 from lean_trellis.core.supports.bars.gathering import gathered
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.upright import LEVEL, LayerLean
-from lean_trellis.core.supports.common.obstacle import Ground, Obstacle, clearances, drops_round
+from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, drops_round, nearest_hits
 from lean_trellis.core.supports.common.solids import polygon_share
 
 _MOST_ROUNDS = 60
+_LEVEL_MM, _RIM_PLACES = 0.02, 12
+"""Trunks land on floors that are level to within this under their whole foot."""
 
 
 @dataclass(frozen=True, eq=False)
 class Trees:
     """How bars join: the trunk (n,) on which each stands, -1 where it stays alone.
 
-    Of the trunks: `tops` (t, 3), the trunk `below` each (t,), -1 for the plate, the `contacts` that each carries (t,),
-    their `radii` (t,), and the radius that the foot of each has room for (t,).
+    Of the trunks: `tops` (t, 3), the trunk `below` each (t,), -1 for none, the `contacts` that each carries (t,), their
+    `radii` (t,), the radius that the foot of each has room for (t,), and the height of the floor on which it stands
+    (t,), 0 on the plate.
     """
 
     trunk_of_bar: Longs
@@ -48,6 +52,7 @@ class Trees:
     contacts: Longs
     radii: Floats
     foot_radii: Floats
+    grounds: Floats
     saved_mm3: float
     """How much less material all take than single bars of the same strength would; feet apart."""
 
@@ -63,8 +68,9 @@ def join_into_trees(
     *,
     beside: Stretches | None = None,
     layers: LayerLean = LEVEL,
+    grounds: Floats | None = None,
 ) -> Trees:
-    """Join bars that stand on the plate.
+    """Join bars that stand on the plate, or on floors of a part at heights `grounds` (n,).
 
     `bases` (n, 3) are where each begins to go straight down: the lower end of its tip, or its bend; `holds` (n, 3) the
     support points, `at_tips` (n,) whether it is a tip, which has to come near the part. `beside` is what stays as it
@@ -72,18 +78,20 @@ def join_into_trees(
     """
     site = JoinSite(parameters, obstacles, ground, Stretches() if beside is None else beside, layers)
     count = len(bases)
+    grounds = np.zeros(count) if grounds is None else grounds
     live = Live(
         bases.copy(),
         np.minimum(holds[:, 2] - parameters.first_join_below, bases[:, 2]),
         np.ones(count, np.int64),
         np.full(count, parameters.shaft_diameter / 2),
-        bases[:, 2].copy(),
+        bases[:, 2] - grounds,
         at_tips.copy(),
         np.ones(count, bool),
         np.full(count, -1, np.int64),
         np.full(count, parameters.foot_diameter / 2),
         holds[:, :2].copy(),
         holds[:, :2].copy(),
+        grounds.copy(),
     )
     if parameters.join_levels is None:
         _join_in_pairs(live, site, watch)
@@ -95,7 +103,7 @@ def join_into_trees(
     below = np.where(live.below >= 0, live.below - count, -1)
     return Trees(
         below[:count], live.places[count:], below[count:], live.contacts[count:], live.radii[count:],
-        live.foot_radii[count:], polygon_share(parameters.sides) * live.saved,
+        live.foot_radii[count:], live.grounds[count:], polygon_share(parameters.sides) * live.saved,
     )  # fmt: skip
 
 
@@ -128,7 +136,9 @@ def _possible(live: Live, parameters: BarParameters) -> Joins:
     one, other = np.where(swapped, other, one), np.where(swapped, one, other)
     both = np.unique(np.column_stack([one, other])[one != other], axis=0)
     pairs = pairs_of(both[:, 0], both[:, 1], _meeting(live, both[:, 0], both[:, 1], slope))
-    may = (pairs.contacts(live) <= parameters.contacts_per_trunk) & (pairs.meet[:, 2] > least_height(parameters))
+    may = (pairs.contacts(live) <= parameters.contacts_per_trunk) & (
+        pairs.meet[:, 2] - pairs.grounds(live) > least_height(parameters)
+    )
     if parameters.gather_within is not None:
         may &= pairs.reach(live) <= parameters.gather_within
     pairs = pairs.only(may)
@@ -198,25 +208,46 @@ def join(live: Live, site: JoinSite, joins: Joins) -> Bools:
 def _are_free(joins: Joins, live: Live, site: JoinSite) -> tuple[Bools, Bools, Floats]:
     """Whether each branch (m,) and each trunk (k,) is clear of all parts, and the room for the trunk's foot (k,)."""
     p, meet, members = site.parameters, joins.meet, joins.members
-    gap, count = p.part_clearance, len(joins)
-    trunk = joins.trunks(live, p)
-    wanted = trunk_feet(p, joins.contacts(live), trunk)
-    free = drops_round(site.obstacles, meet, 0.9 * float(trunk.max(initial=0.1)) + gap) >= meet[:, 2] - 1e-6
+    gap, count, grounds = p.part_clearance, len(joins), joins.grounds(live)
+    trunk, lands = joins.trunks(live, p), joins.grounds(live) > 0
+    landed = landed_feet(p, joins.contacts(live))
+    wanted = np.where(lands, landed, trunk_feet(p, joins.contacts(live), trunk))
+    least = drops_round(site.obstacles, meet, 0.9 * float(trunk.max(initial=0.1)) + gap)
+    free = np.asarray(least >= meet[:, 2] - grounds - _LEVEL_MM * lands - 1e-6, bool)
+    free &= np.asarray(~lands | _are_level(site, meet, grounds, landed), bool)
     if site.ground is not None:
-        free &= site.ground.holds(meet[:, :2], float(trunk.max(initial=0.1)))
+        free &= np.asarray(lands | site.ground.holds(meet[:, :2], float(trunk.max(initial=0.1))), bool)
     radius = live.radii[members]
     step = meet[joins.owners] - live.places[members]
     length = np.maximum(np.linalg.norm(step, axis=1), 1e-9)
     trim = np.where(live.at_tips[members], np.minimum((radius + gap) / length, 0.5), 0)[:, None]
-    foot = meet * [1, 1, 0]
+    # Above a floor of the part a trunk is looked at from where it is no nearer to that than it may be beside it.
+    room = np.maximum(landed, trunk) + p.foot_flare + gap + _LEVEL_MM
+    foot = np.column_stack([meet[:, :2], np.where(lands, np.minimum(grounds + room, meet[:, 2]), 0.0)])
     starts = np.concatenate([live.places[members] + trim * step, meet, foot])
     stops = np.concatenate([meet[joins.owners], foot, foot + [0, 0, p.foot_height]])
     reach = np.concatenate([radius + gap, trunk + gap, wanted + p.foot_flare + gap])
     away = clearances(site.obstacles, starts, stops, reach)
     branches, stems, feet = np.split(away, [len(members), len(members) + count])
-    feet = np.clip(feet - gap - p.foot_flare, 0, wanted)
-    free &= (stems >= trunk + gap - 1e-6) & (feet >= trunk - 1e-9)
+    feet = np.where(lands, landed, np.clip(feet - gap - p.foot_flare, 0, wanted))
+    free &= np.asarray((stems >= trunk + gap - 1e-6) & (lands | (feet >= trunk - 1e-9)), bool)
     return (branches >= radius + gap - 1e-6) & site.layers.allows(step), free, feet
+
+
+def _are_level(site: JoinSite, meet: Floats, grounds: Floats, radii: Floats) -> Bools:
+    """(k,): whether what is below each meeting place is a level floor at its height, all over a foot of a radius (k,).
+
+    A foot that ends level then bites, or keeps its gap, as deep as asked to within the little that is allowed here.
+    """
+    turns = 2 * np.pi * np.arange(_RIM_PLACES) / _RIM_PLACES
+    rim = np.column_stack([np.cos(turns), np.sin(turns), np.zeros(_RIM_PLACES)])
+    ring = np.concatenate([np.zeros((1, 3)), rim, 0.5 * rim])
+    places = meet[:, None] + radii[:, None, None] * ring
+    drops, normals = nearest_hits(site.obstacles, places.reshape(-1, 3), DOWN)
+    drops = drops.reshape(len(meet), -1)
+    upright = normals[:, 2].reshape(drops.shape) > 0
+    is_level = np.abs(drops - (meet[:, 2] - grounds)[:, None]) <= _LEVEL_MM
+    return np.asarray((is_level & upright).all(axis=1), bool)
 
 
 def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks: Bools) -> Bools:
@@ -228,7 +259,7 @@ def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks
     members, owners, some = joins.members[may], joins.owners[may], np.flatnonzero(trunks)
     fresh = Stretches.straight(
         np.concatenate([live.places[members], joins.meet[some]]),
-        np.concatenate([joins.meet[owners], joins.meet[some] * [1, 1, 0]]),
+        np.concatenate([joins.meet[owners], _straight_down(joins.meet[some], joins.grounds(live)[some])]),
         np.concatenate([live.radii[members], joins.trunks(live, site.parameters)[some]]),
         np.concatenate([owners, some]),
     )
@@ -247,14 +278,19 @@ def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks
 
 
 def _as_they_are(live: Live) -> Stretches:
-    """All branches: open ones go straight down to the plate, the others to where they joined."""
-    stops = np.where(live.open[:, None], live.places * [1, 1, 0], live.places[live.below])
+    """All branches: open ones go straight down to where they end, the others to where they joined."""
+    stops = np.where(live.open[:, None], _straight_down(live.places, live.grounds), live.places[live.below])
     return Stretches.straight(live.places, stops, live.radii)
+
+
+def _straight_down(places: Floats, grounds: Floats) -> Floats:
+    return np.column_stack([places[:, :2], grounds])
 
 
 def _add(live: Live, joins: Joins, feet: Floats, parameters: BarParameters) -> None:
     """Each join becomes a trunk that may join on."""
     radii, alone, contacts = joins.trunks(live, parameters), joins.alone(live), joins.contacts(live)
+    grounds = joins.grounds(live)
     live.saved += float(joins.saved(live, parameters).sum())
     first, count = len(live.places), len(joins)
     live.open[joins.members] = False
@@ -270,4 +306,5 @@ def _add(live: Live, joins: Joins, feet: Floats, parameters: BarParameters) -> N
     live.open = np.append(live.open, np.ones(count, bool))
     live.below = np.append(live.below, np.full(count, -1))
     live.foot_radii = np.append(live.foot_radii, feet)
+    live.grounds = np.append(live.grounds, grounds)
     live.lows, live.highs = np.concatenate([live.lows, lows]), np.concatenate([live.highs, highs])

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, frozen
-from lean_trellis.core.supports.bars.feet import foot_profile, shared_feet
+from lean_trellis.core.supports.bars.feet import FootProfile, foot_profile, shared_feet
 from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
 from lean_trellis.core.supports.bars.holds import HoldPoints
 from lean_trellis.core.supports.bars.joining import Trees
@@ -19,6 +19,7 @@ from lean_trellis.core.supports.bars.struts import (
     LOWER_END,
     ON_PART,
     ON_PLATE,
+    ON_TRUNK,
     RINGS,
     SHAFT_END,
     SHAFT_START,
@@ -112,12 +113,13 @@ def end_on_trunks(centres: Floats, radii: Floats, trunk: Longs, tops: Floats, st
     radii[joined, :SHAFT_END] = radii[joined, SHAFT_END, None]
 
 
-def trunks_of(trees: Trees, p: BarParameters) -> Trunks:
-    """The rings of trunks, those on the plate with a foot."""
+def trunks_of(trees: Trees, p: BarParameters, layer_height: float) -> Trunks:
+    """The rings of trunks: those on the plate with a foot, those on a part narrowing to a lower end as bars do."""
     shafts = trees.radii
-    tops, stands = trees.tops, trees.below < 0
+    tops, stands, lands = trees.tops, trees.below < 0, (trees.below < 0) & (trees.grounds > 0)
     lower = np.where(stands[:, None], tops * [1, 1, 0], tops[trees.below])
     profile = foot_profile(trees.foot_radii, shafts, 0.45 * tops[:, 2], p)
+    narrow = _landed_profile(trees, p, layer_height)
     centres = np.empty((len(tops), TRUNK_RINGS, 3))
     radii = np.repeat(shafts[:, None], TRUNK_RINGS, axis=1)
     for ring in range(3):
@@ -125,19 +127,33 @@ def trunks_of(trees: Trees, p: BarParameters) -> Trunks:
         on_way = lower + np.reshape(share, (-1, 1)) * (tops - lower)
         on_way[:, :2] = np.where(ring == 0, lower[:, :2], on_way[:, :2])
         standing = lower.copy()
-        standing[:, 2] = profile.heights[ring]
+        standing[:, 2] = np.where(lands, narrow.heights[ring], profile.heights[ring])
         centres[:, ring] = np.where(stands[:, None], standing, on_way)
-        radii[:, ring] = np.where(stands, profile.radii[ring], shafts)
+        radii[:, ring] = np.where(lands, narrow.radii[ring], np.where(stands, profile.radii[ring], shafts))
     centres[:, 4] = tops
     centres[:, 3] = (centres[:, 2] + tops) / 2
-    return Trunks(centres, radii, frozen(trees.below), frozen(trees.contacts), trees.saved_mm3)
+    landings = np.where(lands, ON_PART, np.where(stands, ON_PLATE, ON_TRUNK)).astype(np.uint8)
+    return Trunks(
+        centres, radii, frozen(trees.below), frozen(trees.contacts), frozen(landings), trees.saved_mm3
+    )  # fmt: skip
+
+
+def _landed_profile(trees: Trees, p: BarParameters, layer_height: float) -> FootProfile:
+    """The three lowest rings of trunks that stand on a level floor: they bite into it or stay away by the gap."""
+    contact, room = p.contact_at(layer_height), 0.45 * (trees.tops[:, 2] - trees.grounds)
+    heights = np.minimum(np.maximum(p.tip_length, trees.radii + p.part_clearance), room)
+    ends = trees.grounds + (-contact.distance if contact.is_bite else contact.distance)
+    return FootProfile(
+        (ends, trees.grounds + heights / 2, trees.grounds + heights),
+        (trees.foot_radii, (trees.foot_radii + trees.radii) / 2, trees.radii),
+    )
 
 
 def share_feet(
     centres: Floats, radii: Floats, landings: np.ndarray, trunks: Trunks, request: Request[BarParameters]
 ) -> SharedFeet:
     """Shared feet; bars and trunks over one keep no foot of their own and begin within it."""
-    bars, stems = np.flatnonzero(landings == ON_PLATE), np.flatnonzero(trunks.below < 0)
+    bars, stems = np.flatnonzero(landings == ON_PLATE), np.flatnonzero(trunks.landings == ON_PLATE)
     lower = np.concatenate([centres[bars, LOWER_END], trunks.centres[stems, 0]])
     sizes = np.concatenate([radii[bars, LOWER_END], trunks.radii[stems, 0]])
     feet, owner = shared_feet(

@@ -56,13 +56,15 @@ def _rings(count: int) -> Floats:
 class Trunks:
     """What joined bars go on as: `centres` (t, 5, 3) and `radii` (t, 5) from the lower end up.
 
-    `below` (t,) is the trunk that each stands on, -1 for the plate; `contacts` (t,) how many support points it carries.
+    `below` (t,) is the trunk that each stands on, -1 for none; `contacts` (t,) how many support points it carries;
+    `landings` (t,) ON_PLATE, ON_PART or ON_TRUNK.
     """
 
     centres: Floats = field(default_factory=lambda: _rings(TRUNK_RINGS))
     radii: Floats = field(default_factory=lambda: np.zeros((0, TRUNK_RINGS)))
     below: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
     contacts: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
+    landings: Bytes = field(default_factory=lambda: np.zeros(0, np.uint8))
     saved_mm3: float = 0.0
     """How much less material trees take than single bars of the same strength would; feet apart."""
 
@@ -199,15 +201,16 @@ class Bars:
         """The lower ends of bars and trunks that stand on the plate or a part; their ways lead to where they stand."""
         stand, low = self.landings != ON_TRUNK, self.trunks.below < 0
         places = np.concatenate([self.centres[stand, LOWER_END], self.trunks.centres[low, LOWER_END]])
-        on_plate = np.append(self.landings[stand] == ON_PLATE, np.ones(int(low.sum()), bool))
+        on_plate = np.append(self.landings[stand], self.trunks.landings[low]) == ON_PLATE
         places[on_plate, 2] = 0.0  # their own lower ends may lie within a shared foot
         return Footings(places, np.arange(len(places)), is_sure=True)
 
     def touches(self) -> tuple[Floats, Floats]:
         """Places (k, 3) where tips and lower ends meet a part, and their radii (k,)."""
-        lands = self.landings == ON_PART
-        places = np.concatenate([self.holds, self.centres[lands, LOWER_END]])
-        return places, np.concatenate([self.radii[:, TIP_END], self.radii[lands, LOWER_END]])
+        lands, stems = self.landings == ON_PART, self.trunks.landings == ON_PART
+        places = [self.holds, self.centres[lands, LOWER_END], self.trunks.centres[stems, LOWER_END]]
+        radii = [self.radii[:, TIP_END], self.radii[lands, LOWER_END], self.trunks.radii[stems, LOWER_END]]
+        return np.concatenate(places), np.concatenate(radii)
 
     @property
     def is_empty(self) -> bool:
@@ -301,8 +304,9 @@ class Bars:
 
     @property
     def contact_area_mm2(self) -> float:
-        """Sum over the bars."""
-        return float(self.contact_areas_mm2.sum())
+        """Sum over the bars, and trunks that stand on the part."""
+        stems = self.trunks.radii[self.trunks.landings == ON_PART, LOWER_END]
+        return float(self.contact_areas_mm2.sum() + polygon_share(self.sides) * (stems**2).sum())
 
     @property
     def longest_mm(self) -> float:
