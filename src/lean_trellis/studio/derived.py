@@ -19,7 +19,7 @@ from lean_trellis.core.derive.key import Key, token
 from lean_trellis.core.derive.node import Node, Subject
 from lean_trellis.core.derive.parts import ISLANDS
 from lean_trellis.core.derive.pipeline import REGION_FACTS, RegionFacts
-from lean_trellis.core.derive.supports import FIGURES, loaded_supports
+from lean_trellis.core.derive.statics import FIGURES
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.mesh.faults import MeshFault
@@ -270,7 +270,7 @@ class Derived(QObject):
         if job.parts:
             yield FINDINGS, None, "Checking the build"
         if self.part is not None:
-            if loaded_supports(self.part.id, job):
+            if job.supports_of(self.part.id):
                 yield FIGURES, self.part, "Working out loads"
             yield REGION_FACTS, self.part, "Measuring the regions"
         for support in sorted(job.supports, key=lambda support: support.id != self.selection.support):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -10,6 +12,7 @@ from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.shop.material import Constant
 from lean_trellis.core.strength.push import side_push
 from lean_trellis.core.supports.common.footprint import Patches
 
@@ -46,6 +49,11 @@ def test_only_what_is_slender_is_looked_at():
 def test_the_blade_pushes_on_the_narrow_side_whichever_way_the_part_stands(metal, across, along):
     job = edits.add_bodies(new_job(*metal), [Body("blade", box((across, along, 120.0)), 12)]).job
     job = edits.set_build_offset(job, ["part-1"], 0.0).job
+    hard = {"recoater_push": 0.4, "plate_bond": 41.0}
+    constants = job.material.constants | {
+        key: Constant(value=value, unit="N/mm", source="assumed") for key, value in hard.items()
+    }
+    job = replace(job, material=job.material.model_copy(update={"constants": constants}))
     (found,) = [finding for finding in Pipeline().findings(job) if finding.code == "tips_over"]
     push = side_push(job.constants)
     assert push.per_mm > 0

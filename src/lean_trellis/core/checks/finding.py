@@ -25,6 +25,7 @@ CODE_TITLES = {
     "bars_too_near": "bars by hand too close to others",
     "bar_slender": "unbraced bars too long",
     "fitting_not_validated": "tray not validated",
+    "held_too_little": "supports overloaded",
     "hand_work_lost": "manual edits lost",
     "in_the_air": "starts in the air",
     "island_not_held": "island not supported",
@@ -34,6 +35,7 @@ CODE_TITLES = {
     "mesh_unsound": "mesh not sound",
     "outside_volume": "outside the build volume",
     "parts_overlap": "parts overlap",
+    "plate_hold_low": "may come off the plate",
     "pose_out_of_range": "pose outside the range",
     "raft_hole_closed": "hole of the raft closed",
     "raft_too_thick": "raft thicker than the build offset",
@@ -46,6 +48,7 @@ CODE_TITLES = {
     "supports_overlap": "supports overlap",
     "temperatures_disagree": "plate temperatures differ",
     "tips_over": "may tip over",
+    "too_flexible": "gives way under load",
     "wall_left_out": "wall left out",
     "walls_end_in_air": "walls end in the air",
 }

@@ -17,18 +17,19 @@ from lean_trellis.core.checks.soundness import check_soundness
 from lean_trellis.core.checks.stacks import check_stacks
 from lean_trellis.core.checks.standing import check_standing
 from lean_trellis.core.checks.state import BuildState
+from lean_trellis.core.checks.strength import check_strength
 from lean_trellis.core.checks.supports_overlap import check_supports_overlap
 from lean_trellis.core.checks.tipping import check_tipping
 from lean_trellis.core.checks.twice import check_twice
 from lean_trellis.core.checks.volume import check_volume
 from lean_trellis.core.checks.zones import check_zones
-from lean_trellis.core.progress import UNWATCHED, Watch
 
-Scope = Literal["alone", "near", "cluster", "stack", "first"]
+Scope = Literal["alone", "near", "cluster", "stack", "first", "loads"]
 """What a check looks at besides a part and its supports.
 
 `alone`: nothing; `near`: parts that it or their supports could meet; `cluster`: their neighbours as well, and so on;
-`stack`: the stack it is the lowest of. `first` is looked at once, for the first part of the job.
+`stack`: the stack it is the lowest of; `loads`: what its contacts carry. `first` is looked at once, for the first part
+of the job.
 """
 
 
@@ -56,13 +57,12 @@ CHECKS: tuple[Check, ...] = (
     Check("supported twice", check_twice, "alone"),
     Check("tipping", check_tipping, "stack"),
     Check("protected surfaces", check_protection, "near"),
+    Check("strength", check_strength, "loads"),
 )
 
 
 NOT_EXAMINED = (
-    "strength of supports",
-    "their deflection",
-    "adhesion to the plate and warping",
+    "warping",
     "trapped powder or resin",
     "thin walls",
     "reach of tools",
@@ -70,15 +70,6 @@ NOT_EXAMINED = (
     "proven settings",
 )
 """What no check looks at yet: a build without stops is releasable but for these."""
-
-
-def run_checks(state: BuildState, watch: Watch = UNWATCHED) -> tuple[Finding, ...]:
-    """All findings on a whole build, in the order of `in_order`."""
-    findings: list[Finding] = []
-    for number, check in enumerate(CHECKS):
-        watch.at(number / len(CHECKS), f"checking {check.title}")
-        findings.extend(check.run(state))
-    return in_order(findings)
 
 
 def in_order(findings: Iterable[Finding]) -> tuple[Finding, ...]:

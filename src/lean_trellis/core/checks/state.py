@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -20,6 +22,7 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.parts.tilt import MainAxis
 from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.strength.statics import PartLoads
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 
@@ -85,6 +88,14 @@ class Contacts(Rows):
 
 
 @dataclass(frozen=True, eq=False)
+class PartStrength:
+    """What the contacts of a part carry, and the figures of its supports' elements by the support's id."""
+
+    loads: PartLoads
+    figures: dict[str, Any]
+
+
+@dataclass(frozen=True, eq=False)
 class BuildState:
     """A shared build, or what of it matters for the parts that are looked at, `looked_at` (all where it is None).
 
@@ -97,6 +108,8 @@ class BuildState:
     watch: Watch = UNWATCHED
     fillings: tuple[tuple[Stack, tuple[Mesh, ...]], ...] = ()
     looked_at: frozenset[str] | None = None
+    strengths: Mapping[str, PartStrength] = field(default_factory=dict)
+    """Of parts by their ids; only for checks that ask for it."""
 
     @property
     def subjects(self) -> tuple[PartState, ...]:

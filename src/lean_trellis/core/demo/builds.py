@@ -78,7 +78,9 @@ def metal_build(library: Library) -> Job:
     faces = sorted((region for region in regions if region.kind == "face"), key=lambda region: region.area_mm2)
     forgotten = faces[-3]
     target = tuple(pick_region(region, elbow) for region in regions if region is not forgotten)
-    return add_support(job, elbow.id, shipped_sets()["bars-metal"], target).job
+    job = add_support(job, elbow.id, shipped_sets()["bars-metal"], target).job
+    job = change_support(job, job.supports[-1].id, "tip_diameter", 0.8).job
+    return change_support(job, job.supports_of(job.parts[3].id)[0].id, "tab_width", 1.0).job
 
 
 def _larger_coping() -> Mesh:
@@ -96,6 +98,8 @@ def vat_build(library: Library) -> Job:
         _Wanted("Coping 25", _larger_coping, CLINIC, (168.0, 0.0, 0.0), (73.6, 5.4), "bars-resin-fine"),
     )
     job = _held(_filled(job, wanted), wanted)
+    job = change_support(job, job.supports[0].id, "tip_diameter", 1.0).job
+    job = change_support(job, job.supports[0].id, "shaft_diameter", 1.4).job
     return change_support(job, job.supports[0].id, "spacing", 6.0).job
 
 
@@ -115,9 +119,11 @@ def extrusion_build(library: Library) -> Job:
     # The panel's wall stands behind it, off the lever before it; the lever's raft nearly closes the hole of its eye.
     job = change_support(job, job.supports_of(job.parts[0].id)[0].id, "along_start", 160.0).job
     job = add_support(job, job.parts[0].id, shipped_sets()["bars-extrusion"]).job
+    job = change_support(job, job.supports[-1].id, "shaft_diameter", 5.0).job
     job = add_support(job, job.parts[3].id, shipped_sets()["raft-follow"]).job
     raft = job.supports[-1].id
     job = add_support(job, job.parts[2].id, shipped_sets()["bars-extrusion"]).job
+    job = change_support(job, job.supports[-1].id, "shaft_diameter", 4.0).job
     job = change_support(job, raft, "thickness", 4.2).job
     return change_support(job, raft, "margin", 2.2).job
 

@@ -10,10 +10,11 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.holding import held_shares
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
-from lean_trellis.core.checks.state import BuildState, PartState, SupportState
+from lean_trellis.core.checks.state import BuildState, PartState, PartStrength, SupportState
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import FILLINGS, HEALTH, ISLANDS, MAIN_AXIS, OVERHANGS, PIECES, TOPOLOGY, TREE
+from lean_trellis.core.derive.statics import FIGURES, STATICS
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.mesh import Mesh
@@ -143,6 +144,19 @@ SCOPES: dict[Scope, Node[BuildState]] = {
     "cluster": Node("state of cluster", "part", _state, _JOB, _cluster, is_kept=False),
     "stack": Node("state of stack", "part", _state, _JOB, _stack, is_kept=False),
 }
+
+
+def _loads_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return (_ALONE, part), (STATICS, part), (FIGURES, part)
+
+
+def _with_loads(reader: Reader[BuildState]) -> BuildState:
+    state = reader.one(_ALONE, 0.0, 0.3)
+    strength = PartStrength(reader.one(STATICS, 0.3, 0.9), reader.one(FIGURES, 0.9, 1.0))
+    return replace(state, strengths={reader.subject.id: strength})
+
+
+SCOPES["loads"] = Node("state with loads", "part", _with_loads, ("part.id",), _loads_needs, is_kept=False)
 STATE: Node[BuildState] = Node("state", "job", _state, _JOB, _whole, is_kept=False)
 
 

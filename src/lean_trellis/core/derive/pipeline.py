@@ -23,7 +23,8 @@ from lean_trellis.core.derive.parts import (
     TOPOLOGY,
     TREE,
 )
-from lean_trellis.core.derive.supports import BUILT_VOLUME, FIGURES, REQUEST, STRUCTURE
+from lean_trellis.core.derive.statics import FIGURES, STATICS
+from lean_trellis.core.derive.supports import BUILT_VOLUME, REQUEST, STRUCTURE
 from lean_trellis.core.job.edits import Edit, add_support
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth
@@ -39,6 +40,7 @@ from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
 from lean_trellis.core.sets.recipe import Recipe
+from lean_trellis.core.strength.statics import PartLoads
 from lean_trellis.core.supports.bars.struts import Bars
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle
@@ -167,6 +169,10 @@ class Pipeline:
     def figures(self, part_id: str, job: Job, watch: Watch = UNWATCHED) -> dict[str, Any]:
         """Figures of the elements of a part's supports, by the support's id."""
         return self.graph.get(FIGURES, job.part(part_id), job, watch)
+
+    def statics(self, part_id: str, job: Job, watch: Watch = UNWATCHED) -> PartLoads:
+        """What the contacts of a part's supports carry while it is built."""
+        return self.graph.get(STATICS, job.part(part_id), job, watch)
 
     def findings(self, job: Job, watch: Watch = UNWATCHED) -> tuple[Finding, ...]:
         """All findings on a job."""

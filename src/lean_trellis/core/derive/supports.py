@@ -10,12 +10,11 @@ from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import OBSTACLE, OVERHANGS, SHADOW, TOPOLOGY
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.uniting import united
-from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.obstacle import Ground
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.request import Carried, Request, line_width
-from lean_trellis.core.supports.common.spec import ExportWish, spec_for, spec_named, spec_of
+from lean_trellis.core.supports.common.spec import ExportWish, spec_for, spec_of
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.core.supports.common.targets import chosen_regions
@@ -152,34 +151,3 @@ def _request_of(reader: Reader[Request[Any]]) -> Request[Any]:
 REQUEST: Node[Request[Any]] = Node(
     "request", "support", _request_of, (*_SUPPORT, *_CONSTANTS), _structure_needs, _family_token, is_kept=False
 )
-
-
-def loaded_supports(part_id: str, job: Job) -> tuple[Support, ...]:
-    """The supports of a part whose elements have figures under load."""
-    return tuple(support for support in job.supports_of(part_id) if spec_of(support).loads is not None)
-
-
-def _figures_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    return ((OVERHANGS, part), *((STRUCTURE, support) for support in loaded_supports(part.id, job)))
-
-
-def _figures_token(part: Part, job: Job, near: Neighbours) -> Hashable:
-    own = loaded_supports(part.id, job)
-    return tuple((support.id, support.family, support.parameters.form) for support in own)
-
-
-def _figures(reader: Reader[dict[str, Any]]) -> dict[str, Any]:
-    """Of each family together: what pulls on the part is carried by all its supports."""
-    job, overhangs = reader.job, reader.one(OVERHANGS, 0, 0.2)
-    made = dict(zip(reader.token, reader.each(STRUCTURE, 0.2, 0.5), strict=True))
-    figures: dict[str, Any] = {}
-    for family, form in dict.fromkeys((family, form) for _, family, form in made):
-        mine = {name: one for (name, *kind), one in made.items() if tuple(kind) == (family, form)}
-        loads = spec_named(family, form).loads
-        assert loads is not None, "only supports with loads are needed here"
-        loaded = loads(list(mine.values()), overhangs, job.machine.process, job.constants, reader.stretch(0.5, 1))
-        figures |= dict(zip(mine, loaded, strict=True))
-    return figures
-
-
-FIGURES: Node[dict[str, Any]] = Node("figures", "part", _figures, _CONSTANTS, _figures_needs, _figures_token)

@@ -17,13 +17,25 @@ def second_moments(radii: Floats, sides: int) -> Floats:
     return result
 
 
-def buckling_loads(radii: Floats, lengths: Floats, sides: int, stiffness: float) -> Floats:
-    """(n,) N: Euler's π² E I / L² for struts hinged at both ends (K = 1); infinite without length.
+HINGED, SWAYING = 1.0, 2.0
+"""K of Euler's length K L: held at both ends, or free to sway at the top."""
 
-    `radii`, `lengths` (n,) in mm, `stiffness` in MPa.
+
+def euler_loads(moments: Floats, lengths: Floats, stiffness: float, free: Floats | float = HINGED) -> Floats:
+    """(n,) N: Euler's π² E I / (K L)² for columns of second moments (n,) mm⁴; infinite without length.
+
+    `lengths` (n,) in mm, `stiffness` in MPa, `free` K: HINGED or SWAYING.
     """
     with np.errstate(divide="ignore"):
-        result: Floats = np.pi**2 * stiffness * second_moments(radii, sides) / lengths**2
+        result: Floats = np.pi**2 * stiffness * moments / (free * lengths) ** 2
+    return result
+
+
+def column_loads(
+    moments: Floats, areas: Floats, lengths: Floats, free: Floats | float, stiffness: float, strength: float
+) -> Floats:
+    """(n,) N: what columns of sections `areas` (n,) mm² bear: Euler's load, never more than crushing."""
+    result: Floats = np.minimum(euler_loads(moments, lengths, stiffness, free), areas * strength)
     return result
 
 

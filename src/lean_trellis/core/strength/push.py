@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 from lean_trellis.core.shop.material import Constant
 
-WELDED_SHARE, LAID_SHARE = 0.1, 0.02
-"""Assumed: by which share of the material's strength what stands on the plate holds there: welded on, or laid down."""
+WELDED_SHARE, CURED_SHARE, LAID_SHARE = 0.5, 0.3, 0.1
+"""Assumed, unless a material has its own `plate_bond`: the share of the material's strength with which what stands on
+the plate holds there: welded on, cured on with long exposures, or laid down."""
 
 
 @dataclass(frozen=True)
@@ -28,5 +29,6 @@ def side_push(constants: Mapping[str, Constant]) -> Push:
     """The sideways push of a process by its constants: a nozzle's on one place, a blade's on all it meets."""
     nozzle = constants["nozzle_push"].value if "nozzle_push" in constants else 0.0
     blade = constants["recoater_push"].value if "recoater_push" in constants else 0.0
-    share = LAID_SHARE if nozzle > 0 else WELDED_SHARE
-    return Push(nozzle, blade, share * constants["strength"].value)
+    share = LAID_SHARE if nozzle > 0 else CURED_SHARE if "peel_pressure" in constants else WELDED_SHARE
+    measured = constants.get("plate_bond")
+    return Push(nozzle, blade, share * constants["strength"].value if measured is None else measured.value)

@@ -1,4 +1,4 @@
-"""What pulls on bars, by process."""
+"""Figures of bars under load, by process."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh.primitives import cylinder
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.supports.bars.loads import figures_of_bars, strength_of
 
 
 @pytest.mark.parametrize(
@@ -33,8 +32,3 @@ def test_figures_of_each_process_name_their_sources(library, machine, material, 
     assert len(figures.used) == len(pipeline.bars(job.supports[0], job))
     assert (figures.used > 0).any()
     assert pipeline.figures("part-1", job)["support-1"] is figures, "kept"
-
-
-def test_no_bars_have_no_figures(metal):
-    assert figures_of_bars([], None, "vat", {}) == ()
-    assert strength_of("powder_bed", metal[1].constants).push_n_per_mm > 0

@@ -7,8 +7,16 @@ from functools import cached_property
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bytes, Floats, Longs, frozen
-from lean_trellis.core.strength.capacity import bending_stresses, buckling_loads, slenderness
+from lean_trellis.core.arrays import Bools, Bytes, Floats, Longs, frozen
+from lean_trellis.core.strength.capacity import (
+    HINGED,
+    SWAYING,
+    bending_stresses,
+    column_loads,
+    second_moments,
+    slenderness,
+)
+from lean_trellis.core.strength.statics import GripLoads
 from lean_trellis.core.supports.bars.struts import (
     BEND,
     FOOT_TOP,
@@ -49,6 +57,7 @@ class BarFigures:
     counts with the worst of what is below it.
     """
 
+    places: Floats
     lengths_mm: Floats
     leans_deg: Floats
     free_mm: Floats
@@ -58,6 +67,8 @@ class BarFigures:
     used: Floats
     used_by: Bytes
     contact_mm2: Floats
+    levels: Floats
+    """The height at which each is used most at its tip, mm."""
     trunk_used: Floats = field(default_factory=lambda: np.zeros(0))
     source: str = ""
 
@@ -84,12 +95,16 @@ FIGURES: dict[str, tuple[str, str]] = {
 """What bars can be coloured by: words and unit."""
 
 
-def bar_figures(bars: Bars, loads: Floats, strength: BarStrength, *, presses: bool) -> BarFigures:
-    """Figures of the bars under loads (n,) N along them; `presses` where these push as well as pull."""
+def bar_figures(bars: Bars, loads: GripLoads, strength: BarStrength) -> BarFigures:
+    """Figures of the bars, whose tips carry `loads` (n,)."""
     shafts = bars.radii[:, SHAFT_START]
     own, trunks = free_lengths(bars)
-    stacked = _ratios(loads, holding_areas(bars), shafts, own, bars.sides, strength, presses=presses)
-    trunk_used, trunk_by = _trunks_used(bars, loads, trunks, strength, presses=presses)
+    braced = are_braced(bars)
+    pushes = np.maximum(_pushes(shafts, strength), loads.sides)
+    stacked = _ratios(
+        _Carried(loads.used, loads.pushes, pushes), shafts, own, braced[: len(bars)], bars.sides, strength
+    )
+    trunk_used, trunk_by = _trunks_used(bars, loads, trunks, braced[len(bars) :], strength)
     on_trunk = np.flatnonzero(bars.trunk >= 0)
     used, by = stacked.max(axis=1), stacked.argmax(axis=1)
     below = trunk_used[bars.trunk[on_trunk]]
@@ -97,10 +112,17 @@ def bar_figures(bars: Bars, loads: Floats, strength: BarStrength, *, presses: bo
     used[on_trunk[heavier]] = below[heavier]
     by[on_trunk[heavier]] = trunk_by[bars.trunk[on_trunk[heavier]]]
     return BarFigures(
-        bars.lengths_mm, frozen(_leans(bars)), frozen(own), frozen(slenderness(own, shafts, bars.sides)),
-        frozen(loads), frozen(_pushes(shafts, strength)), frozen(used), frozen(by.astype(np.uint8)),
-        bars.contact_areas_mm2, frozen(trunk_used), strength.source,
+        bars.holds, bars.lengths_mm, frozen(_leans(bars)), frozen(own), frozen(slenderness(own, shafts, bars.sides)),
+        frozen(np.maximum(loads.pulls, loads.pushes)), frozen(pushes), frozen(used), frozen(by.astype(np.uint8)),
+        bars.contact_areas_mm2, frozen(loads.levels), frozen(trunk_used), strength.source,
     )  # fmt: skip
+
+
+def are_braced(bars: Bars) -> Bools:
+    """Of each bar, then each trunk, whether a brace holds it: then it does not sway at the top of a stretch."""
+    result = np.zeros(len(bars) + len(bars.trunks), bool)
+    result[bars.braces.columns.reshape(-1)] = True
+    return result
 
 
 def _pushes(radii: Floats, strength: BarStrength) -> Floats:
@@ -108,14 +130,26 @@ def _pushes(radii: Floats, strength: BarStrength) -> Floats:
     return strength.push_n + 2 * radii * strength.push_n_per_mm
 
 
+@dataclass(frozen=True, eq=False)
+class _Carried:
+    """How much of what is pulled is used (n,), and what columns are pressed and pushed sideways with (n,), N."""
+
+    pulled: Floats
+    pressed: Floats
+    sideways: Floats
+
+
 def _ratios(
-    loads: Floats, areas: Floats, radii: Floats, lengths: Floats, sides: int, strength: BarStrength, *, presses: bool
+    carried: _Carried, radii: Floats, lengths: Floats, braced: Bools, sides: int, strength: BarStrength
 ) -> Floats:
     """(n, 3): load over capacity in tension over the least area, in buckling and in bending, in this order."""
+    moments, sections = second_moments(radii, sides), polygon_share(sides) * radii**2
+    free = np.where(braced, HINGED, SWAYING)
+    bears = column_loads(moments, sections, lengths, free, strength.stiffness, strength.strength)
     return np.stack([
-        loads / np.maximum(areas * strength.strength, 1e-12),
-        loads / np.maximum(buckling_loads(radii, lengths, sides, strength.stiffness), 1e-12) * presses,
-        bending_stresses(_pushes(radii, strength), lengths, radii, sides) / strength.strength,
+        carried.pulled,
+        carried.pressed / np.maximum(bears, 1e-12),
+        bending_stresses(carried.sideways, lengths, radii, sides) / strength.strength,
     ], axis=1)  # fmt: skip
 
 
@@ -156,24 +190,37 @@ def free_lengths(bars: Bars) -> tuple[Floats, Floats]:
 
 
 def _trunks_used(
-    bars: Bars, loads: Floats, lengths: Floats, strength: BarStrength, *, presses: bool
+    bars: Bars, loads: GripLoads, lengths: Floats, braced: Bools, strength: BarStrength
 ) -> tuple[Floats, Longs]:
     """How much of its strength each trunk uses, or one below it, and by what: (t,) both."""
     trunks = bars.trunks
-    carried = np.zeros(len(trunks))
-    np.add.at(carried, bars.trunk[bars.trunk >= 0], loads[bars.trunk >= 0])
-    for number in range(len(trunks)):  # a trunk is made after those above it
-        if trunks.below[number] >= 0:
-            carried[trunks.below[number]] += carried[number]
+    pulled, pressed, sideways = (
+        _summed_down(bars, of_bar) for of_bar in (loads.pulls, loads.pushes, loads.sides)
+    )  # fmt: skip
     radii = trunks.radii[:, 2]
     sections = polygon_share(bars.sides) * radii**2
-    stacked = _ratios(carried, sections, radii, lengths, bars.sides, strength, presses=presses)
+    carried = _Carried(
+        pulled / np.maximum(sections * strength.strength, 1e-12), pressed,
+        np.maximum(_pushes(radii, strength), sideways),
+    )  # fmt: skip
+    stacked = _ratios(carried, radii, lengths, braced, bars.sides, strength)
     used, by = stacked.max(axis=1), stacked.argmax(axis=1)
     for number in range(len(trunks) - 1, -1, -1):
         below = trunks.below[number]
         if below >= 0 and used[below] > used[number]:
             used[number], by[number] = used[below], by[below]
     return used, by
+
+
+def _summed_down(bars: Bars, loads: Floats) -> Floats:
+    """(t,) N: what each trunk carries of the loads (n,) of the bars on it and on those above it."""
+    trunks = bars.trunks
+    carried = np.zeros(len(trunks))
+    np.add.at(carried, bars.trunk[bars.trunk >= 0], loads[bars.trunk >= 0])
+    for number in range(len(trunks)):  # a trunk is made after those above it
+        if trunks.below[number] >= 0:
+            carried[trunks.below[number]] += carried[number]
+    return carried
 
 
 def holding_areas(bars: Bars) -> Floats:

@@ -6,6 +6,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.strength.capacity import second_moments
+from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.supports.bars.figures import free_lengths, holding_areas
 from lean_trellis.core.supports.bars.struts import (
     FOOT_TOP,
@@ -17,7 +18,6 @@ from lean_trellis.core.supports.bars.struts import (
     TIP_END,
     Bars,
 )
-from lean_trellis.core.supports.common.grips import Grips
 from lean_trellis.core.supports.common.solids import polygon_share
 
 _SHAFT = 2
@@ -47,7 +47,7 @@ def grips_of_bars(bars: Bars) -> Grips:
     lengths = np.linalg.norm(ways, axis=1)[:, None]
     axes = np.where(lengths > 1e-9, ways / np.maximum(lengths, 1e-9), [0.0, 0.0, 1.0])
     return Grips(
-        bars.holds, holding_areas(bars), radii[:, TIP_END], bars.regions, roots_of(bars), number, axes,
+        bars.holds, holding_areas(bars), radii[:, TIP_END], bars.regions, roots_of(bars), number, axes, own, moments,
         1 / np.maximum(gives, 1e-9), 1 / np.maximum(bends, 1e-9), 1 / np.maximum(turns, 1e-9),
     )  # fmt: skip
 

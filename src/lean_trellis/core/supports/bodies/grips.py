@@ -7,11 +7,11 @@ from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.strength.grips import Grips, upright
 from lean_trellis.core.supports.bodies.bodies import Bodies
 from lean_trellis.core.supports.bodies.cradle import Cradle
 from lean_trellis.core.supports.bodies.flank import FlankWall
 from lean_trellis.core.supports.common.footings import shells_of
-from lean_trellis.core.supports.common.grips import Grips, upright
 
 _APART_MM = 1.0
 _LEAST_MM = 0.05
@@ -29,7 +29,10 @@ def grips_of_cradle(cradle: Cradle) -> Grips:
 
 
 def grips_of_flank(wall: FlankWall) -> Grips:
-    """One a tie, level, from the wall to the part: it holds against what pushes sideways."""
+    """One a tie, level, from the wall to the part: it holds against what pushes sideways.
+
+    Held at both ends a tie buckles as a column of half its length does that is free at one.
+    """
     ends, areas = wall.grip.contacts, wall.grip.areas
     if not len(ends):
         return Grips()
@@ -37,11 +40,12 @@ def grips_of_flank(wall: FlankWall) -> Grips:
     ways = ends[:, :2] - base
     lengths = np.maximum(np.hypot(*ways.T), _LEAST_MM)
     axes = np.column_stack([ways / lengths[:, None], np.zeros(len(ends))])
-    side, moments = np.sqrt(areas), areas**2 / 12
+    section = np.full(len(areas), areas.max())  # a tie ends flat: on a curved surface not all of its end touches
+    moments = section**2 / 12
     none = np.zeros(len(ends), np.int64)
     return Grips(
-        ends, areas, side / 2, np.full(len(ends), -1, np.int32), none, np.arange(len(ends)) + len(wall.bodies)
-        - wall.ties, axes, areas / lengths, 3 * moments / lengths**3, moments / lengths,
+        ends, areas, np.sqrt(areas) / 2, np.full(len(ends), -1, np.int32), none, np.arange(len(ends)) + len(wall.bodies)
+        - wall.ties, axes, lengths / 2, moments, section / lengths, 3 * moments / lengths**3, moments / lengths,
     )  # fmt: skip
 
 
@@ -54,7 +58,8 @@ def _standing(bodies: Bodies, places: Floats, areas: Floats) -> Grips:
     whole = np.bincount(elements, areas, len(bodies.bodies))[elements]
     moments = whole * areas / 12  # of a square as large as all that touches a body, each its share
     return Grips(
-        places, areas, np.sqrt(areas) / 2, np.full(len(places), -1, np.int32), shells, elements, upright(len(places)),
+        places, areas, np.sqrt(areas) / 2, np.full(len(places), -1, np.int32), shells, elements,
+        upright(len(places)), heights, moments,
         areas / heights, 3 * moments / heights**3, areas**2 / 12 / heights,
     )  # fmt: skip
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from lean_trellis.core.progress import Watch
+from lean_trellis.core.strength.figures import figures_of_grips
 from lean_trellis.core.strength.push import side_push
 from lean_trellis.core.supports.bodies import faults, report
 from lean_trellis.core.supports.bodies.block import Block, BlockRequest, generate_block
@@ -104,7 +105,7 @@ RAFT: FamilySpec[RaftParameters, Raft] = FamilySpec(
     trouble=lambda _: "",
     grips=grips_of_bodies,
     faults=faults.raft_faults,
-    loads=None,
+    loads=lambda made, loads, actions: figures_of_grips(grips_of_bodies(made), loads, actions),
 )
 BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
     title="Block",
@@ -129,7 +130,7 @@ BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
     trouble=lambda _: "",
     grips=grips_of_bodies,
     faults=faults.block_faults,
-    loads=None,
+    loads=lambda made, loads, actions: figures_of_grips(grips_of_bodies(made), loads, actions),
 )
 CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
     title="Cradle",
@@ -154,7 +155,7 @@ CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
     trouble=lambda _: "",
     grips=grips_of_cradle,
     faults=faults.cradle_faults,
-    loads=None,
+    loads=lambda made, loads, actions: figures_of_grips(grips_of_cradle(made), loads, actions),
 )
 FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     title="Flank wall",
@@ -179,7 +180,7 @@ FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     trouble=lambda _: "",
     grips=grips_of_flank,
     faults=faults.flank_faults,
-    loads=None,
+    loads=lambda made, loads, actions: figures_of_grips(grips_of_flank(made), loads, actions),
 )
 for _spec in (RAFT, BLOCK, CRADLE, FLANK):
     register(_spec)

@@ -14,14 +14,15 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import UnknownNameError
 from lean_trellis.core.formats.body import Named
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.shop.machine import Process
 from lean_trellis.core.shop.material import Constant
+from lean_trellis.core.strength.actions import Actions
+from lean_trellis.core.strength.grips import Grips
+from lean_trellis.core.strength.statics import GripLoads
 from lean_trellis.core.supports.common.faults import FamilyView, Fault
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.footprint import Patches
-from lean_trellis.core.supports.common.grips import Grips
 from lean_trellis.core.supports.common.parameters import FamilyParameters, validated
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Drawn, Structure
@@ -108,8 +109,8 @@ class FamilySpec(Generic[P, S]):
     """Its contacts that carry the part, with the columns below them."""
     faults: Callable[[FamilyView[P, S]], Iterator[Fault]]
     """What is wrong with a support of it."""
-    loads: Callable[[Sequence[S], Overhangs, Process, Mapping[str, Constant], Watch], Sequence[Any]] | None
-    """Figures of every element under the process's loads, for all supports of one part together; None without any."""
+    loads: Callable[[S, GripLoads, Actions], Any]
+    """Figures of its elements under what its contacts carry."""
 
 
 AnySpec = FamilySpec[Any, Any]

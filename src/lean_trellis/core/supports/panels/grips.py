@@ -6,7 +6,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Longs
-from lean_trellis.core.supports.common.grips import Grips, upright
+from lean_trellis.core.strength.grips import Grips, upright
 from lean_trellis.core.supports.panels.panels import Panels
 
 _LEAST_MM = 0.05
@@ -28,8 +28,8 @@ def grips_of_panels(panels: Panels) -> Grips:
     moments = np.where(_are_crossed(panels)[pieces], np.maximum(weak, strong), weak)
     return Grips(
         tabs.places, tabs.widths * thick, np.minimum(thick, tabs.widths) / 2, tabs.regions, pieces,
-        panels.slabs.walls[slab], upright(len(tabs)), tabs.widths * thick / heights, 3 * moments / heights**3,
-        np.minimum(weak, strong) / heights,
+        panels.slabs.walls[slab], upright(len(tabs)), heights, moments, tabs.widths * thick / heights,
+        3 * moments / heights**3, np.minimum(weak, strong) / heights,
     )  # fmt: skip
 
 

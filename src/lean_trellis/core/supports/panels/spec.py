@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from lean_trellis.core.progress import Watch
+from lean_trellis.core.strength.figures import figures_of_grips
 from lean_trellis.core.supports.common.parameters import require_shallow
 from lean_trellis.core.supports.common.plain import follows_nothing
 from lean_trellis.core.supports.common.spec import FamilySpec, Surroundings, register, spec_of
@@ -83,7 +84,7 @@ LATTICE: FamilySpec[LatticeParameters, Panels] = FamilySpec(
     trouble=left_out_in_words,
     grips=grips_of_panels,
     faults=panel_faults,
-    loads=None,
+    loads=lambda walls, loads, actions: figures_of_grips(grips_of_panels(walls), loads, actions),
 )
 WALL: FamilySpec[WallParameters, Panels] = FamilySpec(
     title="Wall along a line",
@@ -108,7 +109,7 @@ WALL: FamilySpec[WallParameters, Panels] = FamilySpec(
     trouble=left_out_in_words,
     grips=grips_of_panels,
     faults=panel_faults,
-    loads=None,
+    loads=lambda walls, loads, actions: figures_of_grips(grips_of_panels(walls), loads, actions),
 )
 register(LATTICE)
 register(WALL)

@@ -9,7 +9,7 @@ from checked_parts import job_of, supported
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.supports.common.grips import Grips, upright
+from lean_trellis.core.strength.grips import Grips, upright
 from lean_trellis.core.supports.common.spec import spec_of
 
 FAMILIES = ("bars-metal", "bars-joined", "lattice-metal", "wall-line", "wall-flank", "cradle-posts", "block-plain")

@@ -15,8 +15,9 @@ class Grips(Rows):
 
     `places` (n, 3) mm; `areas` (n,) mm² that touch; `half_widths` (n,) mm, half the least width of that area;
     `regions` (n,) of the part, -1 for none; `pieces` (n,) of the support, numbered as `footings` numbers them;
-    `elements` (n,) the bar, wall or body. Of the column: `axes` (n, 3) unit vectors along it, and its stiffness over
-    the material's E: `axial` (n,) mm (A / L), `sideways` (n,) mm (3 I / L³), `turning` (n,) mm³ (I / L).
+    `elements` (n,) the bar, wall or body. Of the column: `axes` (n, 3) unit vectors along it, its free `lengths` (n,)
+    mm and least second `moments` (n,) mm⁴ of its section, and its stiffness over the material's E: `axial` (n,) mm
+    (A / L), `sideways` (n,) mm (3 I / L³), `turning` (n,) mm³ (I / L).
     """
 
     places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
@@ -26,6 +27,8 @@ class Grips(Rows):
     pieces: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
     elements: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
     axes: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    lengths: Floats = field(default_factory=lambda: np.zeros(0))
+    moments: Floats = field(default_factory=lambda: np.zeros(0))
     axial: Floats = field(default_factory=lambda: np.zeros(0))
     sideways: Floats = field(default_factory=lambda: np.zeros(0))
     turning: Floats = field(default_factory=lambda: np.zeros(0))

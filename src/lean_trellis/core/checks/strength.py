@@ -1,0 +1,115 @@
+"""`held_too_little`, `plate_hold_low`, `too_flexible`: do supports bear what acts on a part while it is built?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from lean_trellis.core.checks.changes import SetValue
+from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding, Severity
+from lean_trellis.core.checks.state import BuildState, PartState, PartStrength
+from lean_trellis.core.supports.common.parameters import FamilyParameters
+from lean_trellis.core.supports.common.spec import spec_of
+from lean_trellis.core.supports.common.support import Support
+
+_NEARLY = 0.8
+_WANTED = 0.75
+"""Cures aim at so much of the strength."""
+_GROWS = {"tip_diameter": 2.0, "shaft_diameter": 3.0, "tab_width": 1.0, "post_tip": 2.0}
+"""With which power of a value what it carries grows, at the least."""
+_BY_WORDS = ("stress at the contact", "buckling", "bending")
+_CURED_BY = (("tip_diameter", "tab_width", "post_tip"), ("shaft_diameter",), ("shaft_diameter",))
+
+
+def check_strength(state: BuildState) -> Iterator[Finding]:
+    """A stop where more is carried than can be, a caution from four fifths on; deflection only once it is measured."""
+    for part in state.subjects:
+        strength = state.strengths.get(part.part.id)
+        if strength is None:
+            continue
+        for held in state.supports_of(part.part):
+            figures = strength.figures.get(held.support.id)
+            if figures is not None and len(figures.used):
+                yield from _overloaded(part, held.support, figures, strength)
+        if not state.job.machine.is_belt:
+            yield from _loose(part, strength)
+            yield from _flexible(state, part, strength)
+
+
+def _severity(used: float) -> Severity | None:
+    if used > 1 + LIMIT_SPARE:
+        return "stop"
+    return "caution" if used > _NEARLY + LIMIT_SPARE else None
+
+
+def _overloaded(part: PartState, support: Support, figures: Any, strength: PartStrength) -> Iterator[Finding]:
+    worst = int(figures.used.argmax())
+    used, by = float(figures.used[worst]), int(figures.used_by[worst])
+    severity = _severity(used)
+    if severity is None:
+        return
+    grips = spec_of(support).title.lower()
+    over = int((figures.used > 1 + LIMIT_SPARE).sum())
+    many = f", {over} of {len(figures.used)} contacts over it" if over > 1 else ""
+    level = f" at {float(figures.levels[worst]):.1f} mm" if by == 0 else ""
+    yield Finding(
+        "held_too_little", severity, part.part.name,
+        f"{grips} loaded to {used:.2f} x its strength by {_BY_WORDS[by]}{level}; limit 1{many}",
+        cause=f"{float(figures.loads_n[worst]):.1f} N act there", at_mm=tuple(figures.places[worst].tolist()),
+        value=used, limit=1.0, source=strength.loads.actions.source, part_id=part.part.id, support_id=support.id,
+        cures=(*_stronger(support, used, by), Cure("Turn the part", about="pose")),
+    )  # fmt: skip
+
+
+def _stronger(support: Support, used: float, by: int) -> Iterator[Cure]:
+    """Values with which about three quarters of the strength would be used."""
+    values = support.parameters.model_dump()
+    fields = type(support.parameters).model_fields
+    for key in _CURED_BY[by]:
+        if isinstance(values.get(key), float):
+            wanted = _within(support.parameters, key, values[key] * (used / _WANTED) ** (1 / _GROWS[key]))
+            title = (fields[key].title or key).lower()
+            words = f"Set {title} to {wanted:g} mm: about {used * (values[key] / wanted) ** _GROWS[key]:.2f} x"
+            yield Cure(words, SetValue(support.id, key, wanted))
+    if isinstance(values.get("spacing"), float):
+        closer = _within(support.parameters, "spacing", values["spacing"] * (_WANTED / used) ** 0.5)
+        words = f"Set spacing to {closer:g} mm: about {used * (closer / values['spacing']) ** 2:.2f} x"
+        yield Cure(words, SetValue(support.id, "spacing", closer))
+
+
+def _within(parameters: FamilyParameters, key: str, value: float) -> float:
+    """The value to two digits, within what may be set."""
+    least, most = 0.0, float("inf")
+    for rule in type(parameters).model_fields[key].metadata:
+        least = max(least, getattr(rule, "ge", None) or getattr(rule, "gt", None) or 0.0)
+        most = min(most, getattr(rule, "le", None) or float("inf"))
+    return round(min(max(value, least), most), 2)
+
+
+def _loose(part: PartState, strength: PartStrength) -> Iterator[Finding]:
+    worst = strength.loads.statics.plate
+    severity = _severity(worst.value)
+    if severity is None:
+        return
+    yield Finding(
+        "plate_hold_low", severity, part.part.name,
+        f"comes off the plate: {worst.value:.2f} x what holds there, at layer height {worst.level:.1f} mm; limit 1",
+        cause="what lies on the plate is too little for what pulls there", at_mm=worst.at_mm, value=worst.value,
+        limit=1.0, source=f"assumed: bond to the plate of {strength.loads.actions.bond:.3g} MPa; "
+        + strength.loads.actions.source, part_id=part.part.id,
+        cures=(Cure("Add a raft or wider feet", about="supports"), Cure("Turn the part", about="pose")),
+    )  # fmt: skip
+
+
+def _flexible(state: BuildState, part: PartState, strength: PartStrength) -> Iterator[Finding]:
+    worst, actions = strength.loads.statics.deflection, strength.loads.actions
+    limit = actions.most_deflection * state.job.layer_height
+    if worst.value <= limit + LIMIT_SPARE * limit:
+        return
+    yield Finding(
+        "too_flexible", "stop" if actions.is_measured else "caution", part.part.name,
+        f"gives way by {worst.value:.3f} mm at {worst.level:.1f} mm under what pushes there; limit {limit:.3f} mm",
+        cause="what is built so far is too slender, or its supports are", at_mm=worst.at_mm, value=worst.value,
+        limit=limit, unit="mm", source=actions.source, part_id=part.part.id,
+        cures=(Cure("Add a flank wall or braces", about="supports"), Cure("Turn the part", about="pose")),
+    )  # fmt: skip

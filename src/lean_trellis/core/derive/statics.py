@@ -1,0 +1,126 @@
+"""Nodes of statics: contacts that carry, what each carries while a part is built, figures under these loads."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.derive.neighbours import Neighbours
+from lean_trellis.core.derive.node import Need, Node, Reader
+from lean_trellis.core.derive.parts import OBSTACLE, OVERHANGS
+from lean_trellis.core.derive.supports import STRUCTURE
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.strength.actions import actions_of
+from lean_trellis.core.strength.grips import Grips
+from lean_trellis.core.strength.statics import Bond, GripLoads, PartLoads, Standing, part_statics
+from lean_trellis.core.supports.common.contacts import ContactParameters
+from lean_trellis.core.supports.common.spec import spec_for, spec_named
+from lean_trellis.core.supports.common.support import Support
+
+_CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface")
+_NEAR_MM = 0.5
+_FOOT_MM = 3.0
+"""Faces that lie on the plate count as one within cells of this size."""
+
+
+@dataclass(frozen=True, eq=False)
+class Carriers:
+    """The contacts of a support, whether they can hold a part back, and what of it lies on the plate."""
+
+    grips: Grips
+    pulls: bool
+    feet: Bond
+    is_shared: bool
+
+    def of_part(self, bounds: Floats) -> Longs:
+        """The numbers of the contacts of one part with these bounds (2, 3): of a raft under several not all are."""
+        if not self.is_shared:
+            return np.arange(len(self.grips))
+        low, high = bounds[0] - _NEAR_MM, bounds[1] + _NEAR_MM
+        inside = (self.grips.places >= low).all(axis=1) & (self.grips.places <= high).all(axis=1)
+        return np.flatnonzero(inside)
+
+
+def _carriers(reader: Reader[Carriers]) -> Carriers:
+    support, job, made = reader.subject, reader.job, reader.one(STRUCTURE)
+    spec = spec_for(support.parameters)
+    patches = spec.footprint(made)
+    feet = Bond(np.column_stack([patches.middles, np.zeros(len(patches.areas))]), patches.areas).coarse(_FOOT_MM)
+    has_gap = isinstance(support.parameters, ContactParameters) and support.parameters.lift_mm(job.layer_height) < 0
+    return Carriers(spec.grips(made), not has_gap, feet, len(support.parts) > 1)
+
+
+CARRIERS: Node[Carriers] = Node(
+    "contacts that carry",
+    "support",
+    _carriers,
+    ("support.parameters", "support.part_id", "support.others", "job.layer_height"),
+    lambda support, job, near: ((STRUCTURE, support),),
+)
+
+
+def _of_part(part: Part, job: Job) -> tuple[Support, ...]:
+    """All supports that carry a part, its own first."""
+    return tuple(support for support in job.supports if part.id in support.parts)
+
+
+def _statics_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return (OVERHANGS, part), (OBSTACLE, part), *((CARRIERS, support) for support in _of_part(part, job))
+
+
+def _statics_token(part: Part, job: Job, near: Neighbours) -> Hashable:
+    return tuple(support.id for support in _of_part(part, job))
+
+
+def _statics(reader: Reader[PartLoads]) -> PartLoads:
+    job, overhangs, obstacle = reader.job, reader.one(OVERHANGS, 0, 0.1), reader.one(OBSTACLE)
+    carriers = reader.each(CARRIERS, 0.1, 0.4)
+    mine = [one.of_part(overhangs.mesh.bounds) for one in carriers]
+    standing = Standing(
+        overhangs, [one.grips.only(which) for one, which in zip(carriers, mine, strict=True)],
+        [one.pulls for one in carriers], Bond.joined([Bond(), *(one.feet for one in carriers)]), obstacle.first_hits,
+    )  # fmt: skip
+    actions = actions_of(job.machine, job.constants)
+    found = part_statics(standing, actions, reader.stretch(0.4, 1.0))
+    loads = {
+        name: _spread(some, which, len(one.grips))
+        for name, some, which, one in zip(reader.token, found.loads, mine, carriers, strict=True)
+    }
+    return PartLoads(found, loads, actions)
+
+
+def _spread(loads: GripLoads, which: Longs, count: int) -> GripLoads:
+    """The loads of some contacts among all of them; the others carry nothing."""
+    if len(which) == count:
+        return loads
+    none = np.zeros(count)
+    return GripLoads(none, none, none, none, none).with_rows(which, loads)
+
+
+STATICS: Node[PartLoads] = Node("statics", "part", _statics, _CONSTANTS, _statics_needs, _statics_token)
+
+
+def _figures_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return ((STATICS, part), *((STRUCTURE, support) for support in job.supports_of(part.id)))
+
+
+def _figures_token(part: Part, job: Job, near: Neighbours) -> Hashable:
+    own = job.supports_of(part.id)
+    return tuple((support.id, support.family, support.parameters.form) for support in own)
+
+
+def _figures(reader: Reader[dict[str, Any]]) -> dict[str, Any]:
+    """What pulls on the part is carried by all its supports; each family has its own figures."""
+    found = reader.one(STATICS, 0, 0.8)
+    return {
+        name: spec_named(family, form).loads(made, found.loads[name], found.actions)
+        for (name, family, form), made in zip(reader.token, reader.each(STRUCTURE, 0.8, 1.0), strict=True)
+    }
+
+
+FIGURES: Node[dict[str, Any]] = Node("figures", "part", _figures, (), _figures_needs, _figures_token)

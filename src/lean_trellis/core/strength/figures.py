@@ -1,0 +1,57 @@
+"""Figures of contacts and the columns below them under load, for every family that is not made of bars."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from lean_trellis.core.arrays import Bytes, Floats, Longs, frozen
+from lean_trellis.core.strength.actions import Actions
+from lean_trellis.core.strength.capacity import SWAYING, column_loads
+from lean_trellis.core.strength.grips import Grips
+from lean_trellis.core.strength.statics import GripLoads
+
+CONTACT, BUCKLING, BENDING = 0, 1, 2
+USED_WORDS = {CONTACT: "stress at the contact", BUCKLING: "buckling", BENDING: "bending"}
+
+
+@dataclass(frozen=True, eq=False)
+class GripFigures:
+    """One entry a contact. `used` is load over capacity: above 1 it fails; `used_by` is CONTACT, BUCKLING or BENDING.
+
+    `loads_n` acts along the column below, `slenderness` is its free length over its radius of gyration; `levels` the
+    height at which the contact is used most.
+    """
+
+    places: Floats
+    elements: Longs
+    loads_n: Floats
+    used: Floats
+    used_by: Bytes
+    slenderness: Floats
+    levels: Floats
+    contact_mm2: Floats
+    source: str = ""
+
+    @cached_property
+    def worst(self) -> Longs:
+        """The ten contacts that use most of their strength, the worst first."""
+        return np.argsort(-self.used, kind="stable")[:10]
+
+
+def figures_of_grips(grips: Grips, loads: GripLoads, actions: Actions) -> GripFigures:
+    """Figures of the contacts of one support that carry `loads`; the columns below are as wide as these."""
+    sections = np.maximum(grips.axial * grips.lengths, 1e-12)
+    bears = column_loads(grips.moments, sections, grips.lengths, SWAYING, actions.stiffness, actions.strength)
+    # About the weaker axis: a rectangle of the same section and second moment is √(12 I / A) thick.
+    half = np.sqrt(12 * grips.moments / sections) / 2
+    bent = loads.sides * grips.lengths * half / np.maximum(grips.moments, 1e-12) / actions.strength
+    stacked = np.stack([loads.used, loads.pushes / np.maximum(bears, 1e-12), bent], axis=1)
+    return GripFigures(
+        grips.places, grips.elements, frozen(np.maximum(loads.pulls, loads.pushes)), frozen(stacked.max(axis=1)),
+        frozen(stacked.argmax(axis=1).astype(np.uint8)),
+        frozen(grips.lengths / np.sqrt(np.maximum(grips.moments, 1e-12) / sections)), frozen(loads.levels),
+        grips.areas, actions.source,
+    )  # fmt: skip

@@ -1,0 +1,396 @@
+"""What every contact of a part carries while it is built, layer by layer, with all of its supports together.
+
+At each level the contacts that hold a body by then share what acts on it as a rigid plate on springs does; since thin
+parts are not rigid, what acts beside each contact alone counts as well, and the larger of both.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, Rows
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.overhang.detect import Overhangs
+from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.strength.actions import SIDES, Actions
+from lean_trellis.core.strength.grips import Grips
+from lean_trellis.core.strength.growth import Stage, stages
+from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
+from lean_trellis.core.strength.sharing import Plate, Shares, Springs
+
+_SHEAR = 3.0
+"""Of distortion energy: σ² + 3 τ² (von Mises 1913)."""
+_PLASTIC = 16 / (3 * np.pi)
+"""A solid round section yields wholly at so many times the moment at which it begins to (shape factor, Roark)."""
+_REST_STEP_MM, _MOST_RESTS = 2.0, 400
+_REST_DEPTH_MM = 1.0
+"""A part that lies on the plate is as stiff there as this much of its own material: assumed."""
+_RIGID = 5.0
+"""A body carries a moment as a rigid one does out to so many times its thickness over its contacts: assumed. What lies
+farther out bends instead."""
+_APART = 1e5
+_SAMPLE_MM = 1.0
+_SHARING, _NEAR_MM = 4, 0.25
+_BESIDE_MM = 2.0
+"""Contacts no farther than this beside a layer's box hold what grows above them."""
+
+
+@dataclass(frozen=True, eq=False)
+class Bond(Rows):
+    """What of a part and its supports lies on the plate: `places` (n, 3) and `areas` (n,) mm²."""
+
+    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    areas: Floats = field(default_factory=lambda: np.zeros(0))
+
+    def __len__(self) -> int:
+        return len(self.areas)
+
+    def coarse(self, cell_mm: float) -> Bond:
+        """The same with all that lies in one cell of a grid as one, at its middle."""
+        if not len(self):
+            return self
+        cells = np.floor(self.places[:, :2] / cell_mm).astype(np.int64)
+        _, number = np.unique(cells, axis=0, return_inverse=True)
+        number = number.reshape(-1)
+        areas = np.bincount(number, self.areas)
+        weighted = [np.bincount(number, self.areas * at) / np.maximum(areas, 1e-12) for at in self.places.T]
+        return Bond(np.column_stack(weighted).astype(np.float64), areas.astype(np.float64))
+
+
+@dataclass(frozen=True, eq=False)
+class GripLoads(Rows):
+    """Of each contact (n,): the most it is pulled, pushed and sheared with, N.
+
+    `used` is how much of the strength of its area that takes at most, `levels` where it does, mm.
+    """
+
+    pulls: Floats
+    pushes: Floats
+    sides: Floats
+    used: Floats
+    levels: Floats
+
+    def __len__(self) -> int:
+        return len(self.used)
+
+
+@dataclass(frozen=True)
+class Worst:
+    """The worst of something over all layers: a value, the place (3,) mm and the level."""
+
+    value: float = 0.0
+    at_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    level: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Statics:
+    """Of one part: the loads of each of its supports' contacts, what the bond to the plate is used, and deflection."""
+
+    loads: tuple[GripLoads, ...]
+    plate: Worst = field(default_factory=Worst)
+    """How much of the bond to the plate is used, the part's own and that of its supports' feet."""
+    deflection: Worst = field(default_factory=Worst)
+    """How far the current top gives way, mm."""
+
+
+@dataclass(frozen=True, eq=False)
+class PartLoads:
+    """The statics of a part; the loads of each support by its id, a row a contact of the whole support."""
+
+    statics: Statics
+    loads: dict[str, GripLoads]
+    actions: Actions
+
+
+@dataclass(frozen=True, eq=False)
+class Standing:
+    """A part with what holds it: its overhangs, contacts and whether each can pull, what lies on the plate, and rays.
+
+    `grips` and `pulls` have one entry a support; `feet` are the supports' own. `first_hits` casts rays at the part.
+    """
+
+    overhangs: Overhangs
+    grips: Sequence[Grips]
+    pulls: Sequence[bool]
+    feet: Bond
+    first_hits: Callable[[Floats, Floats], tuple[Floats, Floats]]
+
+
+def part_statics(standing: Standing, actions: Actions, watch: Watch = UNWATCHED) -> Statics:
+    """What its contacts carry while a part is built."""
+    return _Sums(standing, actions).over_all(watch)
+
+
+def layer_frame(normal: tuple[float, float, float]) -> Floats:
+    """(3, 3): the rotation that turns the layers' normal upright; x stays, as the belt's axis does."""
+    up = np.array(normal)
+    across = np.cross(up, [1.0, 0.0, 0.0])
+    across /= np.linalg.norm(across)
+    return np.stack([np.cross(across, up), across, up])
+
+
+class _Sums:
+    """The most of everything so far."""
+
+    def __init__(self, standing: Standing, actions: Actions) -> None:
+        self.actions, self.overhangs = actions, standing.overhangs
+        self.frame = layer_frame(standing.overhangs.layer_normal)
+        mesh = standing.overhangs.mesh
+        self.mesh = Mesh(mesh.vertices @ self.frame.T, mesh.faces)
+        self.sizes = [len(grips) for grips in standing.grips]
+        self.grips = Grips.joined([Grips(), *standing.grips])
+        self.places = self.grips.places @ self.frame.T
+        can_pull = np.repeat(np.array(standing.pulls, bool), self.sizes)
+        rests = _rests(standing.overhangs)
+        self.lifts = LiftPlaces()
+        if actions.lift > 0:
+            self.lifts = lift_places(standing.overhangs.rim, standing.first_hits)
+        whole = _springs(self.grips, self.frame, can_pull, actions.stiffness)
+        lying = _bonded(rests, self.frame, actions.stiffness)
+        self.plate = Plate(Springs.joined([whole, lying]), self.mesh.middle)
+        ground = Bond.joined([rests, standing.feet])
+        self.ground = Plate(_bonded(ground, self.frame, actions.stiffness), self.mesh.middle)
+        self.ground_areas = ground.areas
+        count = len(self.grips)
+        self.pulls, self.pushes, self.sides, self.used, self.levels = (np.zeros(count) for _ in range(5))
+        self.worst_bond, self.worst_flex = Worst(), Worst()
+
+    def over_all(self, watch: Watch) -> Statics:
+        """All stages, then what acts beside each contact alone."""
+        held = np.concatenate([self.plate.springs.places, self.lifts.places])
+        if len(self.plate.springs):
+            for stage in stages(self.mesh, held, watch):
+                self._add(stage)
+            self._beside()
+        loads = GripLoads(self.pulls, self.pushes, self.sides, self.used, self.levels)
+        ends = np.cumsum([0, *self.sizes]).tolist()
+        parts = [loads.only(np.arange(begin, end)) for begin, end in pairwise(ends)]
+        return Statics(tuple(parts), self._in_plate(self.worst_bond), self._in_plate(self.worst_flex))
+
+    def _in_plate(self, worst: Worst) -> Worst:
+        x, y, z = (np.array(worst.at_mm) @ self.frame).tolist()
+        return Worst(worst.value, (x, y, z), worst.level)
+
+    def _add(self, stage: Stage) -> None:
+        """What acts on one body at one level, shared by what holds it."""
+        which = stage.holds[stage.holds < len(self.plate.springs)]
+        if not len(which):
+            return
+        held = self.plate.springs.places[which]
+        middle, most = held.mean(axis=0), _RIGID * (stage.level + stage.step / 2 - float(held[:, 2].min()))
+        for force, at in self._acting(stage):
+            load = self.plate.wrench(force, _within_reach(at, middle, most))
+            shares = self.plate.shares(load, which)
+            if not shares.is_held:
+                continue
+            self._take(shares, which, stage.level)
+            self._flex(shares, stage, force, which)
+            self._bond(load, stage)
+
+    def _acting(self, stage: Stage) -> list[tuple[Floats, Floats]]:
+        """Forces (3,) N and their places (3,) that act one at a time, in the frame of the layers."""
+        a, up = self.actions, np.array([0.0, 0.0, 1.0])
+        if a.process == "vat":
+            return [(a.peel * stage.area * up, stage.middle)]
+        if a.process == "powder_bed":
+            found = [(a.blade * _width(stage.hull, way) * way, stage.middle) for way in a.blade_ways]
+            lifts = stage.holds[stage.holds >= len(self.plate.springs)] - len(self.plate.springs)
+            if len(lifts):
+                forces = self._lift_forces(lifts, stage.level)
+                total = float(forces.sum())
+                if total > 0:
+                    found.append((total * up, (self.lifts.places[lifts] * forces[:, None]).sum(axis=0) / total))
+            return found
+        weight = -a.weight * stage.volume * up
+        found = []
+        for corner in _extremes(stage.hull):
+            force = -a.nozzle * up + weight
+            at = (a.nozzle * np.array([*corner, stage.level]) + a.weight * stage.volume * stage.heavy) / -force[2]
+            found.append((force, at))
+        for way in SIDES:
+            force = a.nozzle * way + weight
+            found.append((force, stage.middle))
+        return found
+
+    def _lift_forces(self, which: Longs, level: float) -> Floats:
+        """(k,) N: the lift of places along rims, with the solid above them as high as it is built."""
+        lifts, a = self.lifts.only(which), self.actions
+        above = np.minimum(lifts.tops, level) - lifts.places[:, 2]
+        result: Floats = a.lift_at(above) * lifts.lengths * np.where(lifts.at_corner, a.corner_lift, 1.0)
+        return result
+
+    def _take(self, shares: Shares, which: Longs, level: float) -> None:
+        own = which < len(self.grips)
+        grips = which[own]
+        if not len(grips):
+            return
+        forces, moments = shares.forces[own], shares.moments[own]
+        axes = self.plate.springs.axes[grips]
+        along = np.einsum("ni,ni->n", forces, axes)
+        aside = np.linalg.norm(forces - along[:, None] * axes, axis=1)
+        areas = np.maximum(self.grips.areas[grips], 1e-9)
+        bending = np.linalg.norm(moments, axis=1) / (_PLASTIC * areas * self.grips.half_widths[grips] / 4)
+        stress = np.sqrt((np.abs(along) / areas + bending) ** 2 + _SHEAR * (aside / areas) ** 2)
+        self.pulls[grips] = np.maximum(self.pulls[grips], along)
+        self.pushes[grips] = np.maximum(self.pushes[grips], -along)
+        self.sides[grips] = np.maximum(self.sides[grips], aside)
+        self._use(grips, stress / self.actions.strength, level)
+
+    def _use(self, grips: Longs, used: Floats, level: float | Floats) -> None:
+        more = used > self.used[grips]
+        self.levels[grips] = np.where(more, level, self.levels[grips])
+        self.used[grips] = np.maximum(self.used[grips], used)
+
+    def _flex(self, shares: Shares, stage: Stage, force: Floats, which: Longs) -> None:
+        """How far the top goes: with the plate on its springs, and as a cantilever above the highest contact at it."""
+        gives = float(np.linalg.norm(self.plate.moved(shares.motion, stage.middle)))
+        side = float(np.hypot(force[0], force[1]))
+        if side > 0:
+            x, y = force[:2] / side
+            moments = stage.stem[:, 1] * x * x + stage.stem[:, 2] * y * y + 2 * stage.stem[:, 3] * x * y
+            arms = (stage.level - stage.stem[:, 0]) * (stage.stem[:, 0] > self._held_to(stage, which))
+            gives += side * float((arms**2 / np.maximum(moments, 1e-9)).sum()) * stage.step / self.actions.stiffness
+        if gives > self.worst_flex.value:
+            self.worst_flex = Worst(gives, _place(stage.middle), stage.level)
+
+    def _held_to(self, stage: Stage, which: Longs) -> float:
+        """The height of the highest contact under or beside the current layer."""
+        places = self.plate.springs.places[which]
+        low, high = stage.hull.min(axis=0) - _BESIDE_MM, stage.hull.max(axis=0) + _BESIDE_MM
+        beside = ((places[:, :2] >= low) & (places[:, :2] <= high)).all(axis=1)
+        return float(places[beside, 2].max(initial=-np.inf))
+
+    def _bond(self, load: Floats, stage: Stage) -> None:
+        """What the same load asks of all that lies on the plate."""
+        every = np.arange(len(self.ground_areas))
+        shares = self.ground.shares(load, every)
+        if not shares.is_held:
+            return
+        areas = np.maximum(self.ground_areas, 1e-9)
+        radii = np.sqrt(areas / np.pi)
+        pulled = np.maximum(shares.forces[:, 2], 0) / areas
+        bent = np.linalg.norm(shares.moments[:, :2], axis=1) / (_PLASTIC * areas * radii / 4)
+        used = (pulled + bent) / self.actions.bond
+        worst = int(used.argmax())
+        if used[worst] > self.worst_bond.value:
+            self.worst_bond = Worst(float(used[worst]), _place(self.ground.springs.places[worst]), stage.level)
+
+    def _beside(self) -> None:
+        """What acts on each contact alone: the area, the rim or the nozzle beside it."""
+        a, count = self.actions, len(self.grips)
+        if not count:
+            return
+        every = np.arange(count)
+        if a.process == "vat":
+            alone = a.peel * _areas_beside(self.grips, self.overhangs)
+            self.pulls = np.maximum(self.pulls, alone)
+            self.pushes = np.maximum(self.pushes, self.pulls)  # on its way back down the layer presses as much
+        elif a.process == "powder_bed":
+            alone = self._lift_beside()
+            self.pulls = np.maximum(self.pulls, alone)
+        else:
+            alone = np.full(count, a.nozzle)
+            self.pushes = np.maximum(self.pushes, alone)
+        self._use(every, alone / np.maximum(self.grips.areas * a.strength, 1e-9), self.places[:, 2])
+
+    def _lift_beside(self) -> Floats:
+        """(n,) N: the lift of the stretches of rim that are nearest to each contact, in its own region."""
+        result = np.zeros(len(self.grips))
+        if not len(self.lifts):
+            return result
+        forces = self._lift_forces(np.arange(len(self.lifts)), np.inf)
+        return _shared_beside(self.grips, self.lifts.places, self.lifts.regions, forces)
+
+
+def _springs(grips: Grips, frame: Floats, pulls: Bools, stiffness: float) -> Springs:
+    return Springs(
+        grips.places @ frame.T, grips.axes @ frame.T, stiffness * grips.axial, stiffness * grips.sideways,
+        stiffness * grips.turning, pulls,
+    )  # fmt: skip
+
+
+def _bonded(bond: Bond, frame: Floats, stiffness: float) -> Springs:
+    """What lies on the plate as springs: as stiff as a little of the material, turning as a disc of its area does."""
+    count, axial = len(bond), stiffness * bond.areas / _REST_DEPTH_MM
+    axes = np.tile(np.array([[0.0, 0.0, 1.0]]) @ frame.T, (count, 1))
+    turning = axial * bond.areas / (4 * np.pi)
+    return Springs(bond.places @ frame.T, axes, axial, 0.4 * axial, turning, np.ones(count, bool))
+
+
+def _rests(overhangs: Overhangs) -> Bond:
+    """Where the part itself lies on the plate."""
+    mesh, faces = overhangs.mesh, np.flatnonzero(overhangs.on_plate)
+    if not len(faces):
+        return Bond()
+    step = max(_REST_STEP_MM, float(np.sqrt(mesh.areas[faces].sum() / _MOST_RESTS)))
+    places, on = places_on(mesh, faces, step)
+    shares = np.bincount(on, minlength=len(mesh.faces))[on]
+    return Bond(places, mesh.areas[on] / shares).coarse(step)
+
+
+def _areas_beside(grips: Grips, overhangs: Overhangs) -> Floats:
+    """(n,) mm²: how much of its region's area, seen along the layers' normal, is nearest to each contact."""
+    faces = overhangs.faces_to_hold
+    if not len(faces) or not len(grips):
+        return np.zeros(len(grips))
+    places, on = places_on(overhangs.mesh, faces, _SAMPLE_MM)
+    flat = overhangs.mesh.areas * np.abs(overhangs.mesh.normals @ np.array(overhangs.layer_normal))
+    shares = flat[on] / np.bincount(on, minlength=len(flat))[on]
+    return _shared_beside(grips, places, overhangs.region_of_face[on], shares)
+
+
+def _shared_beside(grips: Grips, places: Floats, regions: Ints, loads: Floats) -> Floats:
+    """(n,): loads (k,) at places (k, 3) shared by the few nearest contacts of the same region, or of those without one.
+
+    Each takes its share by its area over the square of how far off it is: the nearest most of all.
+    """
+    result = np.zeros(len(grips))
+    named = grips.regions >= 0
+    away, which = np.zeros((len(places), 0)), np.zeros((len(places), 0), np.int64)
+    for some, apart in ((np.flatnonzero(named), _APART), (np.flatnonzero(~named), 0.0)):
+        if len(some):
+            known = min(_SHARING, len(some))
+            tree = cKDTree(np.column_stack([grips.places[some], grips.regions[some] * apart]))
+            far, near = tree.query(np.column_stack([places, regions * apart]), k=known, workers=-1)
+            away = np.column_stack([away, far.reshape(len(places), known)])
+            which = np.column_stack([which, some[near.reshape(len(places), known)]])
+    if not away.shape[1]:
+        return result
+    weights = grips.areas[which] / np.maximum(away, _NEAR_MM) ** 2 * (away < 0.5 * _APART)
+    total = weights.sum(axis=1)
+    kept = total > 0
+    shares = weights[kept] / total[kept, None] * loads[kept, None]
+    np.add.at(result, which[kept], shares)
+    return result
+
+
+def _within_reach(at: Floats, middle: Floats, most: float) -> Floats:
+    """Where a force acts, no farther in plan from the middle of what holds than `most` mm."""
+    away = float(np.hypot(*(at - middle)[:2]))
+    if away <= most:
+        return at
+    x, y = middle[:2] + (at - middle)[:2] * (most / away)
+    return np.array([x, y, at[2]])
+
+
+def _width(hull: Floats, way: Floats) -> float:
+    """How wide a hull (k, 2) is across a way (3,), mm."""
+    along = hull @ np.array([-way[1], way[0]])
+    return float(np.ptp(along))
+
+
+def _extremes(hull: Floats) -> Floats:
+    """(4, 2): the corners of a hull (k, 2) that reach farthest to each side."""
+    return hull[[hull[:, 0].argmax(), hull[:, 1].argmax(), hull[:, 0].argmin(), hull[:, 1].argmin()]]
+
+
+def _place(at: Floats) -> tuple[float, float, float]:
+    x, y, z = at.tolist()
+    return x, y, z
