@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lean_trellis.core.strength.sharing import Plate, Springs, shared
+from lean_trellis.core.strength.sharing import RigidPlate, Springs, shared
 
 UP = np.array([0.0, 0.0, 1.0])
 
@@ -88,7 +88,7 @@ def test_forces_and_moments_sum_to_the_load(seed, count, some_push_only):
         10 ** rng.uniform(-1, 4, count), rng.random(count) < (0.5 if some_push_only else 2.0),
     )  # fmt: skip
     load, origin = rng.normal(size=6) * [50, 50, 50, 900, 900, 900], rng.uniform(-30, 30, 3)
-    plate = Plate(group, origin)
+    plate = RigidPlate(group, origin)
     shares = plate.shares(load, np.arange(count))
     if not shares.is_held:
         assert not group.pulls.any() or some_push_only

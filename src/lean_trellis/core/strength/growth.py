@@ -25,7 +25,7 @@ _LEAST_STEP_MM = 0.05
 
 
 @dataclass(frozen=True, eq=False)
-class Stage:
+class GrownBody:
     """One body of what is built so far, with the layer at a `level` on top. Lengths mm, in the frame of the layers.
 
     Of that layer: `area` mm², `middle` (3,), the second `moments` (3,) of its area about that, mm⁴ (Σx², Σy², Σxy), and
@@ -56,7 +56,7 @@ class _Body:
     stem: list[tuple[float, float, float, float]] = field(default_factory=list)
 
 
-def stages(placed: Mesh, holds: Floats, watch: Watch = UNWATCHED) -> Iterator[Stage]:
+def stages(placed: Mesh, holds: Floats, watch: Watch = UNWATCHED) -> Iterator[GrownBody]:
     """Every body at every level, from the lowest up, with the contacts (n, 3) that hold it by then.
 
     A mesh that bounds no solid is one stage: its shadow, held by all there is.
@@ -108,7 +108,7 @@ class _Rising:
                 bodies[piece].holds.append(hold)
         self._pieces, self._bodies = pieces, bodies
 
-    def bodies(self, level: float) -> Iterator[Stage]:
+    def bodies(self, level: float) -> Iterator[GrownBody]:
         """Every body with its pieces of the layer."""
         for body in {id(body): body for body in self._bodies}.values():
             mine = [piece for piece, owner in zip(self._pieces, self._bodies, strict=True) if owner is body]
@@ -118,7 +118,7 @@ class _Rising:
             body.first += area * self._step * at
             body.stem.append((level, *moments))
             hull = shapely.get_coordinates(shapely.convex_hull(shapely.multipolygons(mine)))
-            yield Stage(
+            yield GrownBody(
                 level, self._step, area, at, np.array(moments), hull, np.array(body.holds, np.int64), body.volume,
                 body.first / body.volume, np.array(body.stem),
             )  # fmt: skip
@@ -181,7 +181,7 @@ def _ring_moments(at: Floats) -> tuple[float, Floats, Floats]:
     return abs(area), sign * once, sign * second
 
 
-def _as_one(placed: Mesh, count: int) -> Stage:
+def _as_one(placed: Mesh, count: int) -> GrownBody:
     """Without a solid: the part's shadow, held by everything that is there."""
     corners = placed.corners[placed.normals[:, 2] < 0][:, :, :2]
     shadow = shapely.union_all(shapely.convex_hull(shapely.multipoints(corners)))
@@ -189,7 +189,7 @@ def _as_one(placed: Mesh, count: int) -> Stage:
     area, middle, moments = area_moments(pieces)
     low, high = placed.bounds[:, 2]
     at = np.array([*middle, float(high)])
-    return Stage(
+    return GrownBody(
         float(high), float(high - low), area, at, np.array(moments),
         shapely.get_coordinates(shapely.convex_hull(shadow)), np.arange(count), area * float(high - low),
         np.array([*middle, float(low + high) / 2]), np.array([[float(low), *moments]]),

@@ -17,7 +17,7 @@ from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
 _MOST_TURNS = 60
 _SLACK = 1e-9
 _SINGULAR = 1e-12
-_SET_RIGHT, _EXACT = 4, 1e-13
+_SET_RIGHT, _EXACT = 6, 1e-12
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +80,7 @@ def plate_stiffness(springs: Springs, origin: Floats) -> Floats:
     return result
 
 
-class Plate:
+class RigidPlate:
     """Springs under one rigid plate, some of which act at a time; motions are about one origin (3,)."""
 
     def __init__(self, springs: Springs, origin: Floats) -> None:
@@ -126,20 +126,27 @@ class Plate:
         return self._balanced(load, which, acts, motion)
 
     def _balanced(self, load: Floats, which: Longs, acts: Bools, motion: Floats) -> Shares:
-        """What those that act take in a motion, set right by what their sum lacks of the load."""
-        stiffness, away = self._stiffness[which] * acts[:, None, None], self._away[which]
+        """What those that act take in a motion, set right by what their sum lacks of the load.
+
+        About the middle of those that act, where displacements are small and nothing is lost between large numbers.
+        """
+        middle = self.springs.places[which][acts].mean(axis=0)
+        shift = np.eye(6)
+        shift[:3, 3:] = crosses((middle - self.origin)[None])[0]
+        stiffness, away = self._stiffness[which] * acts[:, None, None], crosses(self.springs.places[which] - middle)
         turning = self.springs.turning[which, None] * acts[:, None]
-        whole = self._each[which][acts].sum(axis=0)
+        whole = shift.T @ self._each[which][acts].sum(axis=0) @ shift
+        wanted, local = shift.T @ load, np.linalg.solve(shift, motion)
         for _ in range(_SET_RIGHT):
-            forces = np.einsum("nij,nj->ni", stiffness, motion[:3] - away @ motion[3:])
-            moments = turning * motion[3:]
+            forces = np.einsum("nij,nj->ni", stiffness, local[:3] - away @ local[3:])
+            moments = turning * local[3:]
             turned = np.einsum("nij,nj->ni", away, forces) + moments
-            lacking = load - np.concatenate([forces.sum(axis=0), turned.sum(axis=0)])
+            lacking = wanted - np.concatenate([forces.sum(axis=0), turned.sum(axis=0)])
             more = _solved(whole, lacking)
-            if more is None or np.abs(lacking).max() <= _EXACT * np.abs(load).max():
+            if more is None or np.abs(lacking).max() <= _EXACT * np.abs(wanted).max():
                 break
-            motion = motion + more
-        return Shares(forces, moments, motion)
+            local = local + more
+        return Shares(forces, moments, shift @ local)
 
     def moved(self, motion: Floats, at: Floats) -> Floats:
         """(3,) mm: how far a place (3,) of the plate goes in a motion (6,)."""
@@ -149,7 +156,7 @@ class Plate:
 
 def shared(springs: Springs, force: Floats, at: Floats) -> Shares:
     """How all springs share a `force` (3,) N that acts `at` a place (3,) mm."""
-    plate = Plate(springs, springs.places.mean(axis=0) if len(springs) else at)
+    plate = RigidPlate(springs, springs.places.mean(axis=0) if len(springs) else at)
     return plate.shares(plate.wrench(force, at), np.arange(len(springs)))
 
 

@@ -20,9 +20,9 @@ from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.strength.actions import SIDES, Actions
 from lean_trellis.core.strength.grips import Grips
-from lean_trellis.core.strength.growth import Stage, stages
+from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
-from lean_trellis.core.strength.sharing import Plate, Shares, Springs
+from lean_trellis.core.strength.sharing import RigidPlate, Shares, Springs
 
 _SHEAR = 3.0
 """Of distortion energy: σ² + 3 τ² (von Mises 1913)."""
@@ -154,9 +154,9 @@ class _Sums:
             self.lifts = lift_places(standing.overhangs.rim, standing.first_hits)
         whole = _springs(self.grips, self.frame, can_pull, actions.stiffness)
         lying = _bonded(rests, self.frame, actions.stiffness)
-        self.plate = Plate(Springs.joined([whole, lying]), self.mesh.middle)
+        self.plate = RigidPlate(Springs.joined([whole, lying]), self.mesh.middle)
         ground = Bond.joined([rests, standing.feet])
-        self.ground = Plate(_bonded(ground, self.frame, actions.stiffness), self.mesh.middle)
+        self.ground = RigidPlate(_bonded(ground, self.frame, actions.stiffness), self.mesh.middle)
         self.ground_areas = ground.areas
         count = len(self.grips)
         self.pulls, self.pushes, self.sides, self.used, self.levels = (np.zeros(count) for _ in range(5))
@@ -178,7 +178,7 @@ class _Sums:
         x, y, z = (np.array(worst.at_mm) @ self.frame).tolist()
         return Worst(worst.value, (x, y, z), worst.level)
 
-    def _add(self, stage: Stage) -> None:
+    def _add(self, stage: GrownBody) -> None:
         """What acts on one body at one level, shared by what holds it."""
         which = stage.holds[stage.holds < len(self.plate.springs)]
         if not len(which):
@@ -194,7 +194,7 @@ class _Sums:
             self._flex(shares, stage, force, which)
             self._bond(load, stage)
 
-    def _acting(self, stage: Stage) -> list[tuple[Floats, Floats]]:
+    def _acting(self, stage: GrownBody) -> list[tuple[Floats, Floats]]:
         """Forces (3,) N and their places (3,) that act one at a time, in the frame of the layers."""
         a, up = self.actions, np.array([0.0, 0.0, 1.0])
         if a.process == "vat":
@@ -248,7 +248,7 @@ class _Sums:
         self.levels[grips] = np.where(more, level, self.levels[grips])
         self.used[grips] = np.maximum(self.used[grips], used)
 
-    def _flex(self, shares: Shares, stage: Stage, force: Floats, which: Longs) -> None:
+    def _flex(self, shares: Shares, stage: GrownBody, force: Floats, which: Longs) -> None:
         """How far the top goes: with the plate on its springs, and as a cantilever above the highest contact at it."""
         gives = float(np.linalg.norm(self.plate.moved(shares.motion, stage.middle)))
         side = float(np.hypot(force[0], force[1]))
@@ -260,14 +260,14 @@ class _Sums:
         if gives > self.worst_flex.value:
             self.worst_flex = Worst(gives, _place(stage.middle), stage.level)
 
-    def _held_to(self, stage: Stage, which: Longs) -> float:
+    def _held_to(self, stage: GrownBody, which: Longs) -> float:
         """The height of the highest contact under or beside the current layer."""
         places = self.plate.springs.places[which]
         low, high = stage.hull.min(axis=0) - _BESIDE_MM, stage.hull.max(axis=0) + _BESIDE_MM
         beside = ((places[:, :2] >= low) & (places[:, :2] <= high)).all(axis=1)
         return float(places[beside, 2].max(initial=-np.inf))
 
-    def _bond(self, load: Floats, stage: Stage) -> None:
+    def _bond(self, load: Floats, stage: GrownBody) -> None:
         """What the same load asks of all that lies on the plate."""
         every = np.arange(len(self.ground_areas))
         shares = self.ground.shares(load, every)
