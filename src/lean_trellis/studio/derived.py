@@ -27,6 +27,7 @@ from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.parts.tilt import Tilt, tilt_by
+from lean_trellis.core.strength.figures import GripFigures
 from lean_trellis.core.supports import Bars, Support
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.structure import Structure
@@ -150,13 +151,23 @@ class Derived(QObject):
 
     def figures(self, support: Support) -> BarFigures | None:
         """Figures of a support's elements under load, once known; looked for on the current part alone."""
+        figures = self._known_figures(support)
+        return figures if isinstance(figures, BarFigures) else None
+
+    def grip_figures(self, support: Support) -> GripFigures | None:
+        """The same of supports that are not made of bars."""
+        figures = self._known_figures(support)
+        return figures if isinstance(figures, GripFigures) else None
+
+    def _known_figures(self, support: Support) -> BarFigures | GripFigures | None:
         figures = self.graph.known(FIGURES, self.job.part(support.part_id), self.job)
         return None if figures is None else figures.get(support.id)
 
     def figure_range(self, key: str) -> tuple[float, float]:
-        """From where to where a figure goes over all bars of the current part; strength used from 0 to 1 at least."""
-        known = [self.figures(entry) for entry in self.job.supports_of(self.selection.part)]
-        values = [figures.values(key) for figures in known if figures is not None and len(figures.used)]
+        """From where to where a figure goes over all supports of the current part; utilisation from 0 to 1 at least."""
+        known = [self._known_figures(entry) for entry in self.job.supports_of(self.selection.part)]
+        with_it = [figures for figures in known if figures is not None and hasattr(figures, key) and len(figures.used)]
+        values = [figures.values(key) for figures in with_it]
         if not values:
             return 0.0, 1.0
         low, high = min(float(some.min()) for some in values), max(float(some.max()) for some in values)

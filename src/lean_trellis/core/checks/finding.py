@@ -48,6 +48,7 @@ CODE_TITLES = {
     "supports_overlap": "supports overlap",
     "temperatures_disagree": "plate temperatures differ",
     "tips_over": "may tip over",
+    "trapped": "closed off inside",
     "too_flexible": "gives way under load",
     "wall_left_out": "wall left out",
     "walls_end_in_air": "walls end in the air",

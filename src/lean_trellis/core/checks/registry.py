@@ -20,16 +20,17 @@ from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.checks.strength import check_strength
 from lean_trellis.core.checks.supports_overlap import check_supports_overlap
 from lean_trellis.core.checks.tipping import check_tipping
+from lean_trellis.core.checks.trapped import check_trapped
 from lean_trellis.core.checks.twice import check_twice
 from lean_trellis.core.checks.volume import check_volume
 from lean_trellis.core.checks.zones import check_zones
 
-Scope = Literal["alone", "near", "cluster", "stack", "first", "loads"]
+Scope = Literal["alone", "near", "cluster", "stack", "first", "loads", "hollows"]
 """What a check looks at besides a part and its supports.
 
 `alone`: nothing; `near`: parts that it or their supports could meet; `cluster`: their neighbours as well, and so on;
-`stack`: the stack it is the lowest of; `loads`: what its contacts carry. `first` is looked at once, for the first part
-of the job.
+`stack`: the stack it is the lowest of; `loads`: what its contacts carry; `hollows`: the air in it. `first` is looked
+at once, for the first part of the job.
 """
 
 
@@ -58,12 +59,12 @@ CHECKS: tuple[Check, ...] = (
     Check("tipping", check_tipping, "stack"),
     Check("protected surfaces", check_protection, "near"),
     Check("strength", check_strength, "loads"),
+    Check("trapped", check_trapped, "hollows"),
 )
 
 
 NOT_EXAMINED = (
     "warping",
-    "trapped powder or resin",
     "thin walls",
     "reach of tools",
     "recoater edges",

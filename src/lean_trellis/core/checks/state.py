@@ -13,6 +13,7 @@ from lean_trellis.core.arrays import Floats, Longs, Rows
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.health import MeshHealth
+from lean_trellis.core.mesh.hollows import AirCells, Hollow
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
@@ -96,6 +97,14 @@ class PartStrength:
 
 
 @dataclass(frozen=True, eq=False)
+class PartHollows:
+    """The air in and round a part (None where it bounds no solid), and hollows that are closed off or nearly so."""
+
+    cells: AirCells | None
+    found: tuple[Hollow, ...]
+
+
+@dataclass(frozen=True, eq=False)
 class BuildState:
     """A shared build, or what of it matters for the parts that are looked at, `looked_at` (all where it is None).
 
@@ -109,7 +118,8 @@ class BuildState:
     fillings: tuple[tuple[Stack, tuple[Mesh, ...]], ...] = ()
     looked_at: frozenset[str] | None = None
     strengths: Mapping[str, PartStrength] = field(default_factory=dict)
-    """Of parts by their ids; only for checks that ask for it."""
+    hollows: Mapping[str, PartHollows] = field(default_factory=dict)
+    """Both of parts by their ids; only for checks that ask for them."""
 
     @property
     def subjects(self) -> tuple[PartState, ...]:

@@ -10,10 +10,21 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.holding import held_shares
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
-from lean_trellis.core.checks.state import BuildState, PartState, PartStrength, SupportState
+from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, SupportState
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
-from lean_trellis.core.derive.parts import FILLINGS, HEALTH, ISLANDS, MAIN_AXIS, OVERHANGS, PIECES, TOPOLOGY, TREE
+from lean_trellis.core.derive.parts import (
+    AIR_CELLS,
+    FILLINGS,
+    HEALTH,
+    HOLLOWS,
+    ISLANDS,
+    MAIN_AXIS,
+    OVERHANGS,
+    PIECES,
+    TOPOLOGY,
+    TREE,
+)
 from lean_trellis.core.derive.statics import FIGURES, STATICS
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.job.job import Job
@@ -157,6 +168,19 @@ def _with_loads(reader: Reader[BuildState]) -> BuildState:
 
 
 SCOPES["loads"] = Node("state with loads", "part", _with_loads, ("part.id",), _loads_needs, is_kept=False)
+
+
+def _hollow_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return (_ALONE, part), (AIR_CELLS, part), (HOLLOWS, part)
+
+
+def _with_hollows(reader: Reader[BuildState]) -> BuildState:
+    state = reader.one(_ALONE, 0.0, 0.3)
+    hollows = PartHollows(reader.one(AIR_CELLS, 0.3, 0.6), reader.one(HOLLOWS, 0.6, 1.0))
+    return replace(state, hollows={reader.subject.id: hollows})
+
+
+SCOPES["hollows"] = Node("state with hollows", "part", _with_hollows, ("part.id",), _hollow_needs, is_kept=False)
 STATE: Node[BuildState] = Node("state", "job", _state, _JOB, _whole, is_kept=False)
 
 

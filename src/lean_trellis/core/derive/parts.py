@@ -6,10 +6,12 @@ from itertools import pairwise
 
 import numpy as np
 
+from lean_trellis.core.checks.trapped import LEAST_MM3
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth, examine
+from lean_trellis.core.mesh.hollows import AirCells, Hollow, air_cells, find_hollows
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology, build_topology
@@ -20,6 +22,7 @@ from lean_trellis.core.parts.filling import separator_under, spacer_between
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.parts.tilt import MainAxis, main_axis
+from lean_trellis.core.strength.actions import constant_of
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.obstacle import Obstacle
 from lean_trellis.core.supports.common.outlines import shadow
@@ -117,6 +120,33 @@ ISLANDS: Node[tuple[Island, ...]] = Node(
     ("part.mesh", "part.pose", "job.layer_height", "job.machine"),
     lambda part, job, near: (*_on_the_part(part, job, near), (PIECES, part)),
     is_local=True,
+)  # fmt: skip
+
+
+AIR_CELLS: Node[AirCells | None] = Node(
+    "air round a part",
+    "part",
+    lambda reader: air_cells(reader.one(PLACED), reader.watch),
+    ("part.mesh", "part.pose"),
+    lambda part, job, near: ((PLACED, part),),
+    is_local=True,
+)  # fmt: skip
+
+
+def _hollows(reader: Reader[tuple[Hollow, ...]]) -> tuple[Hollow, ...]:
+    cells = reader.one(AIR_CELLS, 0.0, 0.5)
+    if cells is None:
+        return ()
+    least = constant_of(reader.job.constants, "least_way").value
+    return find_hollows(cells, least, LEAST_MM3, reader.stretch(0.5, 1.0))
+
+
+HOLLOWS: Node[tuple[Hollow, ...]] = Node(
+    "hollows",
+    "part",
+    _hollows,
+    ("job.material", "job.machine", "job.layer_height", "job.surface"),
+    lambda part, job, near: ((AIR_CELLS, part),),
 )  # fmt: skip
 
 

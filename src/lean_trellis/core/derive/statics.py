@@ -11,9 +11,10 @@ import numpy as np
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
-from lean_trellis.core.derive.parts import OBSTACLE, OVERHANGS
+from lean_trellis.core.derive.parts import AIR_CELLS, OBSTACLE, OVERHANGS
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.hollows import AirCells, Cups
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.strength.actions import actions_of
 from lean_trellis.core.strength.grips import Grips
@@ -46,6 +47,11 @@ class Carriers:
         return np.flatnonzero(inside)
 
 
+def cups_of(cells: AirCells | None) -> Cups:
+    """The cups of a part; none where it bounds no solid."""
+    return Cups() if cells is None else cells.cups
+
+
 def _carriers(reader: Reader[Carriers]) -> Carriers:
     support, job, made = reader.subject, reader.job, reader.one(STRUCTURE)
     spec = spec_for(support.parameters)
@@ -70,7 +76,8 @@ def _of_part(part: Part, job: Job) -> tuple[Support, ...]:
 
 
 def _statics_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    return (OVERHANGS, part), (OBSTACLE, part), *((CARRIERS, support) for support in _of_part(part, job))
+    own = (OVERHANGS, part), (OBSTACLE, part), (AIR_CELLS, part)
+    return *own, *((CARRIERS, support) for support in _of_part(part, job))
 
 
 def _statics_token(part: Part, job: Job, near: Neighbours) -> Hashable:
@@ -84,9 +91,10 @@ def _statics(reader: Reader[PartLoads]) -> PartLoads:
     standing = Standing(
         overhangs, [one.grips.only(which) for one, which in zip(carriers, mine, strict=True)],
         [one.pulls for one in carriers], Bond.joined([Bond(), *(one.feet for one in carriers)]), obstacle.first_hits,
+        lambda: cups_of(reader.one(AIR_CELLS, 0.4, 0.5)),
     )  # fmt: skip
     actions = actions_of(job.machine, job.constants)
-    found = part_statics(standing, actions, reader.stretch(0.4, 1.0))
+    found = part_statics(standing, actions, reader.stretch(0.5, 1.0))
     loads = {
         name: _spread(some, which, len(one.grips))
         for name, some, which, one in zip(reader.token, found.loads, mine, carriers, strict=True)

@@ -10,16 +10,17 @@ from dataclasses import dataclass
 import numpy as np
 from manifold3d import Manifold
 from scipy.spatial import cKDTree
-from skimage import draw, measure
+from skimage import measure
 
-from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.cells import inside_cells
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.mesh.weld import weld
-from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
 _MOST_CELLS_ACROSS = 150
 _CELLS_IN_WALL = 3.0
@@ -43,7 +44,7 @@ def hollowed(mesh: Mesh, wall_mm: float, watch: Watch = UNWATCHED) -> Mesh:
     cell = max(wall_mm / _CELLS_IN_WALL, float((high - low).max()) / _MOST_CELLS_ACROSS)
     shape = np.ceil((high - low) / cell).astype(int) + 2 * _PAD
     origin = low - (_PAD - 0.5) * cell
-    inside = _inside_cells(solid, origin, cell, tuple(shape.tolist()), watch)
+    inside = inside_cells(solid, origin, cell, tuple(shape.tolist()), Stretch(watch, 0.05, 0.5))
     watch.at(0.5, "measuring how deep each place lies")
     cells = np.argwhere(inside)
     surface = _samples(mesh, cell / 2)
@@ -60,19 +61,6 @@ def hollowed(mesh: Mesh, wall_mm: float, watch: Watch = UNWATCHED) -> Mesh:
     if cavity.volume < 0:
         cavity = Mesh(cavity.vertices, cavity.faces[:, ::-1])
     return from_manifold(solid - to_manifold(cavity))
-
-
-def _inside_cells(solid: Manifold, origin: Floats, cell: float, shape: tuple[int, int, int], watch: Watch) -> Bools:
-    """Which cells' middles lie inside the solid, slice by slice."""
-    inside = np.zeros(shape, bool)
-    for level in range(shape[2]):
-        if level % 16 == 0:
-            watch.at(0.05 + 0.45 * level / shape[2], "slicing the part")
-        for outline in solid.slice(float(origin[2] + level * cell)).to_polygons():
-            places = (np.asarray(outline) - origin[:2]) / cell
-            rows, columns = draw.polygon(places[:, 0], places[:, 1], shape[:2])
-            inside[rows, columns, level] ^= True
-    return inside
 
 
 def _samples(mesh: Mesh, spacing: float) -> Floats:

@@ -17,6 +17,7 @@ ASSUMED: Mapping[str, Constant] = {
     "lift_depth": Constant(value=4.0, unit="mm", source="assumed: solid above a rim at which its lift nears its most"),
     "corner_lift": Constant(value=1.5, unit="1", source="assumed: a corner lifts by so many times as much as an edge"),
     "suction_pressure": Constant(value=0.1, unit="N/mm2", source="the most there can be: the air's own pressure"),
+    "least_way": Constant(value=2.0, unit="mm", source="assumed: powder and resin come out of holes as wide as this"),
     "most_deflection": Constant(value=1.0, unit="layers", source="assumed: one layer"),
 }
 """Constants that a material may leave out."""
@@ -26,6 +27,11 @@ _USED: dict[Process, tuple[str, ...]] = {
     "extrusion": ("strength", "stiffness", "nozzle_push", "density"),
 }
 SIDES = np.array([[1.0, 0, 0], [0, 1.0, 0], [-1.0, 0, 0], [0, -1.0, 0]])
+
+
+def constant_of(constants: Mapping[str, Constant], key: str) -> Constant:
+    """A constant of a material, or what is assumed where it leaves it out. Raises `KeyError` for others."""
+    return constants.get(key) or ASSUMED[key]
 
 
 @dataclass(frozen=True, eq=False)

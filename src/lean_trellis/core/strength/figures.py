@@ -35,10 +35,30 @@ class GripFigures:
     contact_mm2: Floats
     source: str = ""
 
+    def values(self, key: str) -> Floats:
+        """(n,): one of the figures by its key in `FIGURES`."""
+        result: Floats = getattr(self, key)
+        return result
+
+    def of_elements(self, key: str, count: int) -> Floats:
+        """(count,): the most of a figure over the contacts of each element; 0 for those without one."""
+        result = np.zeros(count)
+        np.maximum.at(result, self.elements, self.values(key))
+        return result
+
     @cached_property
     def worst(self) -> Longs:
         """The ten contacts that use most of their strength, the worst first."""
         return np.argsort(-self.used, kind="stable")[:10]
+
+
+FIGURES: dict[str, tuple[str, str]] = {
+    "used": ("Utilisation", ""),
+    "loads_n": ("Load", "N"),
+    "slenderness": ("Slenderness", ""),
+    "contact_mm2": ("Contact", "mm²"),
+}
+"""What elements can be coloured by: words and unit."""
 
 
 def figures_of_grips(grips: Grips, loads: GripLoads, actions: Actions) -> GripFigures:

@@ -43,6 +43,8 @@ class GrownBody:
     volume: float
     heavy: Floats
     stem: Floats
+    has_holes: bool = False
+    """Whether a piece of the layer goes round a hole."""
 
 
 @dataclass
@@ -120,7 +122,7 @@ class _Rising:
             hull = shapely.get_coordinates(shapely.convex_hull(shapely.multipolygons(mine)))
             yield GrownBody(
                 level, self._step, area, at, np.array(moments), hull, np.array(body.holds, np.int64), body.volume,
-                body.first / body.volume, np.array(body.stem),
+                body.first / body.volume, np.array(body.stem), any(len(piece.interiors) for piece in mine),
             )  # fmt: skip
 
 

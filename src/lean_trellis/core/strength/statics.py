@@ -14,6 +14,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, Rows
+from lean_trellis.core.mesh.hollows import Cups
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.overhang.detect import Overhangs
@@ -113,7 +114,8 @@ class PartLoads:
 class Standing:
     """A part with what holds it: its overhangs, contacts and whether each can pull, what lies on the plate, and rays.
 
-    `grips` and `pulls` have one entry a support; `feet` are the supports' own. `first_hits` casts rays at the part.
+    `grips` and `pulls` have one entry a support; `feet` are the supports' own. `first_hits` casts rays at the part;
+    `cups` gives its hollows that open only to the level being built.
     """
 
     overhangs: Overhangs
@@ -121,6 +123,7 @@ class Standing:
     pulls: Sequence[bool]
     feet: Bond
     first_hits: Callable[[Floats, Floats], tuple[Floats, Floats]]
+    cups: Callable[[], Cups] = Cups
 
 
 def part_statics(standing: Standing, actions: Actions, watch: Watch = UNWATCHED) -> Statics:
@@ -161,12 +164,16 @@ class _Sums:
         count = len(self.grips)
         self.pulls, self.pushes, self.sides, self.used, self.levels = (np.zeros(count) for _ in range(5))
         self.worst_bond, self.worst_flex = Worst(), Worst()
+        self._find_cups, self.cups = standing.cups, Cups()
 
     def over_all(self, watch: Watch) -> Statics:
         """All stages, then what acts beside each contact alone."""
         held = np.concatenate([self.plate.springs.places, self.lifts.places])
         if len(self.plate.springs):
-            for stage in stages(self.mesh, held, watch):
+            grown = list(stages(self.mesh, held, watch))
+            if self.actions.suction > 0 and any(stage.has_holes for stage in grown):
+                self.cups = self._find_cups()
+            for stage in grown:
                 self._add(stage)
             self._beside()
         loads = GripLoads(self.pulls, self.pushes, self.sides, self.used, self.levels)
@@ -198,7 +205,7 @@ class _Sums:
         """Forces (3,) N and their places (3,) that act one at a time, in the frame of the layers."""
         a, up = self.actions, np.array([0.0, 0.0, 1.0])
         if a.process == "vat":
-            return [(a.peel * stage.area * up, stage.middle)]
+            return [self._peel(stage, up)]
         if a.process == "powder_bed":
             found = [(a.blade * _width(stage.hull, way) * way, stage.middle) for way in a.blade_ways]
             lifts = stage.holds[stage.holds >= len(self.plate.springs)] - len(self.plate.springs)
@@ -218,6 +225,20 @@ class _Sums:
             force = a.nozzle * way + weight
             found.append((force, stage.middle))
         return found
+
+    def _peel(self, stage: GrownBody, up: Floats) -> tuple[Floats, Floats]:
+        """The film's peel on a layer, with the suction of cups that it closes."""
+        force, at = self.actions.peel * stage.area, stage.middle
+        if len(self.cups):
+            low, high = stage.hull.min(axis=0), stage.hull.max(axis=0)
+            off = np.abs(self.cups.levels - stage.level)
+            inside = ((self.cups.middles[:, :2] >= low) & (self.cups.middles[:, :2] <= high)).all(axis=1)
+            mine = np.flatnonzero(inside & (off <= stage.step) & (off <= off.min() + 1e-6))
+            sucked = self.actions.suction * self.cups.areas[mine]
+            total = force + float(sucked.sum())
+            at = (force * at + (sucked[:, None] * self.cups.middles[mine]).sum(axis=0)) / max(total, 1e-12)
+            force = total
+        return force * up, np.array([*at[:2], stage.level])
 
     def _lift_forces(self, which: Longs, level: float) -> Floats:
         """(k,) N: the lift of places along rims, with the solid above them as high as it is built."""

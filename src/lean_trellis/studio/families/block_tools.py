@@ -14,6 +14,7 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.job.edits import become_block, change_values, give_body
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports import Support
+from lean_trellis.studio.families.load_figures import LoadsSection
 from lean_trellis.studio.family_tools import HandTools
 from lean_trellis.studio.forms.fields import row
 from lean_trellis.studio.forms.modes import ModeButtons
@@ -44,6 +45,7 @@ class BlockTools(HandTools):
         for made in (self.from_file, self.from_part, self.whole):
             self.body.addWidget(row(made, 1))
         self.add_lost_and_kept("shapes")
+        self.further = (LoadsSection(session),)
 
     def body_from_file(self) -> None:
         """Any body from a file as the block's shape."""

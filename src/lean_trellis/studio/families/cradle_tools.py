@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports.bodies.cradle import Cradle
+from lean_trellis.studio.families.load_figures import LoadsSection
 from lean_trellis.studio.family_tools import HandTools
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.messages import Fly
@@ -25,6 +26,7 @@ class CradleTools(HandTools):
         self.posts.selected.connect(self._fly_to_post)
         self.body.addWidget(self.posts)
         self.add_lost_and_kept("shapes")
+        self.further = (LoadsSection(session),)
 
     @property
     def _cradle(self) -> Cradle | None:

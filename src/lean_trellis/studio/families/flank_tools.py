@@ -10,6 +10,7 @@ import numpy as np
 from lean_trellis.core.job.edits import change_values
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports.bodies.flank import FlankWall
+from lean_trellis.studio.families.load_figures import LoadsSection
 from lean_trellis.studio.family_tools import HandTools, stroke_of
 from lean_trellis.studio.forms.fields import row
 from lean_trellis.studio.forms.modes import ModeButtons
@@ -37,6 +38,7 @@ class FlankTools(HandTools):
         self.round = button("Once round", self.go_round, "The wall follows the whole outline", name="shapes.round")
         self.body.addWidget(row(self.round, 1))
         self.add_lost_and_kept("shapes")
+        self.further = (LoadsSection(session),)
 
     def take_drawn(self, gesture: str, drawn: Stroke) -> None:
         """A band has been drawn."""

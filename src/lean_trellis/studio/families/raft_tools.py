@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from lean_trellis.core.job.edits import share_raft
 from lean_trellis.core.sets import ParameterSet
+from lean_trellis.studio.families.load_figures import LoadsSection
 from lean_trellis.studio.family_tools import HandTools
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.section import button
@@ -24,6 +25,7 @@ class RaftTools(HandTools):
         self.alone = button("Own part alone", self.own_raft, "The raft is for its own part", name="shapes.alone")
         self.body.addWidget(row(self.share, self.alone, 1, spacing=5))
         self.add_lost_and_kept("shapes")
+        self.further = (LoadsSection(session),)
 
     def share_raft(self) -> None:
         """One raft under all selected parts."""

@@ -25,6 +25,7 @@ from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.common.outlines import polygons_of
 from lean_trellis.core.supports.common.spec import spec_for, spec_of
 from lean_trellis.core.supports.panels.panels import Panels
+from lean_trellis.studio.families.load_figures import LoadsSection
 from lean_trellis.studio.family_tools import HandTools, counted_words, hand_of, stroke_of
 from lean_trellis.studio.forms.fields import NumberField, muted, row
 from lean_trellis.studio.forms.modes import ModeButtons
@@ -66,6 +67,7 @@ class LatticeTools(HandTools):
                              "part's middle", name="shapes.extend")  # fmt: skip
         self.body.addWidget(row(self.extend, self.by, QLabel("mm"), 1, spacing=5))
         self.add_lost_and_kept("shapes")
+        self.further = (LoadsSection(session),)
 
     @property
     def _walls(self) -> Panels | None:

@@ -31,7 +31,7 @@ from lean_trellis.studio.view3d.extras import ExtraActors
 from lean_trellis.studio.view3d.paint import dot
 from lean_trellis.studio.view3d.part_actors import PartActors
 from lean_trellis.studio.view3d.section_actors import SectionActors
-from lean_trellis.studio.view3d.structure_actors import StructureActors
+from lean_trellis.studio.view3d.structure_actors import ElementShades, StructureActors
 from lean_trellis.studio.view3d.tilt_arc import TiltArc
 
 _BAR_SHARE = 1.2
@@ -114,7 +114,16 @@ class Scene:
             else:
                 selected = selection.bars if support.id == selection.support else frozenset()
                 colour = look_of(support).colour(self._tokens)
-                self._solids.update(support.id, self._session.shown_structure(support), selected, self._tokens, colour)
+                shown, shades = self._session.shown_structure(support), self._shades_of(support)
+                self._solids.update(support.id, shown, selected, self._tokens, colour, shades)
+
+    def _shades_of(self, support: Support) -> ElementShades | None:
+        """The figure that the elements of a support of the current part are coloured by, if one is chosen."""
+        session = self._session
+        figures = session.grip_figures(support) if self.figure and support.part_id == session.selection.part else None
+        if figures is None or not hasattr(figures, self.figure):
+            return None
+        return ElementShades(figures, self.figure, session.figure_range(self.figure))
 
     def _update_bars(self, support_id: str, bars: Bars | None) -> None:
         entry = self._bars.get(support_id)

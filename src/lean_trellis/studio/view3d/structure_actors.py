@@ -10,6 +10,7 @@ import numpy as np
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
+from lean_trellis.core.strength.figures import GripFigures
 from lean_trellis.core.supports.common.structure import Drawn
 from lean_trellis.studio.shown import ShownStructure
 from lean_trellis.studio.theme import Tokens
@@ -22,10 +23,20 @@ from lean_trellis.studio.view3d.actors import (
     mixed_bytes,
     poly_data,
 )
+from lean_trellis.studio.view3d.bar_actors import figure_colours
 
 _OUT_OF_DATE = 0.35
 _TINTS = (0.0, 0.22, 0.42, 0.12, 0.32)
 """How much of the paper's colour is mixed in, from piece to piece."""
+
+
+@dataclass(frozen=True)
+class ElementShades:
+    """The figure that elements are coloured by, each by the most over its contacts, and from where to where it goes."""
+
+    figures: GripFigures
+    key: str
+    limits: tuple[float, float]
 
 
 @dataclass
@@ -70,9 +81,15 @@ class StructureActors:
                 self._renderer.RemoveActor(actor)
 
     def update(
-        self, support_id: str, shown: ShownStructure | None, selected: Set[int], tokens: Tokens, colour: str
+        self,
+        support_id: str,
+        shown: ShownStructure | None,
+        selected: Set[int],
+        tokens: Tokens,
+        colour: str,
+        shades: ElementShades | None = None,
     ) -> None:
-        """Show what is known of a support; what is out of date stays, but faint."""
+        """Show what is known of a support, coloured by a figure if asked; what is out of date stays, but faint."""
         entry = self._entries.get(support_id)
         if shown is None:
             if entry is not None:
@@ -91,10 +108,10 @@ class StructureActors:
                 self._clip(actor)
                 self._renderer.AddActor(actor)
         entry.actor.GetProperty().SetOpacity(1.0)
-        look = (frozenset(selected), tokens, colour)
+        look = (frozenset(selected), tokens, colour, shades)
         if entry.look != look:
             entry.look = look
-            colour_faces(entry.data, _colours(entry.drawn, selected, tokens, colour))
+            colour_faces(entry.data, _colours(entry.drawn, selected, tokens, colour, shades))
 
     def element_of(self, actor: Any, cell: int) -> tuple[str, int]:
         """The support that an actor shows and the element that a cell belongs to; nothing and -1 for other actors."""
@@ -104,10 +121,13 @@ class StructureActors:
         return "", -1
 
 
-def _colours(drawn: Drawn, selected: Set[int], tokens: Tokens, colour: str) -> np.ndarray:
+def _colours(drawn: Drawn, selected: Set[int], tokens: Tokens, colour: str, shades: ElementShades | None) -> np.ndarray:
     base, paper = as_bytes(colour), as_bytes(tokens.card)
     tints = np.array([mixed_bytes(base, paper, share) for share in _TINTS])
     colours = tints[drawn.pieces % len(_TINTS)].astype(np.uint8)
+    if shades is not None and len(drawn.elements):
+        most = shades.figures.of_elements(shades.key, int(drawn.elements.max()) + 1)
+        colours = figure_colours(most, shades.limits, tokens).astype(np.uint8)[drawn.elements]
     if selected:
         colours[np.isin(drawn.elements, sorted(selected))] = as_bytes(tokens.ivy)
     return colours
