@@ -35,6 +35,8 @@ from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
 from lean_trellis.core.shop import full_library
+from lean_trellis.core.strength.figures import GripFigures
+from lean_trellis.core.strength.statics import PartLoads
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
 
@@ -121,7 +123,7 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
     """Per part: how many regions, and its supports with their figures."""
     parts = []
     for part in job.parts:
-        figures = pipeline.figures(part.id, job)
+        figures, loads = pipeline.figures(part.id, job), pipeline.statics(part.id, job)
         supports = []
         for support in job.supports_of(part.id):
             made = pipeline.structure(support, job)
@@ -135,7 +137,7 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
                 "contact_area_mm2": made.contact_area_mm2,
                 "contacts": made.contacts.tolist(),
             }
-            supports.append(entry | spec_of(support).figures(made) | _under_load(figures.get(support.id)))
+            supports.append(entry | spec_of(support).figures(made) | _under_load(figures[support.id], loads))
         overhangs = pipeline.overhangs(part, job)
         parts.append(
             {
@@ -148,13 +150,14 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
     return parts
 
 
-def _under_load(figures: BarFigures | None) -> dict[str, Any]:
-    """What is reported of elements under load, where a family has such figures."""
-    if figures is None:
-        return {}
+def _under_load(figures: BarFigures | GripFigures, loads: PartLoads) -> dict[str, Any]:
+    """What is reported of elements under load; deflection is the part's, with all that holds it."""
     return {
         "strength_used": float(figures.used.max(initial=0.0)),
         "slenderness": float(figures.slenderness.max(initial=0.0)),
+        "most_load_n": float(figures.loads_n.max(initial=0.0)),
+        "deflection_mm": loads.statics.deflection.value,
+        "plate_hold_used": loads.statics.plate.value,
     }
 
 

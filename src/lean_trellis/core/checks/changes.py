@@ -19,6 +19,7 @@ from lean_trellis.core.job.edits import (
     move_part,
     remove_supports,
     set_build_offset,
+    turn_part,
 )
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -58,6 +59,20 @@ class MoveTo:
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
         """Move it."""
         return move_part(job, self.part_id, self.x, self.y)
+
+
+@dataclass(frozen=True)
+class TurnBy:
+    """Turn a part about an axis of the plate."""
+
+    part_id: str
+    axis: str
+    angle_deg: float
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Turn it."""
+        return turn_part(job, self.part_id, self.axis, self.angle_deg)
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,8 @@ from lean_trellis.core.checks.holding import check_holding
 from lean_trellis.core.checks.overlap import check_overlap
 from lean_trellis.core.checks.posing import check_posing
 from lean_trellis.core.checks.protection import check_protection
+from lean_trellis.core.checks.reach import check_reach
+from lean_trellis.core.checks.recoating import check_recoating
 from lean_trellis.core.checks.soundness import check_soundness
 from lean_trellis.core.checks.stacks import check_stacks
 from lean_trellis.core.checks.standing import check_standing
@@ -60,14 +62,14 @@ CHECKS: tuple[Check, ...] = (
     Check("protected surfaces", check_protection, "near"),
     Check("strength", check_strength, "loads"),
     Check("trapped", check_trapped, "hollows"),
+    Check("reach", check_reach, "alone"),
+    Check("recoating", check_recoating, "alone"),
 )
 
 
 NOT_EXAMINED = (
     "warping",
     "thin walls",
-    "reach of tools",
-    "recoater edges",
     "proven settings",
 )
 """What no check looks at yet: a build without stops is releasable but for these."""

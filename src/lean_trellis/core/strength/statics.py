@@ -205,7 +205,7 @@ class _Sums:
         """Forces (3,) N and their places (3,) that act one at a time, in the frame of the layers."""
         a, up = self.actions, np.array([0.0, 0.0, 1.0])
         if a.process == "vat":
-            return [self._peel(stage, up)]
+            return self._peel(stage, up)
         if a.process == "powder_bed":
             found = [(a.blade * _width(stage.hull, way) * way, stage.middle) for way in a.blade_ways]
             lifts = stage.holds[stage.holds >= len(self.plate.springs)] - len(self.plate.springs)
@@ -226,9 +226,10 @@ class _Sums:
             found.append((force, stage.middle))
         return found
 
-    def _peel(self, stage: GrownBody, up: Floats) -> tuple[Floats, Floats]:
-        """The film's peel on a layer, with the suction of cups that it closes."""
+    def _peel(self, stage: GrownBody, up: Floats) -> list[tuple[Floats, Floats]]:
+        """The film's peel on a layer, with the suction of cups that it closes; on its way down the layer presses."""
         force, at = self.actions.peel * stage.area, stage.middle
+        down = (-force * up, at)
         if len(self.cups):
             low, high = stage.hull.min(axis=0), stage.hull.max(axis=0)
             off = np.abs(self.cups.levels - stage.level)
@@ -238,7 +239,7 @@ class _Sums:
             total = force + float(sucked.sum())
             at = (force * at + (sucked[:, None] * self.cups.middles[mine]).sum(axis=0)) / max(total, 1e-12)
             force = total
-        return force * up, np.array([*at[:2], stage.level])
+        return [(force * up, np.array([*at[:2], stage.level])), down]
 
     def _lift_forces(self, which: Longs, level: float) -> Floats:
         """(k,) N: the lift of places along rims, with the solid above them as high as it is built."""
@@ -312,7 +313,7 @@ class _Sums:
         if a.process == "vat":
             alone = a.peel * _areas_beside(self.grips, self.overhangs)
             self.pulls = np.maximum(self.pulls, alone)
-            self.pushes = np.maximum(self.pushes, self.pulls)  # on its way back down the layer presses as much
+            self.pushes = np.maximum(self.pushes, alone)
         elif a.process == "powder_bed":
             alone = self._lift_beside()
             self.pulls = np.maximum(self.pulls, alone)

@@ -66,9 +66,7 @@ class LoadsSection(Section):
         if support is None or figures is None or not has_figures:
             self.words.setText("Select a support in the list." if support is None else "Working out loads …")
             if support is not None and figures is not None:
-                self.words.setText(
-                    f"This {spec_of(support).title.lower()} touches the part nowhere: it carries nothing."
-                )
+                self.words.setText(f"{spec_of(support).title} touches the part nowhere: it carries nothing.")
             self.table.show_rows([], [])
             return
         self.words.setText(loads_in_words(figures))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import shapely
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs
@@ -36,7 +37,8 @@ def grips_of_flank(wall: FlankWall) -> Grips:
     ends, areas = wall.grip.contacts, wall.grip.areas
     if not len(ends):
         return Grips()
-    base = wall.path[cKDTree(wall.path).query(ends[:, :2])[1]]
+    line = shapely.linestrings(wall.path)
+    base = shapely.get_coordinates(line.interpolate(line.project(shapely.points(ends[:, :2]))))
     ways = ends[:, :2] - base
     lengths = np.maximum(np.hypot(*ways.T), _LEAST_MM)
     axes = np.column_stack([ways / lengths[:, None], np.zeros(len(ends))])

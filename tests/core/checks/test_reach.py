@@ -1,0 +1,54 @@
+"""`out_of_reach`: contacts in a pocket, and those that a tool gets to from one side at least."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from checked_parts import job_of, supported
+
+from lean_trellis.core.checks.reach import reached, tool_ways
+from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
+
+
+def tunnel(*, depth: float, height: float, mouths: int = 1) -> Mesh:
+    """A block of 40 x 30 x 20 with a level tunnel of 10 mm width from one side, or right through."""
+    length = 41 if mouths == 2 else depth + 1
+    block = to_manifold(box((40, 30, 20)))
+    return from_manifold(block - to_manifold(box((length, 10, height), corner=(-1, 10, 4))))
+
+
+def test_ways_are_level_or_from_below_all_round():
+    ways = tool_ways()
+    assert np.linalg.norm(ways, axis=1) == pytest.approx(1)
+    assert (ways[:, 2] <= 1e-12).all()
+    assert np.abs(ways.sum(axis=0)[:2]).max() < 1e-9
+
+
+@pytest.mark.parametrize(
+    ("height", "mouths", "is_reached"), [(8.0, 1, True), (2.5, 1, False), (8.0, 2, True)],
+    ids=["open to one side", "too low for the tool", "open to both"],
+)  # fmt: skip
+def test_a_contact_deep_in_a_tunnel_is_reached_along_it_if_the_tool_has_room(metal, height, mouths, is_reached):
+    part = Pipeline().state(job_of(metal, tunnel(depth=30, height=height, mouths=mouths), offset=5.0)).parts[0]
+    ceiling = part.overhangs.mesh.bounds[0] + [25.0, 15.0, 4 + height]
+    assert bool(reached(part, ceiling[None], np.array([[0.0, 0.0, 1.0]]), 3.0)[0]) is is_reached
+
+
+def test_a_bend_hides_what_lies_behind_it(metal):
+    """Down a shaft of 8 x 8 and 12 mm aside from it: no straight rod gets there."""
+    block = to_manifold(box((40, 30, 30)))
+    bend = to_manifold(box((8, 8, 20), corner=(5, 11, -1))) + to_manifold(box((24, 8, 8), corner=(5, 11, 12)))
+    job = supported(job_of(metal, from_manifold(block - bend), offset=5.0), landing="anywhere")
+    found = [finding for finding in Pipeline().findings(job) if finding.code == "out_of_reach"]
+    assert [finding.severity for finding in found] == ["caution"]
+    assert 0 < found[0].value < 40
+    assert "straight tool of 3 mm" in found[0].message
+    plain = supported(job_of(metal, box((40, 30, 30)), offset=5.0))
+    assert "out_of_reach" not in {finding.code for finding in Pipeline().findings(plain)}
+
+
+def test_ties_beside_a_part_are_reached(metal):
+    job = supported(job_of(metal, box((24, 4, 30)), offset=0.0), "wall-flank")
+    assert "out_of_reach" not in {finding.code for finding in Pipeline().findings(job)}
