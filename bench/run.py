@@ -23,6 +23,7 @@ from measured import Measured, best_of
 from planning import planning
 from seen_from_below import seen_from_below
 from start import starts
+from statics import statics
 from walls import walls
 
 
@@ -101,7 +102,7 @@ def plain_turn(mesh: Mesh) -> None:
 
 GROUPS: dict[str, Callable[[], Iterable[Measured]]] = {
     "meshes": measure, "bars": bars, "walls": walls, "below": seen_from_below, "planning": planning, "layers": layers,
-    "folded": folded, "start": starts,
+    "folded": folded, "statics": statics, "start": starts,
 }  # fmt: skip
 
 

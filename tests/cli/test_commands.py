@@ -232,7 +232,7 @@ def _computed_s(process):
 def test_ctrl_c_exits_130_and_leaves_no_half_file(tmp_path):
     path, out = tmp_path / "big.stl", tmp_path / "big.trellis"
     path.write_bytes(stl_bytes(ball(50, subdivisions=7)))
-    process = program("prepare", path, "-o", out, "--set", "bars-metal", "--param", "spacing=0.6")
+    process = program("prepare", path, "-o", out, "--set", "bars-metal", "--param", "spacing=1.5")
     while _computed_s(process) < 2.0:  # by then it reads or generates
         assert process.poll() is None
         time.sleep(0.05)

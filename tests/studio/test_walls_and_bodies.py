@@ -296,7 +296,7 @@ def test_families_that_serve_no_region_are_added_to_the_part(with_set):
 
 
 def test_where_a_part_would_tip_over_the_bench_offers_a_wall_beside_it(with_parts):
-    user = with_parts(box((60, 2.4, 160)))
+    user = with_parts(box((30, 1.2, 200)))
     library = user.session.library
     user.session.do(lambda job: edits.choose_machine(job, library.machine("filament-320"), library.material("pla")))
     user.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))

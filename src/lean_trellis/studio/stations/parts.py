@@ -29,7 +29,7 @@ class PartsStation(Station):
     deletes_parts = True
     name = "Parts"
     codes = frozenset(
-        {"mesh_unsound", "parts_overlap", "outside_volume", "keep_out", "stack_gap", "temperatures_disagree"}
+        {"mesh_unsound", "parts_overlap", "outside_volume", "keep_out", "stack_gap", "temperatures_disagree", "trapped"}
     )
     drags_parts = True
 

@@ -19,7 +19,7 @@ class PoseStation(Station):
     key = "pose"
     deletes_parts = True
     name = "Pose"
-    codes = frozenset({"pose_out_of_range", "tips_over"})
+    codes = frozenset({"pose_out_of_range", "tips_over", "recoater_edge"})
     drags_parts = True
     shows_tilt = True
 

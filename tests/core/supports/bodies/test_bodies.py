@@ -72,7 +72,7 @@ def test_supports_built_into_each_other_are_listed_and_walls_make_room(metal_job
 def test_a_tall_thin_part_tips_over_until_a_wall_stands_beside_it():
     library = shipped_library()
     job = new_job(library.machine("filament-320"), library.material("pla"))
-    job = edits.add_bodies(job, [Body("panel", box((60, 2.4, 160)), 12)]).job
+    job = edits.add_bodies(job, [Body("panel", box((30, 1.2, 200)), 12)]).job
     job = edits.set_build_offset(job, ["part-1"], 0.0).job
     found = [finding for finding in Pipeline().findings(job) if finding.code == "tips_over"]
     assert len(found) == 1 and found[0].severity == "stop" and found[0].value < 1
