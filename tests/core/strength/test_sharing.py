@@ -89,7 +89,7 @@ def test_forces_and_moments_sum_to_the_load(seed, count, some_push_only):
     )  # fmt: skip
     load, origin = rng.normal(size=6) * [50, 50, 50, 900, 900, 900], rng.uniform(-30, 30, 3)
     plate = RigidPlate(group, origin)
-    shares = plate.shares(load, np.arange(count))
+    (shares,) = plate.shares(load[None], np.arange(count))
     if not shares.is_held:
         assert not group.pulls.any() or some_push_only
         return

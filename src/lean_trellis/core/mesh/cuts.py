@@ -13,6 +13,8 @@ def pieces_of(rings: list[np.ndarray]) -> list[shapely.Polygon]:
     for ring in rings:
         if len(ring) >= 3:
             (shells if shapely.is_ccw(shapely.linearrings(ring)) else holes).append(shapely.Polygon(ring))
+    if len(shells) == 1 and not holes:
+        return [] if shells[0].is_empty else shells
     whole = shapely.union_all(shells) if shells else shapely.GeometryCollection()
     if holes:
         whole = whole.difference(shapely.union_all(holes))

@@ -17,7 +17,7 @@ from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
 _MOST_TURNS = 60
 _SLACK = 1e-9
 _SINGULAR = 1e-12
-_SET_RIGHT, _EXACT = 6, 1e-12
+_SET_RIGHT, _EXACT = 8, 1e-12
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,6 +68,13 @@ def crosses(places: Floats) -> Floats:
     return np.stack([none, -z, y, z, none, -x, -y, x, none], axis=1).reshape(-1, 3, 3)
 
 
+def turned_by(one: Floats, other: Floats) -> Floats:
+    """(3,): the cross product of two vectors (3,)."""
+    a, b, c = one.tolist()
+    x, y, z = other.tolist()
+    return np.array([b * z - c * y, c * x - a * z, a * y - b * x])
+
+
 def plate_stiffness(springs: Springs, origin: Floats) -> Floats:
     """(n, 6, 6): what each spring adds to the stiffness of a plate whose displacement and rotation are about an origin.
 
@@ -86,32 +93,35 @@ class RigidPlate:
     def __init__(self, springs: Springs, origin: Floats) -> None:
         self.springs, self.origin = springs, origin
         self._stiffness = springs.stiffness
-        self._away = crosses(springs.places - origin)
         self._each = plate_stiffness(springs, origin)
-        self._whole = self._each.sum(axis=0)
 
     def wrench(self, force: Floats, at: Floats) -> Floats:
         """(6,): a force (3,) N that acts at a place (3,), with its moment about the origin in N mm."""
-        return np.concatenate([force, np.cross(at - self.origin, force)])
+        return np.concatenate([force, turned_by(at - self.origin, force)])
 
-    def shares(self, load: Floats, which: Longs) -> Shares:
-        """How the springs `which` (k,) share a load (6,): a force in N and a moment about the origin in N mm."""
+    def group(self, which: Longs) -> SpringGroup:
+        """The springs `which` (k,), all of which act."""
+        return SpringGroup(self.springs.only(which), self._stiffness[which], self._each[which], self.origin)
+
+    def shares(self, loads: Floats, which: Longs) -> list[Shares]:
+        """How the springs `which` (k,) share each of loads (l, 6): a force in N and a moment about the origin, N mm."""
+        if len(which) and self.springs.pulls[which].all():
+            return self.group(which).shares(loads)
+        return [self._pushed(load, which) for load in loads]
+
+    def _pushed(self, load: Floats, which: Longs) -> Shares:
+        """The same for one load (6,) where some can only push."""
         count = len(which)
-        nothing = Shares(np.zeros((count, 3)), np.zeros((count, 3)), np.zeros(6), is_held=not np.any(load))
         if not count or not np.any(load):
-            return nothing
-        each, away, axes = self._each[which], self._away[which], self.springs.axes[which]
+            return _no_shares(count, is_held=not np.any(load))
+        each, axes = self._each[which], self.springs.axes[which]
+        away = crosses(self.springs.places[which] - self.origin)
         pulls, acts, seen, only_less = self.springs.pulls[which], np.ones(count, bool), set(), False
-        motion, steps = np.zeros(6), np.zeros((count, 3))
         for _ in range(_MOST_TURNS):
-            is_whole = count == len(self.springs) and acts.all()
-            stiffness = self._whole if is_whole else each[acts].sum(axis=0)
-            found = _solved(stiffness, load)
-            if found is None:
-                return nothing
-            motion = found
-            steps = motion[:3] - away @ motion[3:]
-            along = np.einsum("ni,ni->n", steps, axes)
+            motion = _solved(each[acts].sum(axis=0), load)
+            if motion is None:
+                return _no_shares(count)
+            along = np.einsum("ni,ni->n", motion[:3] - away @ motion[3:], axes)
             # What only pushes acts where the plate comes towards it: against its axis.
             wanted = pulls | (along < _SLACK * np.abs(along).max(initial=0.0))
             if only_less:
@@ -122,48 +132,67 @@ class RigidPlate:
             seen.add(acts.tobytes())
             acts = wanted & acts if only_less else wanted
             if not acts.any():
-                return nothing
-        return self._balanced(load, which, acts, motion)
-
-    def _balanced(self, load: Floats, which: Longs, acts: Bools, motion: Floats) -> Shares:
-        """What those that act take in a motion, set right by what their sum lacks of the load.
-
-        About the middle of those that act, where displacements are small and nothing is lost between large numbers.
-        """
-        middle = self.springs.places[which][acts].mean(axis=0)
-        shift = np.eye(6)
-        shift[:3, 3:] = crosses((middle - self.origin)[None])[0]
-        stiffness, away = self._stiffness[which] * acts[:, None, None], crosses(self.springs.places[which] - middle)
-        turning = self.springs.turning[which, None] * acts[:, None]
-        whole = shift.T @ self._each[which][acts].sum(axis=0) @ shift
-        wanted, local = shift.T @ load, np.linalg.solve(shift, motion)
-        for _ in range(_SET_RIGHT):
-            forces = np.einsum("nij,nj->ni", stiffness, local[:3] - away @ local[3:])
-            moments = turning * local[3:]
-            turned = np.einsum("nij,nj->ni", away, forces) + moments
-            lacking = wanted - np.concatenate([forces.sum(axis=0), turned.sum(axis=0)])
-            more = _solved(whole, lacking)
-            if more is None or np.abs(lacking).max() <= _EXACT * np.abs(wanted).max():
-                break
-            local = local + more
-        return Shares(forces, moments, shift @ local)
+                return _no_shares(count)
+        (own,) = self.group(which[acts]).shares(load[None])
+        forces, moments = np.zeros((count, 3)), np.zeros((count, 3))
+        forces[acts], moments[acts] = own.forces, own.moments
+        return Shares(forces, moments, own.motion, own.is_held)
 
     def moved(self, motion: Floats, at: Floats) -> Floats:
         """(3,) mm: how far a place (3,) of the plate goes in a motion (6,)."""
-        result: Floats = motion[:3] + np.cross(motion[3:], at - self.origin)
+        result: Floats = motion[:3] + turned_by(motion[3:], at - self.origin)
         return result
+
+
+class SpringGroup:
+    """Springs that act together: what is needed to share any load among them.
+
+    All is about their own middle, where displacements are small and nothing is lost between large numbers.
+    """
+
+    def __init__(self, springs: Springs, stiffness: Floats, each: Floats, origin: Floats) -> None:
+        middle = springs.places.mean(axis=0) if len(springs) else origin
+        self._shift = np.eye(6)
+        self._shift[:3, 3:] = crosses((middle - origin)[None])[0]
+        self._stiffness, self._away = stiffness, crosses(springs.places - middle)
+        self._turning = springs.turning
+        self._inverse = _inverted(self._shift.T @ each.sum(axis=0) @ self._shift)
+
+    def shares(self, loads: Floats) -> list[Shares]:
+        """How they share each of loads (l, 6), set right by what the sum of all lacks of it."""
+        count = len(self._turning)
+        if self._inverse is None:
+            return [_no_shares(count, is_held=not np.any(load)) for load in loads]
+        wanted = loads @ self._shift
+        motions = wanted @ self._inverse
+        for turn in range(_SET_RIGHT):
+            steps = motions[:, None, :3] - np.einsum("nij,lj->lni", self._away, motions[:, 3:])
+            forces = np.einsum("nij,lnj->lni", self._stiffness, steps)
+            moments = self._turning[None, :, None] * motions[:, None, 3:]
+            turned = np.einsum("nij,lnj->li", self._away, forces) + moments.sum(axis=1)
+            lacking = wanted - np.concatenate([forces.sum(axis=1), turned], axis=1)
+            is_exact = np.abs(lacking).max(initial=0.0) <= _EXACT * np.abs(wanted).max(initial=0.0)
+            if is_exact or turn == _SET_RIGHT - 1:
+                break
+            motions = motions + lacking @ self._inverse
+        about_origin = motions @ self._shift.T
+        return [Shares(*one) for one in zip(forces, moments, about_origin, strict=True)]
+
+
+def _no_shares(count: int, *, is_held: bool = False) -> Shares:
+    return Shares(np.zeros((count, 3)), np.zeros((count, 3)), np.zeros(6), is_held=is_held)
 
 
 def shared(springs: Springs, force: Floats, at: Floats) -> Shares:
     """How all springs share a `force` (3,) N that acts `at` a place (3,) mm."""
     plate = RigidPlate(springs, springs.places.mean(axis=0) if len(springs) else at)
-    return plate.shares(plate.wrench(force, at), np.arange(len(springs)))
+    return plate.shares(plate.wrench(force, at)[None], np.arange(len(springs)))[0]
 
 
-def _solved(stiffness: Floats, load: Floats) -> Floats | None:
-    """The motion (6,) under a load (6,); None where nothing holds against some motion that the load asks for.
+def _inverted(stiffness: Floats) -> Floats | None:
+    """(6, 6): the inverse of a stiffness; None where nothing holds against some motion.
 
-    Scaled by the diagonal first, since millimetres and radians differ by orders; refined once.
+    Scaled by the diagonal first, since millimetres and radians differ by orders.
     """
     diagonal = np.diag(stiffness)
     if not (diagonal > 0).all():
@@ -172,6 +201,11 @@ def _solved(stiffness: Floats, load: Floats) -> Floats | None:
     scaled = stiffness * scale[:, None] * scale
     if np.linalg.eigvalsh(scaled)[0] < _SINGULAR:
         return None
-    motion = scale * np.linalg.solve(scaled, scale * load)
-    result: Floats = motion + scale * np.linalg.solve(scaled, scale * (load - stiffness @ motion))
+    result: Floats = np.linalg.inv(scaled) * scale[:, None] * scale
     return result
+
+
+def _solved(stiffness: Floats, load: Floats) -> Floats | None:
+    """The motion (6,) under a load (6,); None where nothing holds against some motion."""
+    inverse = _inverted(stiffness)
+    return None if inverse is None else inverse @ load

@@ -159,8 +159,9 @@ class _Sums:
         lying = _bonded(rests, self.frame, actions.stiffness)
         self.plate = RigidPlate(Springs.joined([whole, lying]), self.mesh.middle)
         ground = Bond.joined([rests, standing.feet])
-        self.ground = RigidPlate(_bonded(ground, self.frame, actions.stiffness), self.mesh.middle)
-        self.ground_areas = ground.areas
+        under = RigidPlate(_bonded(ground, self.frame, actions.stiffness), self.mesh.middle)
+        self.ground = under.group(np.arange(len(ground))) if len(ground) else None
+        self.ground_bond = ground
         count = len(self.grips)
         self.pulls, self.pushes, self.sides, self.used, self.levels = (np.zeros(count) for _ in range(5))
         self.worst_bond, self.worst_flex = Worst(), Worst()
@@ -192,14 +193,19 @@ class _Sums:
             return
         held = self.plate.springs.places[which]
         middle, most = held.mean(axis=0), _RIGID * (stage.level + stage.step / 2 - float(held[:, 2].min()))
-        for force, at in self._acting(stage):
-            load = self.plate.wrench(force, _within_reach(at, middle, most))
-            shares = self.plate.shares(load, which)
-            if not shares.is_held:
-                continue
-            self._take(shares, which, stage.level)
-            self._flex(shares, stage, force, which)
-            self._bond(load, stage)
+        acting = self._acting(stage)
+        if not acting:
+            return
+        loads = np.array([self.plate.wrench(force, _within_reach(at, middle, most)) for force, at in acting])
+        on_plate = self.ground.shares(loads) if self.ground is not None else []
+        has_sides = any(force[0] or force[1] for force, _ in acting)
+        base = self._held_to(stage, which) if has_sides else -np.inf
+        for shares, (force, _) in zip(self.plate.shares(loads, which), acting, strict=True):
+            if shares.is_held:
+                self._take(shares, which, stage.level)
+                self._flex(shares, stage, force, base)
+        for shares in on_plate:
+            self._bond(shares, stage.level)
 
     def _acting(self, stage: GrownBody) -> list[tuple[Floats, Floats]]:
         """Forces (3,) N and their places (3,) that act one at a time, in the frame of the layers."""
@@ -270,14 +276,14 @@ class _Sums:
         self.levels[grips] = np.where(more, level, self.levels[grips])
         self.used[grips] = np.maximum(self.used[grips], used)
 
-    def _flex(self, shares: Shares, stage: GrownBody, force: Floats, which: Longs) -> None:
+    def _flex(self, shares: Shares, stage: GrownBody, force: Floats, base: float) -> None:
         """How far the top goes: with the plate on its springs, and as a cantilever above the highest contact at it."""
         gives = float(np.linalg.norm(self.plate.moved(shares.motion, stage.middle)))
         side = float(np.hypot(force[0], force[1]))
         if side > 0:
             x, y = force[:2] / side
             moments = stage.stem[:, 1] * x * x + stage.stem[:, 2] * y * y + 2 * stage.stem[:, 3] * x * y
-            arms = (stage.level - stage.stem[:, 0]) * (stage.stem[:, 0] > self._held_to(stage, which))
+            arms = (stage.level - stage.stem[:, 0]) * (stage.stem[:, 0] > base)
             gives += side * float((arms**2 / np.maximum(moments, 1e-9)).sum()) * stage.step / self.actions.stiffness
         if gives > self.worst_flex.value:
             self.worst_flex = Worst(gives, _place(stage.middle), stage.level)
@@ -289,20 +295,16 @@ class _Sums:
         beside = ((places[:, :2] >= low) & (places[:, :2] <= high)).all(axis=1)
         return float(places[beside, 2].max(initial=-np.inf))
 
-    def _bond(self, load: Floats, stage: GrownBody) -> None:
-        """What the same load asks of all that lies on the plate."""
-        every = np.arange(len(self.ground_areas))
-        shares = self.ground.shares(load, every)
-        if not shares.is_held:
-            return
-        areas = np.maximum(self.ground_areas, 1e-9)
+    def _bond(self, shares: Shares, level: float) -> None:
+        """What a load asks of all that lies on the plate."""
+        areas = np.maximum(self.ground_bond.areas, 1e-9)
         radii = np.sqrt(areas / np.pi)
         pulled = np.maximum(shares.forces[:, 2], 0) / areas
         bent = np.linalg.norm(shares.moments[:, :2], axis=1) / (_PLASTIC * areas * radii / 4)
         used = (pulled + bent) / self.actions.bond
         worst = int(used.argmax())
         if used[worst] > self.worst_bond.value:
-            self.worst_bond = Worst(float(used[worst]), _place(self.ground.springs.places[worst]), stage.level)
+            self.worst_bond = Worst(float(used[worst]), _place(self.ground_bond.places[worst] @ self.frame.T), level)
 
     def _beside(self) -> None:
         """What acts on each contact alone: the area, the rim or the nozzle beside it."""
