@@ -47,9 +47,9 @@ def test_a_sealed_one_is_as_large_as_it_is_and_a_drain_serves_where_the_wall_is_
     thin = box((14, 14, 15.5), corner=(3, 3, 3))  # 1.5 mm below the top
     cells, (hollow,) = hollows_of(without(thin))
     assert cells.sealed == 1
-    assert hollow.volume_mm3 == pytest.approx(14 * 14 * 15.5, rel=0.06)
+    assert hollow.volume_mm3 == pytest.approx(14 * 14 * 15.5, rel=0.08)
     assert hollow.way_mm == 0
-    assert hollow.thinnest_mm == pytest.approx(1.5, abs=0.25)
+    assert hollow.thinnest_mm == pytest.approx(1.5, abs=0.45)
     assert hollow.drain_mm[2] == pytest.approx(5 + 19.2, abs=0.4)
     assert np.abs(hollow.at_mm[:2]) == pytest.approx(0, abs=0.3)
     assert not hollow.is_on_plate
@@ -69,7 +69,7 @@ def test_an_opening_narrower_than_asked_counts_and_is_measured(radius, is_narrow
 def test_a_bowl_is_open_once_it_is_built_and_closed_by_the_film_until_then():
     cells, found = hollows_of(without(UPWARDS))
     assert found == ()
-    assert cells.cups.areas == pytest.approx(196, rel=0.05)
+    assert cells.cups.areas == pytest.approx(196, rel=0.08)
     assert cells.cups.levels.min() == pytest.approx(5 + 3, abs=0.3)
     assert cells.cups.middles[:, :2] == pytest.approx(0, abs=0.2)
 

@@ -11,7 +11,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+import shapely
+from manifold3d import Manifold
 from scipy import ndimage
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
@@ -21,11 +25,12 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
-_MOST_ACROSS, _LEAST_CELL_MM = 96, 0.2
+_MOST_ACROSS, _LEAST_CELL_MM = 96, 0.4
 _PAD = 2
 _OUTSIDE = 0
 _HALVINGS = 5
 _LEAST_MOUTH_MM2 = 1.0
+_TRIED = 48
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,6 +109,8 @@ def air_cells(placed: Mesh, watch: Watch = UNWATCHED) -> AirCells | None:
         solid = to_manifold(placed)
     except EditError:
         return None
+    if not _has_holes(solid, placed):
+        return NO_HOLLOWS
     low, high = placed.bounds
     cell = max(float((high - low).max()) / _MOST_ACROSS, _LEAST_CELL_MM)
     gap = 0 if low[2] <= cell else _PAD  # a part that is raised is open below
@@ -112,6 +119,28 @@ def air_cells(placed: Mesh, watch: Watch = UNWATCHED) -> AirCells | None:
     inside = inside_cells(solid, origin, cell, tuple(shape.tolist()), Stretch(watch, 0.0, 0.6))
     body, cups = _followed(~inside, origin, cell)
     return AirCells(origin, cell, ~inside, body, cups, gap > 0)
+
+
+NO_HOLLOWS = AirCells(np.zeros(3), 1.0, np.ones((1, 1, 1), bool), np.ones((1, 1, 1), np.int64), Cups(), is_raised=True)
+"""Of a part that goes round nothing: all its air is outside."""
+
+
+def _has_holes(solid: Manifold, placed: Mesh) -> bool:
+    """Whether a layer goes round a hole at some levels: what is closed off does, but for a slit all through.
+
+    A void has a shell of its own, and is seen by that however low it is.
+    """
+    ends = np.concatenate([placed.faces[:, :2], placed.faces[:, 1:]])
+    graph = coo_array((np.ones(len(ends), bool), (ends[:, 0], ends[:, 1])), shape=(len(placed.vertices),) * 2)
+    shells = len(np.unique(connected_components(graph, directed=False)[1][placed.faces[:, 0]]))
+    if shells > 1:
+        return True
+    low, high = placed.bounds[:, 2]
+    for level in np.linspace(low, high, _TRIED + 2)[1:-1].tolist():
+        rings = (ring for ring in solid.slice(level).to_polygons() if len(ring) > 2)
+        if not all(shapely.is_ccw(shapely.linearrings(ring)) for ring in rings):
+            return True
+    return False
 
 
 class _Bodies:
@@ -145,36 +174,45 @@ class _Bodies:
 
 def _followed(air: Bools, origin: Floats, cell: float) -> tuple[Longs, Cups]:
     """The body of each cell, and the cups at each level on the way up."""
-    bodies, levels = _Bodies(), air.shape[2]
-    numbers = np.full(air.shape, -1, np.int64)
-    rows: list[tuple[float, float, Floats]] = []
-    for level in range(levels):
-        pieces, count = ndimage.label(air[:, :, level])
-        names = np.append(-1, bodies.add(count))
-        names[pieces[0, 0]] = _OUTSIDE  # what is beside the part is outside at every level
-        here = names[pieces]
-        numbers[:, :, level] = here
-        if level:
-            below = numbers[:, :, level - 1]
-            both = (here >= 0) & (below >= 0)
-            for one, other in np.unique(np.column_stack([here[both], below[both]]), axis=0).tolist():
-                bodies.join(one, other)
-        for piece in range(1, count + 1):
-            if bodies.root(int(names[piece])) == _OUTSIDE:
-                continue
-            places = np.argwhere(pieces == piece)
-            area = len(places) * cell**2
-            if area >= _LEAST_MOUTH_MM2:
-                middle = origin[:2] + cell * places.mean(axis=0)
-                rows.append((origin[2] + level * cell, area, middle))
+    flat = np.zeros((3, 3, 3), bool)
+    flat[:, 1, 1] = flat[1, :, 1] = True  # cells of one level that share a side hang together
+    pieces, count = ndimage.label(air, flat)
+    outside = np.unique(pieces[0, 0])  # what is beside the part is outside at every level
+    names = np.arange(count + 1)
+    names[outside] = _OUTSIDE
+    levels = np.zeros(count + 1, np.int64)
+    levels[pieces] = np.arange(air.shape[2])  # a piece lies in one level
+    above, below = pieces[:, :, 1:].reshape(-1), pieces[:, :, :-1].reshape(-1)
+    both = (above > 0) & (below > 0) & ((names[above] != _OUTSIDE) | (names[below] != _OUTSIDE))
+    pairs = np.unique(above[both].astype(np.int64) * (count + 1) + below[both])
+    bodies = _Bodies()
+    bodies.add(count)
+    for number in outside[outside > 0].tolist():
+        bodies.join(number, _OUTSIDE)
+    inner = np.flatnonzero(names != _OUTSIDE)
+    sizes = np.bincount(pieces.reshape(-1), minlength=count + 1)
+    rows: list[int] = []
+    joins = list(zip((pairs // (count + 1)).tolist(), (pairs % (count + 1)).tolist(), strict=True))
+    joins.sort(key=lambda pair: int(levels[pair[0]]))
+    at = 0
+    for number in inner[np.argsort(levels[inner], kind="stable")].tolist():
+        while at < len(joins) and levels[joins[at][0]] <= levels[number]:
+            bodies.join(*joins[at])
+            at += 1
+        if bodies.root(number) != _OUTSIDE and sizes[number] * cell**2 >= _LEAST_MOUTH_MM2:
+            rows.append(number)
+    for one, other in joins[at:]:
+        bodies.join(one, other)
     roots = bodies.roots()
-    used = np.unique(np.append(_OUTSIDE, roots[np.unique(numbers[numbers >= 0])]))  # the outside comes first, being 0
-    body = np.where(numbers >= 0, np.searchsorted(used, roots)[numbers] + 1, 0)
+    used = np.unique(np.append(_OUTSIDE, roots[1:]))  # the outside comes first, being 0
+    body = np.where(pieces > 0, np.searchsorted(used, roots)[pieces] + 1, 0)
     if not rows:
         return body, Cups()
-    heights = np.array([level for level, _, _ in rows])
-    middles = np.column_stack([np.array([middle for _, _, middle in rows]), heights])
-    return body, Cups(heights, np.array([area for _, area, _ in rows]), middles)
+    chosen = np.array(rows)
+    middles = np.array(ndimage.center_of_mass(air, pieces, chosen))
+    heights = origin[2] + cell * levels[chosen]
+    places = np.column_stack([origin[:2] + cell * middles[:, :2], heights])
+    return body, Cups(heights, sizes[chosen] * cell**2, places)
 
 
 @heavy
