@@ -18,7 +18,7 @@ from lean_trellis.core.shop import Library, Machine, Material, shipped_library
 
 # The same examples every time: what is found by chance belongs into a soak, not before a release.
 settings.register_profile(
-    "here", deadline=None, max_examples=25, derandomize=True, suppress_health_check=list(HealthCheck)
+    "here", deadline=None, max_examples=15, derandomize=True, suppress_health_check=list(HealthCheck)
 )
 settings.load_profile("here")
 

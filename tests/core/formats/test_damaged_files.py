@@ -92,7 +92,7 @@ WHOLE = whole_files()
 
 @pytest.mark.parametrize("suffix", list(WHOLE))
 @given(share=st.floats(0, 0.999), noise=st.binary(max_size=8))
-@settings(max_examples=40)
+@settings(max_examples=25)
 def test_a_file_cut_off_anywhere_gets_one_line_and_never_a_wrong_part(tmp_path_factory, suffix, share, noise):
     whole = WHOLE[suffix]
     path = tmp_path_factory.mktemp("cut") / f"part.{suffix}"

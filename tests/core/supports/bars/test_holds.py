@@ -163,7 +163,7 @@ def test_what_is_to_be_avoided_is_touched_only_where_nothing_beside_it_holds():
     st.floats(2.0, 4.0),
     st.floats(0.3, 1.5),
 )
-@settings(max_examples=30)
+@settings(max_examples=15)
 def test_on_any_outline_every_place_of_the_inset_region_is_within_the_bound(reaches, pattern, spacing, inset):
     turn = np.linspace(0, 2 * np.pi, len(reaches), endpoint=False)
     outline = np.column_stack([np.cos(turn), np.sin(turn)]) * np.array(reaches)[:, None]

@@ -36,7 +36,7 @@ some_lattice = st.builds(
 )
 
 
-@settings(max_examples=16, deadline=None)
+@settings(max_examples=10, deadline=None)
 @given(some_lattice, st.sampled_from(["box", "ball", "wavy", "bridge"]))
 def test_area_is_the_outline_less_openings_cuts_and_gaps_and_solids_are_closed(parameters, shape):
     mesh = {"box": lambda: box((18, 12, 4)), "ball": lambda: ball(8, subdivisions=3),
@@ -59,7 +59,7 @@ def test_area_is_the_outline_less_openings_cuts_and_gaps_and_solids_are_closed(p
         assert witness.volume == pytest.approx(panels.area_mm2 * parameters.thickness, rel=1e-4)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(some_lattice)
 def test_under_a_flat_ceiling_the_area_follows_from_the_paths_the_tabs_and_the_openings(parameters):
     parameters = parameters.with_value("ends_on", "plate").with_value("bite_depth", 0.1)
