@@ -38,7 +38,7 @@ def check_reach(state: BuildState) -> Iterator[Finding]:
                 f"{share} of {spec_of(held.support).title.lower()} cannot be reached with a straight tool of "
                 f"{least.value:g} mm",
                 cause="the part itself is in the way from every side", at_mm=tuple(place.tolist()),
-                value=float(len(missed) * step), limit=0.0, source=least.source, part_id=part.part.id,
+                value=float(len(missed) * step), limit=0.0, unit="contacts", source=least.source, part_id=part.part.id,
                 support_id=held.support.id,
                 cures=(Cure("Leave these regions out", about="regions"), Cure("Turn the part", about="pose")),
             )  # fmt: skip

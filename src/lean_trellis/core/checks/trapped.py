@@ -69,6 +69,6 @@ def _supports_inside(state: BuildState, part: PartState, hollows: PartHollows) -
             f"{len(closed_in):,} of {len(grips):,} contacts of {spec_of(held.support).title.lower()} are inside a "
             "closed hollow" + (", until the part comes off the plate" if comes_off else ""),
             cause="nobody gets at them there", at_mm=tuple(place.tolist()), value=float(len(closed_in)), limit=0.0,
-            part_id=part.part.id, support_id=held.support.id,
+            unit="contacts", part_id=part.part.id, support_id=held.support.id,
             cures=(Cure("Leave these regions out", about="regions"), Cure("Drill a drain", about="parts")),
         )  # fmt: skip

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import shapely
 import trimesh
+from checked_parts import job_of, supported
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from manifold3d import Manifold
@@ -13,8 +14,9 @@ from panel_cases import bridge, outlines_of
 from panel_requests import LAYER, request_for
 from sloping_parts import on_surface, signed_distances, slab
 
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.mesh.primitives import ball, box, from_manifold, wavy_plate
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold, wavy_plate
 from lean_trellis.core.supports.common.floors import floors_of
 from lean_trellis.core.supports.panels.lattice import cuts_of, generate_lattice, lattice_paths, rim_rings
 from lean_trellis.core.supports.panels.parameters import LatticeParameters
@@ -162,3 +164,18 @@ def test_under_a_ball_and_on_a_sloping_floor_a_gap_is_kept_by_the_whole_wall(thi
         assert np.median(away) == pytest.approx(0.2, abs=0.02)
     solid = panels.mesh if thickness else panels.sheets[0]
     assert signed_distances(placed, on_surface(solid, 1500)).min() >= 0.18
+
+
+def test_where_a_gap_leaves_no_room_there_is_no_wall(metal):
+    """A gap of 4 mm below a plate that slopes from 2 to 12 mm above the floor of its own part."""
+    job = supported(job_of(metal, sloping_shelf(), offset=0.0), "lattice-metal", contact="gap", gap=4.0)
+    made = Pipeline().structure(job.supports[0], job)
+    assert len(made.slabs) > 0
+    assert (made.slabs.high >= made.slabs.low).all()
+    assert made.solid_mesh.volume > 0
+
+
+def sloping_shelf():
+    floor, post = box((40, 20, 3)), box((2, 20, 16), corner=(-2, 0, 0))
+    roof = to_manifold(box((44, 20, 2))).rotate((0, -14, 0)).translate((-2, 0, 5))
+    return from_manifold(to_manifold(floor) + to_manifold(post) + roof)
