@@ -13,6 +13,8 @@ _NAMES = {
     "figures.worst": "Ten most loaded bars",
     "islands.table": "Islands",
     "left_out.table": "Self-supporting regions",
+    "loads.colour": "Colour supports by",
+    "loads.worst": "Ten most loaded contacts",
     "machine.own.name": "Name of your own machine",
     "machine.value": "New machine value",
     "machine.values": "Machine values",

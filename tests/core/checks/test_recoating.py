@@ -22,7 +22,7 @@ def found(job) -> list:
     return [finding for finding in Pipeline().findings(job) if finding.code == "recoater_edge"]
 
 
-@pytest.mark.parametrize(("length", "is_found"), [(19.9, False), (20.1, True)])
+@pytest.mark.parametrize(("length", "is_found"), [(49.9, False), (50.1, True)])
 def test_the_wall_square_to_the_travel_counts_not_the_one_along_it(along_x, length, is_found):
     findings = found(job_of(along_x, box((80, length, 10)), offset=4.0))
     assert bool(findings) is is_found
@@ -33,7 +33,7 @@ def test_the_wall_square_to_the_travel_counts_not_the_one_along_it(along_x, leng
 
 
 def test_turned_by_the_cure_it_is_met_corner_first(along_x):
-    job = job_of(along_x, box((80, 40, 10)), offset=4.0)
+    job = job_of(along_x, box((80, 60, 10)), offset=4.0)
     (finding,) = found(job)
     healed = finding.cures[0].change.edit(job, Pipeline()).job
     assert found(healed) == []
@@ -43,11 +43,11 @@ def test_turned_by_the_cure_it_is_met_corner_first(along_x):
 def test_round_parts_and_machines_without_a_known_travel_are_left_alone(along_x, metal):
     assert found(job_of(along_x, cylinder(30, 10), ball(20, subdivisions=4))) == []
     unknown = metal[0].model_copy(update={"blade_direction_deg": None}), metal[1]
-    assert found(job_of(unknown, box((80, 40, 10)))) == []
+    assert found(job_of(unknown, box((80, 60, 10)))) == []
 
 
 def test_a_leaning_wall_is_met_layer_by_layer(along_x):
-    job = edits.turn_part(job_of(along_x, box((2, 40, 30)), offset=4.0), "part-1", "y", 40.0).job
+    job = edits.turn_part(job_of(along_x, box((2, 60, 30)), offset=4.0), "part-1", "y", 40.0).job
     part = Pipeline().state(job).parts[0]
     assert len(walls_square_to(part, np.array([1.0, 0, 0]))[0]) == 0
     assert len(walls_square_to(part, np.array([0.0, 1.0, 0]))[0]) == 2

@@ -13,7 +13,7 @@ from lean_trellis.core.arrays import Floats, Longs, Rows
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.health import MeshHealth
-from lean_trellis.core.mesh.hollows import AirCells, Hollow
+from lean_trellis.core.mesh.hollows import AirCells, Cavity
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.detect import Overhangs
@@ -101,7 +101,7 @@ class PartHollows:
     """The air in and round a part (None where it bounds no solid), and hollows that are closed off or nearly so."""
 
     cells: AirCells | None
-    found: tuple[Hollow, ...]
+    found: tuple[Cavity, ...]
 
 
 @dataclass(frozen=True, eq=False)

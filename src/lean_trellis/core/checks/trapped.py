@@ -8,7 +8,7 @@ import numpy as np
 
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartHollows, PartState
-from lean_trellis.core.mesh.hollows import Hollow
+from lean_trellis.core.mesh.hollows import Cavity
 from lean_trellis.core.strength.actions import constant_of
 from lean_trellis.core.supports.common.spec import spec_of
 
@@ -31,11 +31,11 @@ def check_trapped(state: BuildState) -> Iterator[Finding]:
         yield from _supports_inside(state, part, hollows)
 
 
-def _hollow(state: BuildState, part: PartState, hollow: Hollow, inside: str) -> Finding:
+def _hollow(state: BuildState, part: PartState, hollow: Cavity, inside: str) -> Finding:
     least = constant_of(state.job.constants, "least_way")
     is_sealed = hollow.way_mm <= LIMIT_SPARE
     size = f"a hollow of {hollow.volume_mm3:,.0f} mm³"
-    way = "has no way out" if is_sealed else f"opens by {hollow.way_mm:.1f} mm at its widest; limit {least.value:g} mm"
+    way = "is sealed" if is_sealed else f"opens by {hollow.way_mm:.1f} mm at its widest; limit {least.value:g} mm"
     comes_off = hollow.is_on_plate and inside == "powder"  # resin is closed in by the film above as well
     if is_sealed and hollow.is_on_plate:
         way = "is closed until the part comes off the plate"

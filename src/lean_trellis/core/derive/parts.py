@@ -11,7 +11,7 @@ from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth, examine
-from lean_trellis.core.mesh.hollows import AirCells, Hollow, air_cells, find_hollows
+from lean_trellis.core.mesh.hollows import AirCells, Cavity, air_cells, find_hollows
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology, build_topology
@@ -133,7 +133,7 @@ AIR_CELLS: Node[AirCells | None] = Node(
 )  # fmt: skip
 
 
-def _hollows(reader: Reader[tuple[Hollow, ...]]) -> tuple[Hollow, ...]:
+def _hollows(reader: Reader[tuple[Cavity, ...]]) -> tuple[Cavity, ...]:
     cells = reader.one(AIR_CELLS, 0.0, 0.5)
     if cells is None:
         return ()
@@ -141,7 +141,7 @@ def _hollows(reader: Reader[tuple[Hollow, ...]]) -> tuple[Hollow, ...]:
     return find_hollows(cells, least, LEAST_MM3, reader.stretch(0.5, 1.0))
 
 
-HOLLOWS: Node[tuple[Hollow, ...]] = Node(
+HOLLOWS: Node[tuple[Cavity, ...]] = Node(
     "hollows",
     "part",
     _hollows,

@@ -87,7 +87,7 @@ class AirCells:
 
 
 @dataclass(frozen=True)
-class Hollow:
+class Cavity:
     """A hollow: its volume mm³, a place deep in it, and the diameter mm of the widest ball that comes out, 0 if none.
 
     `thinnest_mm` is the least wall between it and the outside, at the place `drain_mm`: there a drain would serve.
@@ -218,19 +218,19 @@ def _followed(air: Bools, origin: Floats, cell: float) -> tuple[Longs, Cups]:
 @heavy
 def find_hollows(
     cells: AirCells, least_way_mm: float, least_mm3: float, watch: Watch = UNWATCHED
-) -> tuple[Hollow, ...]:
+) -> tuple[Cavity, ...]:
     """Hollows out of which nothing comes that is as wide as `least_way_mm`, the largest first."""
     found = [_sealed(cells, number, watch) for number in range(2, cells.sealed + 2)]
     found += _narrow(cells, least_way_mm, watch)
     return tuple(sorted((one for one in found if one.volume_mm3 >= least_mm3), key=lambda one: -one.volume_mm3))
 
 
-def _sealed(cells: AirCells, number: int, watch: Watch) -> Hollow:
+def _sealed(cells: AirCells, number: int, watch: Watch) -> Cavity:
     watch.at(0.7, "measuring hollows")
     return _hollow(cells, cells.body == number, 0.0)
 
 
-def _narrow(cells: AirCells, least_way_mm: float, watch: Watch) -> list[Hollow]:
+def _narrow(cells: AirCells, least_way_mm: float, watch: Watch) -> list[Cavity]:
     """What is open, but only through ways that are too narrow."""
     watch.at(0.8, "measuring ways out")
     away = _to_walls(cells)
@@ -265,7 +265,7 @@ def _closed_off(away: Floats, radius: float, cells: AirCells) -> Bools:
     return np.asarray((pieces > 0) & ~np.isin(pieces, open_ones), bool)
 
 
-def _hollow(cells: AirCells, mine: Bools, way: float) -> Hollow:
+def _hollow(cells: AirCells, mine: Bools, way: float) -> Cavity:
     depth = ndimage.distance_transform_edt(mine)
     deepest = np.unravel_index(int(depth.argmax()), depth.shape)
     outside = cells.air & (cells.body == 1) & ~mine
@@ -274,7 +274,7 @@ def _hollow(cells: AirCells, mine: Bools, way: float) -> Hollow:
     at = np.unravel_index(int(rim.argmin()), rim.shape)
     out = np.array([index[at] for index in nearest])
     wall = max(float(rim[at]) - 1, 0.0) * cells.cell
-    return Hollow(
+    return Cavity(
         float(mine.sum()) * cells.cell**3, _triple(cells.place(np.array(deepest))), way,
         _triple((cells.place(np.array(at)) + cells.place(out)) / 2), wall, cells.is_on_plate(mine),
     )  # fmt: skip

@@ -19,7 +19,7 @@ ASSUMED: Mapping[str, Constant] = {
     "suction_pressure": Constant(value=0.1, unit="N/mm2", source="the most there can be: the air's own pressure"),
     "least_way": Constant(value=2.0, unit="mm", source="assumed: powder and resin come out of holes as wide as this"),
     "tool_diameter": Constant(value=3.0, unit="mm", source="assumed: a slim cutter or chisel"),
-    "blade_edge": Constant(value=20.0, unit="mm", source="assumed: a longer edge may catch the blade"),
+    "blade_edge": Constant(value=50.0, unit="mm", source="assumed: a longer edge may catch the blade"),
     "most_deflection": Constant(value=1.0, unit="layers", source="assumed: one layer"),
 }
 """Constants that a material may leave out."""

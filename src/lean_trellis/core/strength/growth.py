@@ -21,7 +21,7 @@ from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _MOST_LEVELS = 72
-_LEAST_STEP_MM = 0.05
+_LEAST_STEP_MM = 0.25
 
 
 @dataclass(frozen=True, eq=False)

@@ -29,7 +29,7 @@ class LoadsSection(Section):
         self.words = figure()
         self.body.addWidget(self.words)
         self.table = PickTable(
-            ("Contact", "Used", "By", "N"), several=False, stretch=2, widths={0: 62, 1: 48, 3: 60}
+            ("Contact", "Used", "By", "N"), several=False, stretch=2, widths={0: 70, 1: 48, 3: 60}
         )  # fmt: skip
         self.table.setObjectName("loads.worst")
         self.table.setFixedHeight(316)

@@ -223,7 +223,7 @@ def _whole_slabs(height: _Heights, stations: Floats) -> tuple[Slabs, Floats, Flo
     inside = _inside_arches(height, middles, ends)
     low = np.where(low_bites[:, None], low + low_lift, low + np.where(on_part[:, None], inside, 0.0))
     slabs = Slabs(kept, kept + 1, low, high, courses.walls[stretch], bites, low_bites)
-    has_room = (high > low).all(axis=1)  # a gap may leave none between what is below and the surface
+    has_room = np.asarray((high > low).all(axis=1), bool)  # a gap may leave none between what is below and the surface
     return slabs.only(has_room), middles[has_room], ends[has_room]
 
 
