@@ -33,7 +33,7 @@ CODE_TITLES = {
     "keep_out": "in a keep-out zone",
     "limit_leaves_bare": "height limit leaves points without a bar",
     "mesh_unsound": "mesh not sound",
-    "out_of_reach": "out of reach of tools",
+    "out_of_reach": "out of reach",
     "outside_volume": "outside the build volume",
     "parts_overlap": "parts overlap",
     "plate_hold_low": "may come off the plate",
@@ -51,7 +51,7 @@ CODE_TITLES = {
     "temperatures_disagree": "plate temperatures differ",
     "tips_over": "may tip over",
     "trapped": "closed off inside",
-    "too_flexible": "gives way under load",
+    "too_flexible": "gives way",
     "wall_left_out": "wall left out",
     "walls_end_in_air": "walls end in the air",
 }

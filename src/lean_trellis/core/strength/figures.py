@@ -17,8 +17,24 @@ CONTACT, BUCKLING, BENDING = 0, 1, 2
 USED_WORDS = {CONTACT: "stress at the contact", BUCKLING: "buckling", BENDING: "bending"}
 
 
+class UsedFigures:
+    """What all figures of elements under load have: how much of its strength each uses, `used` (n,)."""
+
+    used: Floats
+
+    def values(self, key: str) -> Floats:
+        """(n,): one of the figures by its key in `FIGURES`."""
+        result: Floats = getattr(self, key)
+        return result
+
+    @cached_property
+    def worst(self) -> Longs:
+        """The ten that use most of their strength, the worst first."""
+        return np.argsort(-self.used, kind="stable")[:10]
+
+
 @dataclass(frozen=True, eq=False)
-class GripFigures:
+class GripFigures(UsedFigures):
     """One entry a contact. `used` is load over capacity: above 1 it fails; `used_by` is CONTACT, BUCKLING or BENDING.
 
     `loads_n` acts along the column below, `slenderness` is its free length over its radius of gyration; `levels` the
@@ -35,24 +51,14 @@ class GripFigures:
     contact_mm2: Floats
     source: str = ""
 
-    def values(self, key: str) -> Floats:
-        """(n,): one of the figures by its key in `FIGURES`."""
-        result: Floats = getattr(self, key)
-        return result
-
     def of_elements(self, key: str, count: int) -> Floats:
         """(count,): the most of a figure over the contacts of each element; 0 for those without one."""
         result = np.zeros(count)
         np.maximum.at(result, self.elements, self.values(key))
         return result
 
-    @cached_property
-    def worst(self) -> Longs:
-        """The ten contacts that use most of their strength, the worst first."""
-        return np.argsort(-self.used, kind="stable")[:10]
 
-
-FIGURES: dict[str, tuple[str, str]] = {
+FIGURES = {
     "used": ("Utilisation", ""),
     "loads_n": ("Load", "N"),
     "slenderness": ("Slenderness", ""),

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
 
@@ -16,6 +15,8 @@ from lean_trellis.core.strength.capacity import (
     second_moments,
     slenderness,
 )
+from lean_trellis.core.strength.figures import FIGURES as GRIP_FIGURES
+from lean_trellis.core.strength.figures import UsedFigures
 from lean_trellis.core.strength.statics import GripLoads
 from lean_trellis.core.supports.bars.struts import (
     BEND,
@@ -50,7 +51,7 @@ class BarStrength:
 
 
 @dataclass(frozen=True, eq=False)
-class BarFigures:
+class BarFigures(UsedFigures):
     """One entry a bar. `used` is load over capacity: above 1 it fails; `used_by` is TIP, BUCKLING or BENDING.
 
     `free_mm` is the longest stretch between braces, `loads_n` acts along the bar, `pushes_n` sideways. A bar on a trunk
@@ -72,26 +73,10 @@ class BarFigures:
     trunk_used: Floats = field(default_factory=lambda: np.zeros(0))
     source: str = ""
 
-    def values(self, key: str) -> Floats:
-        """(n,): one of the figures by its key in `FIGURES`."""
-        result: Floats = getattr(self, key)
-        return result
 
-    @cached_property
-    def worst(self) -> Longs:
-        """The ten bars that use most of their strength, the worst first."""
-        return np.argsort(-self.used, kind="stable")[:10]
-
-
-FIGURES: dict[str, tuple[str, str]] = {
-    "used": ("Utilisation", ""),
-    "loads_n": ("Load", "N"),
-    "slenderness": ("Slenderness", ""),
-    "free_mm": ("Free length", "mm"),
-    "lengths_mm": ("Length", "mm"),
-    "leans_deg": ("Lean", "°"),
-    "contact_mm2": ("Contact", "mm²"),
-}
+FIGURES = {
+    **GRIP_FIGURES, "free_mm": ("Free length", "mm"), "lengths_mm": ("Length", "mm"), "leans_deg": ("Lean", "°"),
+}  # fmt: skip
 """What bars can be coloured by: words and unit."""
 
 
