@@ -117,7 +117,7 @@ def _standing(nodes: dict[str, _Node]) -> set[Piece]:
 
 
 def _nodes(state: BuildState) -> dict[str, _Node]:
-    solids = {part.part.id: _Solid(part.overhangs.mesh, part.tree, part.part.pose, part.part.mesh, shells_at(part)[0])
+    solids = {part.part.id: _Solid(part.overhangs.mesh, part.tree, part.part.pose, part.part.mesh, shells_at(part))
               for part in state.parts}  # fmt: skip
     made = {held.support.id: held.structure.mesh for held in state.supports if not held.structure.is_empty}
     solids |= {key: _Solid(mesh, RayTree(mesh)) for key, mesh in made.items()}
@@ -141,8 +141,8 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
     return nodes
 
 
-def shells_at(part: PartState) -> tuple[Longs, int]:
-    """(m,): the number of the solid shell that each face belongs to, ANY for those of voids; and how many there are."""
+def shells_at(part: PartState) -> Longs:
+    """(m,): the number of the solid shell that each face belongs to, ANY for those of voids."""
     mesh = part.overhangs.mesh
     of_face = shells_of(mesh)[mesh.faces[:, 0]]
     count = int(of_face.max(initial=-1)) + 1
@@ -152,13 +152,15 @@ def shells_at(part: PartState) -> tuple[Longs, int]:
     solid = np.flatnonzero(used & ~((volumes < 0) & (count > 1)))
     number = np.full(count, ANY)
     number[solid] = np.arange(len(solid))
-    return number[of_face], len(solid)
+    result: Longs = number[of_face]
+    return result
 
 
 def _part_node(state: BuildState, part: PartState, solids: dict[str, _Solid]) -> _Node:
     """A part with its shells as pieces, but for voids; other shells of its own carry one that begins in or on them."""
     mesh, layer = part.overhangs.mesh, state.job.layer_height
-    of_face = shells_at(part)[0]
+    of_face = solids[part.part.id].piece_of_face
+    assert of_face is not None, "solids of parts know their shells"
     number = np.full(len(mesh.vertices), ANY)
     number[mesh.faces] = of_face[:, None]
     shell_of_vertex, lowest = shells_of(mesh), lowest_places(mesh)

@@ -8,6 +8,7 @@ from typing import Any
 from lean_trellis.core.checks.changes import SetValue
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding, Severity
 from lean_trellis.core.checks.state import BuildState, PartState, PartStrength
+from lean_trellis.core.strength.figures import CONTACT, USED_WORDS
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.core.supports.common.support import Support
@@ -17,7 +18,6 @@ _WANTED = 0.75
 """Cures aim at so much of the strength."""
 _GROWS = {"tip_diameter": 2.0, "shaft_diameter": 3.0, "tab_width": 1.0, "post_tip": 2.0}
 """With which power of a value what it carries grows, at the least."""
-_BY_WORDS = ("stress at the contact", "buckling", "bending")
 _CURED_BY = (("tip_diameter", "tab_width", "post_tip"), ("shaft_diameter",), ("shaft_diameter",))
 
 
@@ -51,10 +51,10 @@ def _overloaded(part: PartState, support: Support, figures: Any, strength: PartS
     grips = spec_of(support).title.lower()
     over = int((figures.used > 1 + LIMIT_SPARE).sum())
     many = f", {over} of {len(figures.used)} contacts over it" if over > 1 else ""
-    level = f" at {float(figures.levels[worst]):.1f} mm" if by == 0 else ""
+    level = f" at {float(figures.levels[worst]):.1f} mm" if by == CONTACT else ""
     yield Finding(
         "held_too_little", severity, part.part.name,
-        f"{grips} loaded to {used:.2f} x its strength by {_BY_WORDS[by]}{level}; limit 1{many}",
+        f"{grips} loaded to {used:.2f} x its strength by {USED_WORDS[by]}{level}; limit 1{many}",
         cause=f"{float(figures.loads_n[worst]):.1f} N act there", at_mm=tuple(figures.places[worst].tolist()),
         value=used, limit=1.0, source=strength.loads.actions.source, part_id=part.part.id, support_id=support.id,
         cures=(*_stronger(support, used, by), Cure("Turn the part", about="pose")),

@@ -114,7 +114,8 @@ STATICS: Node[PartLoads] = Node("statics", "part", _statics, _CONSTANTS, _static
 
 
 def _figures_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    return ((STATICS, part), *((STRUCTURE, support) for support in job.supports_of(part.id)))
+    own = job.supports_of(part.id)
+    return (STATICS, part), *((node, support) for node in (STRUCTURE, CARRIERS) for support in own)
 
 
 def _figures_token(part: Part, job: Job, near: Neighbours) -> Hashable:
@@ -126,8 +127,10 @@ def _figures(reader: Reader[dict[str, Any]]) -> dict[str, Any]:
     """What pulls on the part is carried by all its supports; each family has its own figures."""
     found = reader.one(STATICS, 0, 0.8)
     return {
-        name: spec_named(family, form).loads(made, found.loads[name], found.actions)
-        for (name, family, form), made in zip(reader.token, reader.each(STRUCTURE, 0.8, 1.0), strict=True)
+        name: spec_named(family, form).loads(made, carriers.grips, found.loads[name], found.actions)
+        for (name, family, form), made, carriers in zip(
+            reader.token, reader.each(STRUCTURE, 0.8, 0.9), reader.each(CARRIERS, 0.9, 1.0), strict=True
+        )
     }
 
 

@@ -146,14 +146,8 @@ def _has_holes(solid: Manifold, placed: Mesh) -> bool:
 class _Bodies:
     """What hangs together of the pieces of all levels; number 0 is the outside."""
 
-    def __init__(self) -> None:
-        self._root = [_OUTSIDE]
-
-    def add(self, count: int) -> Longs:
-        """Numbers for so many more."""
-        first = len(self._root)
-        self._root.extend(range(first, first + count))
-        return np.arange(first, first + count)
+    def __init__(self, count: int) -> None:
+        self._root = list(range(count + 1))
 
     def root(self, number: int) -> int:
         """The lowest number of all that it hangs together with."""
@@ -185,8 +179,7 @@ def _followed(air: Bools, origin: Floats, cell: float) -> tuple[Longs, Cups]:
     above, below = pieces[:, :, 1:].reshape(-1), pieces[:, :, :-1].reshape(-1)
     both = (above > 0) & (below > 0) & ((names[above] != _OUTSIDE) | (names[below] != _OUTSIDE))
     pairs = np.unique(above[both].astype(np.int64) * (count + 1) + below[both])
-    bodies = _Bodies()
-    bodies.add(count)
+    bodies = _Bodies(count)
     for number in outside[outside > 0].tolist():
         bodies.join(number, _OUTSIDE)
     inner = np.flatnonzero(names != _OUTSIDE)

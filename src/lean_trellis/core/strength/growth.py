@@ -80,7 +80,7 @@ def stages(placed: Mesh, holds: Floats, watch: Watch = UNWATCHED) -> Iterator[Gr
         if not pieces:
             continue
         upto = int(np.searchsorted(holds[order, 2], level + step / 2, side="right"))
-        rising.rise(pieces, holds, order[first:upto], level)
+        rising.rise(pieces, holds, order[first:upto])
         first = upto
         yield from rising.bodies(level)
 
@@ -97,7 +97,7 @@ class _Rising:
         self._pieces: list[shapely.Polygon] = []
         self._bodies: list[_Body] = []
 
-    def rise(self, pieces: list[shapely.Polygon], holds: Floats, fresh: Longs, level: float) -> None:
+    def rise(self, pieces: list[shapely.Polygon], holds: Floats, fresh: Longs) -> None:
         """The next layer: its pieces belong to the bodies they lie on; fresh holds to the nearest piece."""
         bodies = [_Body() for _ in pieces]
         if self._pieces:

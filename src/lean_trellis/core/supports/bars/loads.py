@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from lean_trellis.core.strength.actions import Actions
+from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.statics import GripLoads
 from lean_trellis.core.supports.bars.figures import BarFigures, BarStrength, bar_figures
 from lean_trellis.core.supports.bars.struts import Bars
 
 
-def figures_of_bars(bars: Bars, loads: GripLoads, actions: Actions) -> BarFigures:
+def figures_of_bars(bars: Bars, _grips: Grips, loads: GripLoads, actions: Actions) -> BarFigures:
     """Figures of the bars of one support, whose tips carry `loads`.
 
     Besides, nozzle and blade push each bar itself sideways: the nozzle with one force, the blade by the bar's width.

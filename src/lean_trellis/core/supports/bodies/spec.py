@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 
 from lean_trellis.core.progress import Watch
-from lean_trellis.core.strength.figures import figures_of_grips
 from lean_trellis.core.strength.push import side_push
 from lean_trellis.core.supports.bodies import faults, report
 from lean_trellis.core.supports.bodies.block import Block, BlockRequest, generate_block
@@ -20,6 +19,7 @@ from lean_trellis.core.supports.bodies.parameters import BlockParameters, Cradle
 from lean_trellis.core.supports.bodies.raft import Raft, generate_raft
 from lean_trellis.core.supports.common.parameters import FamilyParameters, require_shallow
 from lean_trellis.core.supports.common.plain import (
+    figures_by_contact,
     follows_nothing,
     footprint_of_mesh,
     mesh_itself,
@@ -105,7 +105,7 @@ RAFT: FamilySpec[RaftParameters, Raft] = FamilySpec(
     trouble=lambda _: "",
     grips=grips_of_bodies,
     faults=faults.raft_faults,
-    loads=lambda made, loads, actions: figures_of_grips(grips_of_bodies(made), loads, actions),
+    loads=figures_by_contact,
 )
 BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
     title="Block",
@@ -130,7 +130,7 @@ BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
     trouble=lambda _: "",
     grips=grips_of_bodies,
     faults=faults.block_faults,
-    loads=lambda made, loads, actions: figures_of_grips(grips_of_bodies(made), loads, actions),
+    loads=figures_by_contact,
 )
 CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
     title="Cradle",
@@ -155,7 +155,7 @@ CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
     trouble=lambda _: "",
     grips=grips_of_cradle,
     faults=faults.cradle_faults,
-    loads=lambda made, loads, actions: figures_of_grips(grips_of_cradle(made), loads, actions),
+    loads=figures_by_contact,
 )
 FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     title="Flank wall",
@@ -180,7 +180,7 @@ FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     trouble=lambda _: "",
     grips=grips_of_flank,
     faults=faults.flank_faults,
-    loads=lambda made, loads, actions: figures_of_grips(grips_of_flank(made), loads, actions),
+    loads=figures_by_contact,
 )
 for _spec in (RAFT, BLOCK, CRADLE, FLANK):
     register(_spec)

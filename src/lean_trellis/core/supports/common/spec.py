@@ -109,7 +109,7 @@ class FamilySpec(Generic[P, S]):
     """Its contacts that carry the part, with the columns below them."""
     faults: Callable[[FamilyView[P, S]], Iterator[Fault]]
     """What is wrong with a support of it."""
-    loads: Callable[[S, GripLoads, Actions], Any]
+    loads: Callable[[S, Grips, GripLoads, Actions], Any]
     """Figures of its elements under what its contacts carry."""
 
 

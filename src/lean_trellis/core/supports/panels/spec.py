@@ -8,9 +8,8 @@ from typing import Any
 import numpy as np
 
 from lean_trellis.core.progress import Watch
-from lean_trellis.core.strength.figures import figures_of_grips
 from lean_trellis.core.supports.common.parameters import require_shallow
-from lean_trellis.core.supports.common.plain import follows_nothing
+from lean_trellis.core.supports.common.plain import figures_by_contact, follows_nothing
 from lean_trellis.core.supports.common.spec import FamilySpec, Surroundings, register, spec_of
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.core.supports.panels.faults import panel_faults
@@ -84,7 +83,7 @@ LATTICE: FamilySpec[LatticeParameters, Panels] = FamilySpec(
     trouble=left_out_in_words,
     grips=grips_of_panels,
     faults=panel_faults,
-    loads=lambda walls, loads, actions: figures_of_grips(grips_of_panels(walls), loads, actions),
+    loads=figures_by_contact,
 )
 WALL: FamilySpec[WallParameters, Panels] = FamilySpec(
     title="Wall along a line",
@@ -109,7 +108,7 @@ WALL: FamilySpec[WallParameters, Panels] = FamilySpec(
     trouble=left_out_in_words,
     grips=grips_of_panels,
     faults=panel_faults,
-    loads=lambda walls, loads, actions: figures_of_grips(grips_of_panels(walls), loads, actions),
+    loads=figures_by_contact,
 )
 register(LATTICE)
 register(WALL)
