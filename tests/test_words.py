@@ -132,13 +132,18 @@ def notes(source: str) -> Iterator[tuple[int, str]]:
             yield token.start[0], token.string
 
 
+@cache
+def every_note() -> tuple[tuple[str, str], ...]:
+    """All doc strings and comments of the package with where they are."""
+    return tuple(
+        (f"{path.relative_to(ROOT)}:{line}", text)
+        for path in sorted(PACKAGE.rglob("*.py"))
+        for line, text in notes(path.read_text(encoding="utf-8"))
+    )
+
+
 @pytest.mark.parametrize("turn", _NOT_IN_CODE)
 def test_no_doc_string_and_no_comment_uses_the_old_words(turn):
     used = re.compile(rf"\b{turn}\b(?! apart)", re.IGNORECASE)
-    found = [
-        f"{path.relative_to(ROOT)}:{line}: {text!r}"
-        for path in sorted(PACKAGE.rglob("*.py"))
-        for line, text in notes(path.read_text(encoding="utf-8"))
-        if used.search(text)
-    ]
+    found = [f"{place}: {text!r}" for place, text in every_note() if used.search(text)]
     assert not found, "\n".join(found)

@@ -6,9 +6,9 @@ import gc
 import multiprocessing
 import sys
 import threading
-import traceback
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from types import FrameType
 from typing import Any
 
 import pytest
@@ -60,14 +60,23 @@ _HEAVY_HERE: list[str] = []
 def _listen(event: str, args: tuple[object, ...]) -> None:
     if event != EVENT or threading.current_thread() is not threading.main_thread():
         return
-    calls = traceback.extract_stack()
-    places = [place for place, call in enumerate(calls) if "lean_trellis/studio" in call.filename]
+    calls = list(_calls())[::-1]
+    places = [place for place, call in enumerate(calls) if "lean_trellis/studio" in call.f_code.co_filename]
     if not places:
         return
     first, last = calls[places[0]], calls[places[-1]]
-    is_what_a_worker_does = first.name == "answer" or calls[places[0] - 1].filename.endswith("derive/graph.py")
+    before = calls[places[0] - 1].f_code.co_filename
+    is_what_a_worker_does = first.f_code.co_name == "answer" or before.endswith("derive/graph.py")
     if not is_what_a_worker_does:  # else a test asks a request or a node itself
-        _HEAVY_HERE.append(f"{args[0]}, asked for by {Path(last.filename).name}:{last.lineno}")
+        _HEAVY_HERE.append(f"{args[0]}, asked for by {Path(last.f_code.co_filename).name}:{last.f_lineno}")
+
+
+def _calls() -> Iterator[FrameType]:
+    """Who called, the nearest first. `traceback` reads every source on the way: too slow for each ray."""
+    call: FrameType | None = sys._getframe(1)
+    while call is not None:
+        yield call
+        call = call.f_back
 
 
 sys.addaudithook(_listen)

@@ -23,7 +23,7 @@ Topic = Literal["machine", "parts", "pose", "regions", "supports"]
 CODE_TITLES = {
     "bar_no_way": "no clear path for bars",
     "bars_too_near": "bars by hand too close to others",
-    "bar_slender": "unbraced bars too long",
+    "bar_slender": "too slender",
     "fitting_not_validated": "tray not validated",
     "held_too_little": "supports overloaded",
     "hand_work_lost": "manual edits lost",
@@ -52,6 +52,7 @@ CODE_TITLES = {
     "tips_over": "may tip over",
     "trapped": "closed off inside",
     "too_flexible": "gives way",
+    "warp": "ends may curl up",
     "wall_left_out": "wall left out",
     "walls_end_in_air": "walls end in the air",
 }

@@ -25,6 +25,7 @@ from lean_trellis.core.checks.tipping import check_tipping
 from lean_trellis.core.checks.trapped import check_trapped
 from lean_trellis.core.checks.twice import check_twice
 from lean_trellis.core.checks.volume import check_volume
+from lean_trellis.core.checks.warp import check_warp
 from lean_trellis.core.checks.zones import check_zones
 
 Scope = Literal["alone", "near", "cluster", "stack", "first", "loads", "hollows"]
@@ -61,6 +62,7 @@ CHECKS: tuple[Check, ...] = (
     Check("tipping", check_tipping, "stack"),
     Check("protected surfaces", check_protection, "near"),
     Check("strength", check_strength, "loads"),
+    Check("warp", check_warp, "loads"),
     Check("trapped", check_trapped, "hollows"),
     Check("reach", check_reach, "alone"),
     Check("recoating", check_recoating, "alone"),
@@ -68,7 +70,6 @@ CHECKS: tuple[Check, ...] = (
 
 
 NOT_EXAMINED = (
-    "warping",
     "thin walls",
     "proven settings",
 )

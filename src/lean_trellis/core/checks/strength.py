@@ -5,16 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+import numpy as np
+
 from lean_trellis.core.checks.changes import SetValue
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding, Severity
 from lean_trellis.core.checks.state import BuildState, PartState, PartStrength
+from lean_trellis.core.strength.actions import constant_of
 from lean_trellis.core.strength.figures import CONTACT, USED_WORDS
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.core.supports.common.support import Support
 
 _NEARLY = 0.8
-_WANTED = 0.75
+_WANTED, _SPARE = 0.75, 1.02
 """Cures aim at so much of the strength."""
 _GROWS = {"tip_diameter": 2.0, "shaft_diameter": 3.0, "tab_width": 1.0, "post_tip": 2.0}
 """With which power of a value what it carries grows, at the least."""
@@ -31,9 +34,46 @@ def check_strength(state: BuildState) -> Iterator[Finding]:
             figures = strength.figures.get(held.support.id)
             if figures is not None and len(figures.used):
                 yield from _overloaded(part, held.support, figures, strength)
+                yield from _slender(state, part, held.support, figures)
         if not state.job.machine.is_belt:
             yield from _loose(part, strength)
             yield from _flexible(state, part, strength)
+
+
+def _slender(state: BuildState, part: PartState, support: Support, figures: Any) -> Iterator[Finding]:
+    """Columns more slender than builders of frames take, whatever they carry."""
+    limit = constant_of(state.job.constants, "most_slender")
+    over = np.flatnonzero(figures.slenderness > limit.value)
+    if not len(over):
+        return
+    worst = int(over[figures.slenderness[over].argmax()])
+    slender = float(figures.slenderness[worst])
+    yield Finding(
+        "bar_slender", "caution", part.part.name,
+        f"{len(over)} of {len(figures.slenderness)} columns of {spec_of(support).title.lower()} too slender: "
+        f"slenderness {slender:.0f} at worst; limit {limit.value:.0f}",
+        cause="they are long for their width, and free at the top", at_mm=_place(figures, worst),
+        value=slender, limit=limit.value, source=limit.source, part_id=part.part.id, support_id=support.id,
+        cures=(*_thicker(support, slender / limit.value), *_braced(support)),
+    )  # fmt: skip
+
+
+def _thicker(support: Support, over: float) -> Iterator[Cure]:
+    value = support.parameters.model_dump().get("shaft_diameter")
+    if isinstance(value, float):
+        wanted = round(_within(support.parameters, "shaft_diameter", value * over * _SPARE), 2)
+        title = (type(support.parameters).model_fields["shaft_diameter"].title or "").lower()
+        yield Cure(f"Set {title} to {wanted:g} mm", SetValue(support.id, "shaft_diameter", wanted))
+
+
+def _braced(support: Support) -> Iterator[Cure]:
+    if support.parameters.model_dump().get("brace") == "none":
+        yield Cure("Brace them with a zigzag", SetValue(support.id, "brace", "zigzag"))
+
+
+def _place(figures: Any, number: int) -> tuple[float, float, float]:
+    x, y, z = figures.places[number].tolist()
+    return x, y, z
 
 
 def _severity(used: float) -> Severity | None:
@@ -55,7 +95,7 @@ def _overloaded(part: PartState, support: Support, figures: Any, strength: PartS
     yield Finding(
         "held_too_little", severity, part.part.name,
         f"{grips} loaded to {used:.2f} x its strength by {USED_WORDS[by]}{level}; limit 1{many}",
-        cause=f"{float(figures.loads_n[worst]):.1f} N act there", at_mm=tuple(figures.places[worst].tolist()),
+        cause=f"{float(figures.loads_n[worst]):.1f} N act there", at_mm=_place(figures, worst),
         value=used, limit=1.0, source=strength.loads.actions.source, part_id=part.part.id, support_id=support.id,
         cures=(*_stronger(support, used, by), Cure("Turn the part", about="pose")),
     )  # fmt: skip

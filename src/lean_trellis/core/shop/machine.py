@@ -86,6 +86,7 @@ class Machine(Frozen):
     purge_tower: Zone | None = None
     surfaces: tuple[str, ...] = Field((), description="plate surfaces that can be fitted")
     fittings: tuple[str, ...] = Field((), description="trays or vats that can be fitted")
+    chamber_most: float | None = Field(None, ge=0, le=500, description="how warm its chamber can be held, °C")
     note: str = ""
 
     @property

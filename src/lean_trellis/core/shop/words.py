@@ -49,6 +49,9 @@ CONSTANTS = {
     "wait_before": ValueWords("Settling time", help="Before exposure: the resin comes to rest."),
     "wait_after": ValueWords("Hold time", help="After exposure: the layer sets before the lift."),
     "edge_smoothing": ValueWords("Edge smoothing", help="Share of grey at the pixels of an edge."),
+    "warp_stress": ValueWords("Warp stress", help="Left in layers that are kept from shrinking: curls long parts."),
+    "softening_temperature": ValueWords("Softens at", help="Layers begin to shrink against each other below it."),
+    "chamber_temperature": ValueWords("Chamber temperature", help="The warmer the chamber, the less a part warps."),
 }
 _PLAIN = {
     "name": ValueWords("Name"),
@@ -57,6 +60,7 @@ _PLAIN = {
     "plate.width": ValueWords("Plate width", "mm", "Along X; the diameter of a round one."),
     "plate.depth": ValueWords("Plate depth", "mm", "Along Y."),
     "height": ValueWords("Build height", "mm", "Nothing may be higher."),
+    "chamber_most": ValueWords("Warmest chamber", "°C"),
     "layer_least": ValueWords("Thinnest layer", "mm"),
     "layer_most": ValueWords("Thickest layer", "mm"),
     "nozzles": ValueWords("Nozzles", help="How many materials it can change between."),

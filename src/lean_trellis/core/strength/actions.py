@@ -20,6 +20,13 @@ ASSUMED: Mapping[str, Constant] = {
     "least_way": Constant(value=2.0, unit="mm", source="assumed: powder and resin come out of holes as wide as this"),
     "tool_diameter": Constant(value=3.0, unit="mm", source="assumed: a slim cutter or chisel"),
     "blade_edge": Constant(value=50.0, unit="mm", source="assumed: a longer edge may catch the blade"),
+    "bond_depth": Constant(
+        value=100.0, unit="mm", source="assumed: warm beside the plate, a part gives there as this much cold material"
+    ),
+    "room_temperature": Constant(value=23.0, unit="degC", source="a heated shop"),
+    "most_slender": Constant(
+        value=200.0, unit="1", source="K L / r of columns in ANSI/AISC 360, section E2: preferably no more"
+    ),
     "most_deflection": Constant(value=1.0, unit="layers", source="assumed: one layer"),
 }
 """Constants that a material may leave out."""
@@ -28,6 +35,7 @@ _USED: dict[Process, tuple[str, ...]] = {
     "powder_bed": ("strength", "stiffness", "thermal_lift", "lift_depth", "corner_lift", "recoater_push"),
     "extrusion": ("strength", "stiffness", "nozzle_push", "density"),
 }
+_OF_WARP = ("warp_stress", "softening_temperature", "chamber_temperature", "corner_lift", "bond_depth")
 SIDES = np.array([[1.0, 0, 0], [0, 1.0, 0], [-1.0, 0, 0], [0, -1.0, 0]])
 
 
@@ -42,7 +50,9 @@ class Actions:
 
     `peel` and `suction` act over areas of a layer, away from the plate; `blade` N/mm on what is at the current top, by
     its width, along each of `blade_ways` (b, 3); `nozzle` N on one place, down or to any side; `weight` N/mm³; `lift`
-    N/mm along free rims, by the solid above them over `lift_depth` mm, `corner_lift` times as much at corners.
+    N/mm along free rims, by the solid above them over `lift_depth` mm, `corner_lift` times as much at corners; `warp`
+    is the shrinkage stress left in layers that are kept from shrinking, and `bond_depth` mm how much of its own
+    material a part gives by where it lies on the plate.
     """
 
     process: Process
@@ -58,9 +68,13 @@ class Actions:
     lift: float = 0.0
     lift_depth: float = 1.0
     corner_lift: float = 1.0
+    warp: float = 0.0
+    bond_depth: float = 1.0
     most_deflection: float = 1.0
     source: str = ""
     is_measured: bool = False
+    warp_source: str = ""
+    is_warp_measured: bool = False
 
     def lift_at(self, solid_above: Floats) -> Floats:
         """(n,) N/mm: the thermal lift of a rim with so much solid (n,) mm above it: lift (1 - exp(-H / depth))."""
@@ -71,20 +85,33 @@ class Actions:
 def actions_of(machine: Machine, constants: Mapping[str, Constant]) -> Actions:
     """What acts on a machine with a material's constants; those that it leaves out are assumed, and said to be."""
     process = machine.process
-    known = {key: constants.get(key, ASSUMED.get(key)) for key in (*_USED[process], "most_deflection")}
-    used = {key: constant for key, constant in known.items() if constant is not None}
+    used = _known(constants, (*_USED[process], "most_deflection"))
+    of_warp = _known(constants, _OF_WARP) if "warp_stress" in constants else {}
+    values = {key: constant.value for key, constant in (used | of_warp).items()}
 
     def value(key: str) -> float:
-        return used[key].value if key in used else 0.0
+        return values.get(key, 0.0)
 
     return Actions(
         process, value("strength"), value("stiffness"), side_push(constants).bond_mpa, value("peel_pressure"),
         value("suction_pressure"), value("recoater_push"), blade_ways(machine), value("nozzle_push"),
-        value("density") * 1e-6 * _GRAVITY, value("thermal_lift"), value("lift_depth"), value("corner_lift"),
-        value("most_deflection"),
-        "; ".join(f"{key.replace('_', ' ')} {used[key].value:g} {used[key].unit}: {used[key].source}" for key in used),
-        not any(constant.is_assumed for constant in used.values()),
+        value("density") * 1e-6 * _GRAVITY, value("thermal_lift"), value("lift_depth"), values.get("corner_lift", 1.0),
+        warp_stress(machine, constants), values.get("bond_depth", 1.0) if process == "extrusion" else 1.0,
+        value("most_deflection"), _in_words(used), _are_measured(used), _in_words(of_warp), _are_measured(of_warp),
     )  # fmt: skip
+
+
+def _known(constants: Mapping[str, Constant], keys: tuple[str, ...]) -> dict[str, Constant]:
+    known = {key: constants.get(key, ASSUMED.get(key)) for key in keys}
+    return {key: constant for key, constant in known.items() if constant is not None}
+
+
+def _in_words(used: Mapping[str, Constant]) -> str:
+    return "; ".join(f"{key.replace('_', ' ')} {one.value:g} {one.unit}: {one.source}" for key, one in used.items())
+
+
+def _are_measured(used: Mapping[str, Constant]) -> bool:
+    return not any(constant.is_assumed for constant in used.values())
 
 
 def blade_ways(machine: Machine) -> Floats:
@@ -96,3 +123,20 @@ def blade_ways(machine: Machine) -> Floats:
     turn = np.radians(machine.blade_direction_deg)
     way = np.array([np.cos(turn), np.sin(turn), 0.0])
     return np.stack([way, -way])
+
+
+def warp_stress(machine: Machine, constants: Mapping[str, Constant]) -> float:
+    """MPa: the shrinkage stress left in layers, less where the chamber is warm; 0 where the material names none.
+
+    In proportion to how far layers cool below the temperature at which they soften (Wang, Xi and Jin 2007, A model
+    research for prototype warp deformation in the FDM process).
+    """
+    stress, softens = constants.get("warp_stress"), constants.get("softening_temperature")
+    if stress is None:
+        return 0.0
+    if softens is None:
+        return stress.value
+    room = constant_of(constants, "room_temperature").value
+    wanted = constants.get("chamber_temperature")
+    warm = room if wanted is None else min(wanted.value, max(machine.chamber_most or room, room))
+    return stress.value * max(softens.value - warm, 0.0) / max(softens.value - room, 1e-9)

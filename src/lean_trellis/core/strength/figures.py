@@ -37,8 +37,8 @@ class UsedFigures:
 class GripFigures(UsedFigures):
     """One entry a contact. `used` is load over capacity: above 1 it fails; `used_by` is CONTACT, BUCKLING or BENDING.
 
-    `loads_n` acts along the column below, `slenderness` is its free length over its radius of gyration; `levels` the
-    height at which the contact is used most.
+    `loads_n` acts along the column below, `slenderness` is K times its free length over its radius of gyration, K as for
+    buckling; `levels` the height at which the contact is used most.
     """
 
     places: Floats
@@ -78,6 +78,6 @@ def figures_of_grips(grips: Grips, loads: GripLoads, actions: Actions) -> GripFi
     return GripFigures(
         grips.places, grips.elements, frozen(np.maximum(loads.pulls, loads.pushes)), frozen(stacked.max(axis=1)),
         frozen(stacked.argmax(axis=1).astype(np.uint8)),
-        frozen(grips.lengths / np.sqrt(np.maximum(grips.moments, 1e-12) / sections)), frozen(loads.levels),
+        frozen(SWAYING * grips.lengths / np.sqrt(np.maximum(grips.moments, 1e-12) / sections)), frozen(loads.levels),
         grips.areas, actions.source,
     )  # fmt: skip

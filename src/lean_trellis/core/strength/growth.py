@@ -22,6 +22,7 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 
 _MOST_LEVELS = 72
 _LEAST_STEP_MM = 0.25
+_Layer = tuple[float, float, float, float, float]
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,7 +31,7 @@ class GrownBody:
 
     Of that layer: `area` mm², `middle` (3,), the second `moments` (3,) of its area about that, mm⁴ (Σx², Σy², Σxy), and
     the corners `hull` (k, 2) round it. Of the body: the numbers of its `holds` (h,), its `volume` mm³, `heavy` (3,) its
-    centre of mass, and the `stem` (s, 4) of layers below: level and second moments.
+    centre of mass, and the `stem` (s, 5) of layers below: level, second moments and area.
     """
 
     level: float
@@ -55,7 +56,7 @@ class _Body:
     volume: float = 0.0
     first: Floats = field(default_factory=lambda: np.zeros(3))
     """Volume times place, summed."""
-    stem: list[tuple[float, float, float, float]] = field(default_factory=list)
+    stem: list[_Layer] = field(default_factory=list)
 
 
 def stages(placed: Mesh, holds: Floats, watch: Watch = UNWATCHED) -> Iterator[GrownBody]:
@@ -118,7 +119,7 @@ class _Rising:
             at = np.array([*middle, level])
             body.volume += area * self._step
             body.first += area * self._step * at
-            body.stem.append((level, *moments))
+            body.stem.append((level, *moments, area))
             hull = shapely.get_coordinates(shapely.convex_hull(shapely.multipolygons(mine)))
             yield GrownBody(
                 level, self._step, area, at, np.array(moments), hull, np.array(body.holds, np.int64), body.volume,
@@ -141,14 +142,12 @@ def _merge(bodies: list[_Body], new: int, below: list[_Body], old: int) -> None:
                 some[place] = theirs
 
 
-def _both(
-    one: list[tuple[float, float, float, float]], other: list[tuple[float, float, float, float]]
-) -> list[tuple[float, float, float, float]]:
+def _both(one: list[_Layer], other: list[_Layer]) -> list[_Layer]:
     """The layers below two bodies that meet: side by side, each bends for itself."""
     found = {entry[0]: entry for entry in one}
-    for level, *moments in other:
-        mine = found.get(level, (level, 0.0, 0.0, 0.0))
-        found[level] = (level, mine[1] + moments[0], mine[2] + moments[1], mine[3] + moments[2])
+    for level, xx, yy, xy, area in other:
+        mine = found.get(level, (level, 0.0, 0.0, 0.0, 0.0))
+        found[level] = (level, mine[1] + xx, mine[2] + yy, mine[3] + xy, mine[4] + area)
     return [found[level] for level in sorted(found)]
 
 
@@ -194,5 +193,5 @@ def _as_one(placed: Mesh, count: int) -> GrownBody:
     return GrownBody(
         float(high), float(high - low), area, at, np.array(moments),
         shapely.get_coordinates(shapely.convex_hull(shadow)), np.arange(count), area * float(high - low),
-        np.array([*middle, float(low + high) / 2]), np.array([[float(low), *moments]]),
+        np.array([*middle, float(low + high) / 2]), np.array([[float(low), *moments, area]]),
     )  # fmt: skip

@@ -24,12 +24,14 @@ from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
 from lean_trellis.core.strength.sharing import RigidPlate, Shares, Springs
+from lean_trellis.core.strength.warping import Hold, curl_of
 
 _SHEAR = 3.0
 """Of distortion energy: σ² + 3 τ² (von Mises 1913)."""
 _PLASTIC = 16 / (3 * np.pi)
 """A solid round section yields wholly at so many times the moment at which it begins to (shape factor, Roark)."""
 _REST_STEP_MM, _MOST_RESTS = 2.0, 400
+_FINE_MM, _MOST_FINE, _MOST_ACROSS = 1.0, 4000, 128
 _REST_DEPTH_MM = 1.0
 """A part that lies on the plate is as stiff there as this much of its own material: assumed."""
 _RIGID = 5.0
@@ -39,6 +41,10 @@ _APART = 1e5
 _SAMPLE_MM = 1.0
 _SHARING, _NEAR_MM = 4, 0.25
 _BESIDE_MM = 2.0
+_LITTLE = 0.02
+"""Warp that uses less of what holds is not followed."""
+_BRIM_MM = 12.0
+"""What lies on the plate no farther than this beside what holds a body holds it, too."""
 """Contacts no farther than this beside a layer's box hold what grows above them."""
 
 
@@ -99,6 +105,8 @@ class Statics:
     """How much of the bond to the plate is used, the part's own and that of its supports' feet."""
     deflection: Worst = field(default_factory=Worst)
     """How far the current top gives way, mm."""
+    warp: Worst = field(default_factory=Worst)
+    """How much of what holds it down the ends of a body that curls use."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -164,7 +172,12 @@ class _Sums:
         self.ground_bond = ground
         count = len(self.grips)
         self.pulls, self.pushes, self.sides, self.used, self.levels = (np.zeros(count) for _ in range(5))
-        self.worst_bond, self.worst_flex = Worst(), Worst()
+        self.worst_bond, self.worst_flex, self.worst_warp = Worst(), Worst(), Worst()
+        self.lying, self.under = Hold(), Hold()
+        self._held_down: tuple[bytes, Hold] = b"", Hold()
+        if actions.warp > 0:
+            self.lying = self._lying(rests)
+            self.under = self._lying(Bond.joined([_rests(standing.overhangs, _FINE_MM, _MOST_FINE), standing.feet]))
         self._find_cups, self.cups = standing.cups, Cups()
 
     def over_all(self, watch: Watch) -> Statics:
@@ -176,11 +189,14 @@ class _Sums:
                 self.cups = self._find_cups()
             for stage in grown:
                 self._add(stage)
+                if self.actions.warp > 0:
+                    self._warp(stage)
             self._beside()
         loads = GripLoads(self.pulls, self.pushes, self.sides, self.used, self.levels)
         ends = np.cumsum([0, *self.sizes]).tolist()
         parts = [loads.only(np.arange(begin, end)) for begin, end in pairwise(ends)]
-        return Statics(tuple(parts), self._in_plate(self.worst_bond), self._in_plate(self.worst_flex))
+        return Statics(tuple(parts), self._in_plate(self.worst_bond), self._in_plate(self.worst_flex),
+                       self._in_plate(self.worst_warp))  # fmt: skip
 
     def _in_plate(self, worst: Worst) -> Worst:
         x, y, z = (np.array(worst.at_mm) @ self.frame).tolist()
@@ -295,6 +311,47 @@ class _Sums:
         beside = ((places[:, :2] >= low) & (places[:, :2] <= high)).all(axis=1)
         return float(places[beside, 2].max(initial=-np.inf))
 
+    def _lying(self, ground: Bond) -> Hold:
+        """What lies on the plate as it holds against warp."""
+        a = self.actions
+        areas = ground.areas
+        stiffness = a.stiffness * areas / a.bond_depth
+        return Hold(ground.places @ self.frame.T, np.sqrt(areas), stiffness, areas * a.bond)
+
+    def _warp(self, stage: GrownBody) -> None:
+        """What the curling of a body asks of what holds it down: what lies on the plate, or the contacts in metal."""
+        holding = stage.holds[stage.holds < len(self.plate.springs)]
+        holding = holding[self.plate.springs.pulls[holding]]
+        if len(holding) < 2:
+            return
+        key = holding.tobytes()
+        if key != self._held_down[0]:
+            self._held_down = (
+                key,
+                self._on_plate(holding) if self.actions.process == "extrusion" else self._gripping(holding),
+            )
+        a = self.actions
+        curl = curl_of(
+            stage, self._held_down[1], a.warp, a.stiffness, a.corner_lift, max(self.worst_warp.value, _LITTLE)
+        )
+        if curl is not None:
+            self.worst_warp = Worst(curl.used, curl.at_mm, stage.level)
+
+    def _on_plate(self, holding: Longs) -> Hold:
+        """What lies on the plate below and beside contacts."""
+        held = self.plate.springs.places[holding, :2]
+        low, high = held.min(axis=0) - _BRIM_MM, held.max(axis=0) + _BRIM_MM
+        at = self.under.places[:, :2]
+        return self.under.only(np.flatnonzero(((at >= low) & (at <= high)).all(axis=1)))
+
+    def _gripping(self, holding: Longs) -> Hold:
+        """Contacts, and where a part lies on the plate itself."""
+        own, count, a = holding[holding < len(self.grips)], len(self.grips), self.actions
+        springs = self.plate.springs
+        areas = self.grips.areas[own]
+        gripping = Hold(springs.places[own], np.sqrt(areas), springs.axial[own], areas * a.strength)
+        return Hold.joined([gripping, self.lying.only(holding[holding >= count] - count)])
+
     def _bond(self, shares: Shares, level: float) -> None:
         """What a load asks of all that lies on the plate."""
         areas = np.maximum(self.ground_bond.areas, 1e-9)
@@ -348,13 +405,13 @@ def _bonded(bond: Bond, frame: Floats, stiffness: float) -> Springs:
     return Springs(bond.places @ frame.T, axes, axial, 0.4 * axial, turning, np.ones(count, bool))
 
 
-def _rests(overhangs: Overhangs) -> Bond:
-    """Where the part itself lies on the plate."""
+def _rests(overhangs: Overhangs, least_mm: float = _REST_STEP_MM, most: int = _MOST_RESTS) -> Bond:
+    """Where the part itself lies on the plate, in some `most` spots no closer than `least_mm`."""
     mesh, faces = overhangs.mesh, np.flatnonzero(overhangs.on_plate)
     if not len(faces):
         return Bond()
-    step = max(_REST_STEP_MM, float(np.sqrt(mesh.areas[faces].sum() / _MOST_RESTS)))
-    places, on = places_on(mesh, faces, step)
+    step = max(least_mm, float(np.sqrt(mesh.areas[faces].sum() / most)))
+    places, on = places_on(mesh, faces, step, most_across=_MOST_ACROSS)
     shares = np.bincount(on, minlength=len(mesh.faces))[on]
     return Bond(places, mesh.areas[on] / shares).coarse(step)
 

@@ -54,8 +54,9 @@ class BarStrength:
 class BarFigures(UsedFigures):
     """One entry a bar. `used` is load over capacity: above 1 it fails; `used_by` is TIP, BUCKLING or BENDING.
 
-    `free_mm` is the longest stretch between braces, `loads_n` acts along the bar, `pushes_n` sideways. A bar on a trunk
-    counts with the worst of what is below it.
+    `free_mm` is the longest stretch between braces, `slenderness` K times that over the radius of gyration, K as for
+    buckling; `loads_n` acts along the bar, `pushes_n` sideways. A bar on a trunk counts with the worst of what is below
+    it.
     """
 
     places: Floats
@@ -86,6 +87,7 @@ def bar_figures(bars: Bars, loads: GripLoads, strength: BarStrength) -> BarFigur
     own, trunks = free_lengths(bars)
     braced = are_braced(bars)
     pushes = np.maximum(_pushes(shafts, strength), loads.sides)
+    slender = np.where(braced[: len(bars)], HINGED, SWAYING) * slenderness(own, shafts, bars.sides)
     stacked = _ratios(
         _Carried(loads.used, loads.pushes, pushes), shafts, own, braced[: len(bars)], bars.sides, strength
     )
@@ -97,7 +99,7 @@ def bar_figures(bars: Bars, loads: GripLoads, strength: BarStrength) -> BarFigur
     used[on_trunk[heavier]] = below[heavier]
     by[on_trunk[heavier]] = trunk_by[bars.trunk[on_trunk[heavier]]]
     return BarFigures(
-        bars.holds, bars.lengths_mm, frozen(_leans(bars)), frozen(own), frozen(slenderness(own, shafts, bars.sides)),
+        bars.holds, bars.lengths_mm, frozen(_leans(bars)), frozen(own), frozen(slender),
         frozen(np.maximum(loads.pulls, loads.pushes)), frozen(pushes), frozen(used), frozen(by.astype(np.uint8)),
         bars.contact_areas_mm2, frozen(loads.levels), frozen(trunk_used), strength.source,
     )  # fmt: skip

@@ -33,14 +33,33 @@ class RaftParameters(FamilyParameters):
         applies_when=lambda p: p.outline == "follow" and p.holes == "keep",
         help="Holes that no circle of this diameter fits into are filled.",
     )  # fmt: skip
+    brim_width: float = parameter(
+        0.0, "Brim width", unit="mm", least=0, most=50, question="holds",
+        help="A thin rim on the plate this far round it, so that long ends do not curl up; 0: none.",
+    )  # fmt: skip
+    brim_layers: int = parameter(
+        1, "Brim height", unit="layers", least=1, most=20, question="holds",
+        applies_when=lambda p: p.brim_width > 0 or p.corner_pads > 0, help="Layers of brim and corner pads.",
+    )  # fmt: skip
+    corner_pads: float = parameter(
+        0.0, "Corner pads", unit="mm", least=0, most=100, question="holds",
+        help="Diameter of thin discs under sharp corners, where warp lifts most; 0: none.",
+    )  # fmt: skip
     thickness: float = parameter(
-        0.6, "Thickness", unit="mm", least=0.05, most=50, question="carries",
-        help="Height of the raft. The build offset counts from the plate, so it has to be as much at least.",
+        0.6, "Thickness", unit="mm", least=0, most=50, question="carries",
+        help="Height of the raft. The build offset counts from the plate, so it has to be as much at least. "
+        "0: no plate, only brim and pads round what lies on the build plate.",
     )  # fmt: skip
     edge_slope: float = parameter(
         0.0, "Edge slope", unit="°", least=0, most=75, question="stands",
         help="How far its sides lean inward from vertical: a sloped edge lets a tool under.",
     )  # fmt: skip
+
+    @model_validator(mode="after")
+    def _is_something(self) -> RaftParameters:
+        if self.thickness == 0 and self.brim_width == 0 and self.corner_pads == 0:
+            raise ValueError("without thickness it needs a brim or corner pads")
+        return self
 
     @property
     def draw_in(self) -> float:

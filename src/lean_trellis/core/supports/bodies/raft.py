@@ -10,6 +10,7 @@ import shapely
 
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.overhang.detect import Overhangs
+from lean_trellis.core.strength.warping import sharp_corners
 from lean_trellis.core.supports.bodies.bodies import Bodies, Grip, grip_on_faces
 from lean_trellis.core.supports.bodies.parameters import RaftParameters
 from lean_trellis.core.supports.common.floors import Shape, moved_out
@@ -52,6 +53,8 @@ def generate_raft(
     Raises `ParameterError` where the margin leaves nothing of it.
     """
     standing = shapely.union_all([shadow for shadow in shadows if not shadow.is_empty])
+    if p.thickness == 0:
+        return _brim_alone(p, shapely.union_all([_lying(one) for one in overhangs]), layer_height)
     base = _base(standing, p)
     shape = _with_margin(base, p)
     holes: tuple[Hole, ...] = ()
@@ -64,9 +67,34 @@ def generate_raft(
             "margin", f"{p.margin:g} mm leaves nothing of the raft", f"give more than {-widest:.2f} mm"
         )
     parts = polygons_of(shape)
-    bodies = tuple(plate(part, 0.0, p.thickness, p.draw_in) for part in parts)
-    return Raft(bodies, "raft", "rafts", _grip(p, shape, overhangs, layer_height), shapely.union_all(parts),
-                p.thickness, holes)  # fmt: skip
+    rims = polygons_of(_rim(base, shape, p))
+    bodies = [plate(part, 0.0, p.thickness, p.draw_in) for part in parts]
+    bodies += [plate(rim, 0.0, p.brim_layers * layer_height) for rim in rims]
+    return Raft(tuple(bodies), "raft", "rafts", _grip(p, shape, overhangs, layer_height),
+                shapely.union_all([*parts, *rims]), p.thickness, holes)  # fmt: skip
+
+
+def _lying(overhangs: Overhangs) -> Shape:
+    """What of a part lies on the plate."""
+    mesh = overhangs.mesh
+    return shapely.union_all(shapely.polygons(mesh.vertices[mesh.faces[overhangs.on_plate]][:, :, :2]))
+
+
+def _brim_alone(p: RaftParameters, lying: Shape, layer_height: float) -> Raft:
+    """Only brim and pads round what lies on the plate; nothing where nothing does."""
+    rims = polygons_of(_rim(_base(lying, p), lying, p))
+    bodies = tuple(plate(rim, 0.0, p.brim_layers * layer_height) for rim in rims)
+    return Raft(bodies, "brim", "brims", Grip(), shapely.union_all(rims))
+
+
+def _rim(outline: Shape, shape: Shape, p: RaftParameters) -> Shape:
+    """Brim and corner pads beyond a shape; its holes get none."""
+    whole = shapely.union_all([shapely.Polygon(part.exterior) for part in polygons_of(shape)])
+    around = [widened(whole, p.brim_width)] if p.brim_width > 0 else []
+    if p.corner_pads > 0:
+        hull = shapely.get_coordinates(shapely.convex_hull(outline))
+        around += list(shapely.buffer(shapely.points(sharp_corners(hull)), p.corner_pads / 2))
+    return shapely.union_all(around).difference(whole)
 
 
 def _base(standing: Shape, p: RaftParameters) -> Shape:

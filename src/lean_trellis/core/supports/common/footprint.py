@@ -8,8 +8,10 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs, Rows
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.sampling import places_on
 
 ON_PLATE_MM = 0.02
+_PATCH_MM, _MOST_PATCHES, _MOST_ACROSS = 1.5, 4000, 128
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,9 +24,14 @@ class Patches(Rows):
 
 
 def patches_of_faces(mesh: Mesh, faces: Longs) -> Patches:
-    """Some faces of a mesh as patches."""
+    """Some faces of a mesh as patches; large ones count as several."""
     corners = mesh.vertices[np.unique(mesh.faces[faces])][:, :2]
-    return Patches(mesh.centroids_of(faces)[:, :2], mesh.areas[faces], corners)
+    if not len(faces):
+        return Patches(np.zeros((0, 2)), np.zeros(0), corners)
+    step = max(_PATCH_MM, float(np.sqrt(mesh.areas[faces].sum() / _MOST_PATCHES)))
+    places, on = places_on(mesh, faces, step, most_across=_MOST_ACROSS)
+    shares = np.bincount(on, minlength=len(mesh.faces))[on]
+    return Patches(places[:, :2], mesh.areas[on] / shares, corners)
 
 
 def patches_of_solid(mesh: Mesh) -> Patches:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Longs
+from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.strength.grips import Grips, upright
 from lean_trellis.core.supports.panels.panels import Panels
 
@@ -13,7 +13,7 @@ _LEAST_MM = 0.05
 
 
 def grips_of_panels(panels: Panels) -> Grips:
-    """One a tab. Sideways a lone wall bends about its thickness; one that others cross is held in their planes."""
+    """One a tab. A piece of walls stands as one: sideways it bends about the weaker axis of what it is in plan."""
     tabs, thick = panels.tabs, panels.built_thickness
     if not len(tabs):
         return Grips()
@@ -24,12 +24,13 @@ def grips_of_panels(panels: Panels) -> Grips:
     lowest = np.full(len(names), np.inf)
     np.minimum.at(lowest, footings.pieces, footings.places[:, 2])
     heights = np.maximum(tabs.places[:, 2] - lowest[pieces], _LEAST_MM)
-    weak, strong = tabs.widths * thick**3 / 12, thick * tabs.widths**3 / 12
-    moments = np.where(_are_crossed(panels)[pieces], np.maximum(weak, strong), weak)
+    areas = tabs.widths * thick
+    moments = areas * _turning_radii(panels, thick)[pieces] ** 2
+    twist = np.minimum(thick, tabs.widths) ** 2 * areas / 12
     return Grips(
-        tabs.places, tabs.widths * thick, np.minimum(thick, tabs.widths) / 2, tabs.regions, pieces,
-        panels.slabs.walls[slab], upright(len(tabs)), heights, moments, tabs.widths * thick / heights,
-        3 * moments / heights**3, np.minimum(weak, strong) / heights,
+        tabs.places, areas, np.minimum(thick, tabs.widths) / 2, tabs.regions, pieces,
+        panels.slabs.walls[slab], upright(len(tabs)), heights, moments, areas / heights,
+        3 * moments / heights**3, twist / heights,
     )  # fmt: skip
 
 
@@ -40,8 +41,16 @@ def _slabs_below(panels: Panels) -> Longs:
     return result
 
 
-def _are_crossed(panels: Panels) -> np.ndarray:
-    """(p,): whether a piece has more than one wall."""
+def _turning_radii(panels: Panels, thick: float) -> Floats:
+    """(p,) mm: the least radius of gyration of each piece in plan: half a thickness for a straight wall, more where
+    walls cross or turn."""
     _, numbers = np.unique(panels.pieces, return_inverse=True)
-    both = np.unique(np.column_stack([numbers, panels.slabs.walls]), axis=0)
-    return np.asarray(np.bincount(both[:, 0]) > 1)
+    lengths, middles = panels.lengths_mm, panels.middles
+    total = np.maximum(np.bincount(numbers, lengths), 1e-12)
+    away = middles - np.stack([np.bincount(numbers, lengths * at) / total for at in middles.T], axis=1)[numbers]
+    xx, yy, xy = (np.bincount(numbers, lengths * some) / total for some in (
+        away[:, 0] ** 2, away[:, 1] ** 2, away[:, 0] * away[:, 1]
+    ))  # fmt: skip
+    least = (xx + yy) / 2 - np.sqrt(((xx - yy) / 2) ** 2 + xy**2)
+    result: Floats = np.sqrt(np.maximum(least, 0) + thick**2 / 12)
+    return result

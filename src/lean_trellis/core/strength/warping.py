@@ -1,0 +1,175 @@
+"""Warp: what layers that shrink ask, at its ends, of what holds a body down.
+
+Layers that are kept from shrinking pull above what holds the body: it wants to curl up at its ends. It is followed as a
+beam on an elastic foundation, with the moment of that pull at both of its ends (Hetényi 1946, Beams on Elastic
+Foundation, beams of finite length with free ends).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+import shapely
+
+from lean_trellis.core.arrays import Floats, Rows
+from lean_trellis.core.strength.growth import GrownBody
+
+_SHARP_DEG, _ROUNDED_MM = 60.0, 0.5
+_FAR = 30.0
+"""Ends farther apart than so many times what bends know nothing of each other."""
+_LEAST_MM = 1e-6
+_SLICES = 12
+_MOST_WIDE = 2.0
+"""No convex outline is wider at an end than so many times its mean: a triangle is."""
+
+
+@dataclass(frozen=True, eq=False)
+class Hold(Rows):
+    """What holds a body down, spot by spot.
+
+    `places` (n, 3) mm, in the frame of the layers; `widths` (n,) mm; `stiffness` (n,) N/mm; `bears` (n,) N.
+    """
+
+    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    widths: Floats = field(default_factory=lambda: np.zeros(0))
+    stiffness: Floats = field(default_factory=lambda: np.zeros(0))
+    bears: Floats = field(default_factory=lambda: np.zeros(0))
+
+    def __len__(self) -> int:
+        return len(self.bears)
+
+    @cached_property
+    def axis(self) -> tuple[Floats, float, float]:
+        """The way (2,) of its length, its length and its breadth in plan, mm."""
+        way, breadth = _long_way(self.places[:, :2])
+        wide = float(self.widths.mean())
+        return way, float(np.ptp(self.places[:, :2] @ way)) + wide, breadth + wide
+
+
+@dataclass(frozen=True)
+class Curl:
+    """At the end that is worse held: the pull over what bears it there, and the place (3,) mm."""
+
+    used: float
+    at_mm: tuple[float, float, float]
+
+
+def lift_of_end(moment: float, bending: float, foundation: float, length: float) -> tuple[float, float]:
+    """The line load, N/mm, with which the end of a beam on a foundation pulls at it, and β, 1/mm.
+
+    The beam is `length` mm long, `bending` N mm² stiff, on a foundation of N/mm², with a moment of N mm at both ends:
+    2 M β² (sinh βL - sin βL) / (sinh βL + sin βL), β = (k / 4 EI)^¼.
+    """
+    beta = (foundation / (4 * bending)) ** 0.25
+    x = min(beta * length, _FAR)
+    share = (np.sinh(x) - np.sin(x)) / (np.sinh(x) + np.sin(x))
+    return float(2 * moment * beta**2 * share), float(beta)
+
+
+def curl_of(
+    body: GrownBody, hold: Hold, stress: float, stiffness: float, corner: float, least: float = 0.0
+) -> Curl | None:
+    """How much of its hold a body uses at the end of its greatest length, with what is built so far.
+
+    `stress` MPa is left in every layer; corners lift `corner` times as much as straight ends. None where nothing holds
+    it, where that has no length, and where the answer is not above `least`.
+    """
+    if len(hold) < 2:
+        return None
+    way, length, breadth = hold.axis
+    moment, second = _pull(body, way, length, float(hold.places[:, 2].mean()))
+    if moment <= 0 or length <= _LEAST_MM:
+        return None
+    foundation = max(float(hold.stiffness.sum()) / length, _LEAST_MM)
+    load, beta = lift_of_end(stress * moment, stiffness * second, foundation, length)
+    reach = min(max(np.pi / (4 * beta), 2 * float(np.sqrt(length * breadth / len(hold)))), length / 2)
+    along, wide = hold.places[:, :2] @ way, float(hold.widths.mean())
+    worst = None
+    for side in (-1.0, 1.0):
+        # The pull falls off from the end inward, to nothing at `reach`; so does what each spot counts.
+        end = min(float((side * along).max()) + wide / 2, float((body.hull @ (side * way)).max()))
+        counts = np.clip(1 - (end - side * along) / reach, 0, 1)
+        bears = max(float(hold.bears @ counts) / (reach / 2), _LEAST_MM)
+        used = corner * load / bears
+        if used * _MOST_WIDE <= least:
+            continue
+        used *= width_at_end(body.hull, side * way, reach)
+        if used > least and not has_corner(body.hull):
+            used /= corner
+        if used > max(least, worst.used if worst else 0.0):
+            x, y, z = (counts @ hold.places / max(counts.sum(), _LEAST_MM)).tolist()
+            worst = Curl(used, (x, y, z))
+    return worst
+
+
+def _long_way(xy: Floats) -> tuple[Floats, float]:
+    """(2,): the way of the longer side of the least rectangle round places (n, 2); and how long the shorter one is."""
+    sides = np.diff(shapely.get_coordinates(shapely.oriented_envelope(shapely.multipoints(xy))), axis=0)[:2]
+    long = np.hypot(*sides.T)
+    if not len(sides) or long.max() < _LEAST_MM:
+        return np.array([1.0, 0.0]), 0.0
+    result: Floats = sides[long.argmax()] / long.max()
+    return result, float(long.min()) if len(long) > 1 else 0.0
+
+
+def width_at_end(hull: Floats, way: Floats, reach: float) -> float:
+    """How wide a convex outline (k, 2) is at its end in a way (2,), as a share of how wide it is on the whole.
+
+    Counted from the end inward over `reach` mm, less and less: a disc ends narrow, and little pulls there.
+    """
+    along, across = hull @ way, hull @ np.array([-way[1], way[0]])
+    length = float(np.ptp(along)) if len(hull) else 0.0
+    area = abs(float(along @ np.roll(across, -1) - across @ np.roll(along, -1))) / 2
+    if area <= 0 or length <= 0:
+        return 1.0
+    steps = (np.arange(_SLICES) + 0.5) / _SLICES
+    at = along.max() - steps[:, None] * min(reach, length)
+    onward, over = np.roll(along, -1), np.roll(across, -1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        crossing = across + (at - along) / (onward - along) * (over - across)
+    meets = (np.minimum(along, onward) <= at) & (at <= np.maximum(along, onward)) & (along != onward)
+    widths = np.where(meets, crossing, -np.inf).max(axis=1) - np.where(meets, crossing, np.inf).min(axis=1)
+    weights = 1 - steps
+    return float(weights @ widths / weights.sum()) / (area / length)
+
+
+def _pull(body: GrownBody, way: Floats, length: float, base: float) -> tuple[float, float]:
+    """Of the section across a way: its first moment about the base, mm³, and its second about its own middle, mm⁴.
+
+    Each layer is as long as a rectangle with its area and second moment; what is shorter than the hold counts as if its
+    width were spread over that.
+    """
+    levels, xx, yy, xy, areas = body.stem.T
+    x, y = way
+    spread = np.maximum(xx * x * x + yy * y * y + 2 * xy * x * y, 0)
+    long = np.maximum(np.sqrt(12 * spread / np.maximum(areas, 1e-12)), length)
+    widths, arms = areas / np.maximum(long, _LEAST_MM), np.maximum(levels - base, 0)
+    section = float(widths.sum()) * body.step
+    first = float((widths * arms).sum()) * body.step
+    middle = first / max(section, 1e-12)
+    second = float((widths * ((arms - middle) ** 2 + body.step**2 / 12)).sum()) * body.step
+    return first, second
+
+
+def has_corner(hull: Floats) -> bool:
+    """Whether the outline round a layer (k, 2), convex, turns sharply anywhere."""
+    return len(hull) < 4 or bool((_turns(hull) >= _SHARP_DEG).any()) or len(sharp_corners(hull)) > 0
+
+
+def sharp_corners(hull: Floats) -> Floats:
+    """(m, 2): where a convex outline (k, 2) turns by 60° or more within half a millimetre."""
+    if len(hull) < 4:
+        return np.asarray(hull, np.float64)
+    ring = shapely.get_coordinates(shapely.simplify(shapely.Polygon(hull), _ROUNDED_MM))
+    result: Floats = ring[:-1][_turns(ring) >= _SHARP_DEG]
+    return result
+
+
+def _turns(ring: Floats) -> Floats:
+    """(k,): by how many degrees a ring (k + 1, 2), whose first corner comes again at its end, turns at each corner."""
+    ways = np.diff(ring, axis=0)
+    angles = np.degrees(np.arctan2(ways[:, 1], ways[:, 0]))
+    result: Floats = np.abs((angles - np.roll(angles, 1) + 180) % 360 - 180)
+    return result
