@@ -42,6 +42,6 @@ def test_it_says_where_and_by_what():
     assert found.worst.tolist() == [1, 0]
     assert found.loads_n.tolist() == [1.0, 0.4]
     assert found.levels.tolist() == [6.0, 8.0]
-    assert found.slenderness == pytest.approx(20 / (RADIUS / 2))
+    assert found.slenderness == pytest.approx(2 * 20 / (RADIUS / 2))  # K = 2: free at the top
     assert found.contact_mm2 == pytest.approx(AREA)
     assert found.source == "made up"

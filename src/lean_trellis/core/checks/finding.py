@@ -49,6 +49,7 @@ CODE_TITLES = {
     "supported_twice": "supported twice",
     "supports_overlap": "supports overlap",
     "temperatures_disagree": "plate temperatures differ",
+    "too_near": "parts too close",
     "tips_over": "may tip over",
     "trapped": "closed off inside",
     "too_flexible": "gives way",

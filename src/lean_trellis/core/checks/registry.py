@@ -10,6 +10,7 @@ from lean_trellis.core.checks.families import check_families
 from lean_trellis.core.checks.finding import SEVERITIES, Finding
 from lean_trellis.core.checks.fitting import check_fitting
 from lean_trellis.core.checks.holding import check_holding
+from lean_trellis.core.checks.nearness import check_nearness
 from lean_trellis.core.checks.overlap import check_overlap
 from lean_trellis.core.checks.posing import check_posing
 from lean_trellis.core.checks.protection import check_protection
@@ -54,12 +55,13 @@ CHECKS: tuple[Check, ...] = (
     Check("poses", check_posing, "alone"),
     Check("stacks", check_stacks, "stack"),
     Check("overlaps", check_overlap, "near"),
+    Check("distance between parts", check_nearness, "near"),
     Check("holding", check_holding, "stack"),
     Check("standing", check_standing, "cluster"),
     Check("supports", check_families, "near"),
     Check("supports that overlap", check_supports_overlap, "near"),
     Check("supported twice", check_twice, "alone"),
-    Check("tipping", check_tipping, "stack"),
+    Check("tipping", check_tipping, "loads"),
     Check("protected surfaces", check_protection, "near"),
     Check("strength", check_strength, "loads"),
     Check("warp", check_warp, "loads"),

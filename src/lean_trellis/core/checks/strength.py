@@ -7,11 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from lean_trellis.core.checks.changes import SetValue
+from lean_trellis.core.checks.changes import AddSupport, SetValue
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding, Severity
 from lean_trellis.core.checks.state import BuildState, PartState, PartStrength
 from lean_trellis.core.strength.actions import constant_of
 from lean_trellis.core.strength.figures import CONTACT, USED_WORDS
+from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.core.supports.common.support import Support
@@ -35,8 +36,9 @@ def check_strength(state: BuildState) -> Iterator[Finding]:
             if figures is not None and len(figures.used):
                 yield from _overloaded(part, held.support, figures, strength)
                 yield from _slender(state, part, held.support, figures)
+                yield from _weak_braces(part, held.support, figures, strength)
         if not state.job.machine.is_belt:
-            yield from _loose(part, strength)
+            yield from _loose(state, part, strength)
             yield from _flexible(state, part, strength)
 
 
@@ -126,19 +128,56 @@ def _within(parameters: FamilyParameters, key: str, value: float) -> float:
     return round(min(max(value, least), most), 2)
 
 
-def _loose(part: PartState, strength: PartStrength) -> Iterator[Finding]:
-    worst = strength.loads.statics.plate
-    severity = _severity(worst.value)
+def _weak_braces(part: PartState, support: Support, figures: Any, strength: PartStrength) -> Iterator[Finding]:
+    """Braces that would fail: only bars have any."""
+    if not isinstance(figures, BarFigures) or not len(figures.brace_used):
+        return
+    worst = int(figures.brace_used.argmax())
+    used = float(figures.brace_used[worst])
+    severity = _severity(used)
+    if severity is None:
+        return
+    yield Finding(
+        "held_too_little", severity, part.part.name, f"braces loaded to {used:.2f} x what they bear; limit 1",
+        cause=f"{float(figures.brace_loads_n[worst]):.1f} N act along one",
+        at_mm=_place(figures, int(figures.pushes_n.argmax())), value=used, limit=1.0,
+        source=strength.loads.actions.source, part_id=part.part.id, support_id=support.id,
+        cures=(Cure("Set a larger brace diameter", about="supports"),),
+    )  # fmt: skip
+
+
+def _loose(state: BuildState, part: PartState, strength: PartStrength) -> Iterator[Finding]:
+    """What lies on the plate as a whole, and each foot for itself unless a raft joins them."""
+    plate = strength.loads.statics.plate
+    found = [(plate.value, plate.at_mm, f"at layer height {plate.level:.1f} mm")]
+    carrying = [held.support for held in state.supports if part.part.id in held.support.parts]
+    if not any(spec_of(support).is_ground for support in carrying):
+        for figures in strength.figures.values():
+            if len(figures.feet_used):
+                foot = int(figures.feet_used.argmax())
+                found.append((float(figures.feet_used[foot]), _place(figures, foot), "at the foot below"))
+    value, at_mm, where = max(found)
+    severity = _severity(value)
     if severity is None:
         return
     yield Finding(
         "plate_hold_low", severity, part.part.name,
-        f"comes off the plate: {worst.value:.2f} x what holds there, at layer height {worst.level:.1f} mm; limit 1",
-        cause="what lies on the plate is too little for what pulls there", at_mm=worst.at_mm, value=worst.value,
+        f"comes off the plate: {value:.2f} x what holds there, {where}; limit 1",
+        cause="what lies on the plate is too little for what pulls there", at_mm=at_mm, value=value,
         limit=1.0, source=f"assumed: bond to the plate of {strength.loads.actions.bond:.3g} MPa; "
         + strength.loads.actions.source, part_id=part.part.id,
-        cures=(Cure("Add a raft or wider feet", about="supports"), Cure("Turn the part", about="pose")),
+        cures=(*_wider_feet(state, part, value), Cure("Add a raft", AddSupport(part.part.id, "raft-follow")),
+               Cure("Turn the part", about="pose")),
     )  # fmt: skip
+
+
+def _wider_feet(state: BuildState, part: PartState, used: float) -> Iterator[Cure]:
+    for held in state.supports_of(part.part):
+        value = held.support.parameters.model_dump().get("foot_diameter")
+        if isinstance(value, float):
+            wanted = _within(held.support.parameters, "foot_diameter", value * (used / _WANTED) ** 0.5)
+            if wanted > value:
+                yield Cure(f"Set foot diameter to {wanted:g} mm", SetValue(held.support.id, "foot_diameter", wanted))
 
 
 def _flexible(state: BuildState, part: PartState, strength: PartStrength) -> Iterator[Finding]:

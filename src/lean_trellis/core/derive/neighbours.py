@@ -14,6 +14,7 @@ from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.shop.material import Constant
+from lean_trellis.core.strength.actions import constant_of
 from lean_trellis.core.supports.common.spec import Surroundings, spec_of
 from lean_trellis.core.supports.common.support import Support
 
@@ -58,9 +59,14 @@ class Neighbours:
         return np.array([box_of(part)[:, :2] for part in self._job.parts]).reshape(-1, 2, 2)
 
     @cached_property
+    def _apart(self) -> float:
+        """How far apart parts have to be, mm."""
+        return constant_of(self._constants, "part_gap").value
+
+    @cached_property
     def _grown(self) -> Floats:
         """(n, 2, 2): the boxes, each grown by how far its part's supports reach."""
-        reach = np.zeros(len(self._job.parts))
+        reach = np.full(len(self._job.parts), self._apart / 2)
         for support in self._job.supports:
             for part_id in support.parts:
                 if part_id in self._places:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import shapely
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.derive.neighbours import Neighbours
@@ -36,6 +37,8 @@ class Carriers:
     grips: Grips
     pulls: bool
     feet: Bond
+    corners: Floats
+    """(c, 2): of the hull of its feet."""
     is_shared: bool
 
     def of_part(self, bounds: Floats) -> Longs:
@@ -58,7 +61,8 @@ def _carriers(reader: Reader[Carriers]) -> Carriers:
     patches = spec.footprint(made)
     feet = Bond(np.column_stack([patches.middles, np.zeros(len(patches.areas))]), patches.areas).coarse(_FOOT_MM)
     has_gap = isinstance(support.parameters, ContactParameters) and support.parameters.lift_mm(job.layer_height) < 0
-    return Carriers(spec.grips(made), not has_gap, feet, len(support.parts) > 1)
+    hull = shapely.get_coordinates(shapely.convex_hull(shapely.multipoints(patches.corners)))
+    return Carriers(spec.grips(made), not has_gap, feet, hull, len(support.parts) > 1)
 
 
 CARRIERS: Node[Carriers] = Node(
@@ -88,10 +92,11 @@ def _statics(reader: Reader[PartLoads]) -> PartLoads:
     job, overhangs, obstacle = reader.job, reader.one(OVERHANGS, 0, 0.1), reader.one(OBSTACLE)
     carriers = reader.each(CARRIERS, 0.1, 0.4)
     mine = [one.of_part(overhangs.mesh.bounds) for one in carriers]
+    corners = np.concatenate([np.zeros((0, 2)), *(one.corners for one in carriers)])
     standing = Standing(
         overhangs, [one.grips.only(which) for one, which in zip(carriers, mine, strict=True)],
         [one.pulls for one in carriers], Bond.joined([Bond(), *(one.feet for one in carriers)]), obstacle.first_hits,
-        lambda: cups_of(reader.one(AIR_CELLS, 0.4, 0.5)),
+        lambda: cups_of(reader.one(AIR_CELLS, 0.4, 0.5)), corners,
     )  # fmt: skip
     actions = actions_of(job.machine, job.constants)
     found = part_statics(standing, actions, reader.stretch(0.5, 1.0))

@@ -24,6 +24,11 @@ ASSUMED: Mapping[str, Constant] = {
         value=100.0, unit="mm", source="assumed: warm beside the plate, a part gives there as this much cold material"
     ),
     "room_temperature": Constant(value=23.0, unit="degC", source="a heated shop"),
+    "part_gap": Constant(value=1.0, unit="mm", source="assumed: heat, light or a bead of one part reaches no farther"),
+    "saw_stock": Constant(value=1.5, unit="mm", source="assumed: a band saw's cut, and how far it wanders"),
+    "tool_angle": Constant(
+        value=30.0, unit="deg", source="assumed: a scraper held flatter than this gets under a foot"
+    ),
     "most_slender": Constant(
         value=200.0, unit="1", source="K L / r of columns in ANSI/AISC 360, section E2: preferably no more"
     ),

@@ -21,6 +21,10 @@ class UsedFigures:
     """What all figures of elements under load have: how much of its strength each uses, `used` (n,)."""
 
     used: Floats
+    gives_mm: Floats
+    """(n,): how far each gives way where it holds the part."""
+    feet_used: Floats
+    """(n,): how much of the bond of its own foot each pulls; 0 where none is known."""
 
     def values(self, key: str) -> Floats:
         """(n,): one of the figures by its key in `FIGURES`."""
@@ -37,8 +41,8 @@ class UsedFigures:
 class GripFigures(UsedFigures):
     """One entry a contact. `used` is load over capacity: above 1 it fails; `used_by` is CONTACT, BUCKLING or BENDING.
 
-    `loads_n` acts along the column below, `slenderness` is K times its free length over its radius of gyration, K as for
-    buckling; `levels` the height at which the contact is used most.
+    `loads_n` acts along the column below, `slenderness` is K times its free length over its radius of gyration, K as
+    for buckling; `levels` the height at which the contact is used most.
     """
 
     places: Floats
@@ -49,6 +53,8 @@ class GripFigures(UsedFigures):
     slenderness: Floats
     levels: Floats
     contact_mm2: Floats
+    gives_mm: Floats
+    feet_used: Floats
     source: str = ""
 
     def of_elements(self, key: str, count: int) -> Floats:
@@ -63,6 +69,7 @@ FIGURES = {
     "loads_n": ("Load", "N"),
     "slenderness": ("Slenderness", ""),
     "contact_mm2": ("Contact", "mm²"),
+    "gives_mm": ("Deflection", "mm"),
 }
 """What elements can be coloured by: words and unit."""
 
@@ -79,5 +86,13 @@ def figures_of_grips(grips: Grips, loads: GripLoads, actions: Actions) -> GripFi
         grips.places, grips.elements, frozen(np.maximum(loads.pulls, loads.pushes)), frozen(stacked.max(axis=1)),
         frozen(stacked.argmax(axis=1).astype(np.uint8)),
         frozen(SWAYING * grips.lengths / np.sqrt(np.maximum(grips.moments, 1e-12) / sections)), frozen(loads.levels),
-        grips.areas, actions.source,
+        grips.areas, frozen(deflections(grips, loads, actions.stiffness)), frozen(np.zeros(len(grips))), actions.source,
     )  # fmt: skip
+
+
+def deflections(grips: Grips, loads: GripLoads, stiffness: float) -> Floats:
+    """(n,) mm: how far each contact gives way under the most that it carries, along its column and across it."""
+    along = np.maximum(loads.pulls, loads.pushes) / np.maximum(stiffness * grips.axial, 1e-12)
+    across = loads.sides / np.maximum(stiffness * grips.sideways, 1e-12)
+    result: Floats = np.hypot(along, across)
+    return result

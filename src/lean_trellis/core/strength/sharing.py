@@ -154,7 +154,10 @@ class SpringGroup:
         middle = springs.places.mean(axis=0) if len(springs) else origin
         self._shift = np.eye(6)
         self._shift[:3, 3:] = crosses((middle - origin)[None])[0]
-        self._stiffness, self._away = stiffness, crosses(springs.places - middle)
+        away = crosses(springs.places - middle)
+        moves = np.concatenate([stiffness, -(stiffness @ away)], axis=2)
+        self._forces_of = moves.reshape(-1, 6).T  # (6, 3n): what each spring takes by the motion
+        self._moments_of = away.transpose(0, 2, 1).reshape(-1, 3)  # (3n, 3): moments by what each takes
         self._turning = springs.turning
         self._inverse = _inverted(self._shift.T @ each.sum(axis=0) @ self._shift)
 
@@ -166,10 +169,9 @@ class SpringGroup:
         wanted = loads @ self._shift
         motions = wanted @ self._inverse
         for turn in range(_SET_RIGHT):
-            steps = motions[:, None, :3] - np.einsum("nij,lj->lni", self._away, motions[:, 3:])
-            forces = np.einsum("nij,lnj->lni", self._stiffness, steps)
+            forces = (motions @ self._forces_of).reshape(len(loads), count, 3)
             moments = self._turning[None, :, None] * motions[:, None, 3:]
-            turned = np.einsum("nij,lnj->li", self._away, forces) + moments.sum(axis=1)
+            turned = forces.reshape(len(loads), -1) @ self._moments_of + self._turning.sum() * motions[:, 3:]
             lacking = wanted - np.concatenate([forces.sum(axis=1), turned], axis=1)
             is_exact = np.abs(lacking).max(initial=0.0) <= _EXACT * np.abs(wanted).max(initial=0.0)
             if is_exact or turn == _SET_RIGHT - 1:

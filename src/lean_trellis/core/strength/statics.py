@@ -24,6 +24,7 @@ from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
 from lean_trellis.core.strength.sharing import RigidPlate, Shares, Springs
+from lean_trellis.core.strength.tipping import stand_on
 from lean_trellis.core.strength.warping import Hold, curl_of
 
 _SHEAR = 3.0
@@ -41,6 +42,7 @@ _APART = 1e5
 _SAMPLE_MM = 1.0
 _SHARING, _NEAR_MM = 4, 0.25
 _BESIDE_MM = 2.0
+_LITTLE_NMM = 1e-6
 _LITTLE = 0.02
 """Warp that uses less of what holds is not followed."""
 _BRIM_MM = 12.0
@@ -107,6 +109,8 @@ class Statics:
     """How far the current top gives way, mm."""
     warp: Worst = field(default_factory=Worst)
     """How much of what holds it down the ends of a body that curls use."""
+    tipping: Worst = field(default_factory=Worst)
+    """How much of what the bond to the plate bears is used by what turns it over, and the edge about which."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -122,8 +126,8 @@ class PartLoads:
 class Standing:
     """A part with what holds it: its overhangs, contacts and whether each can pull, what lies on the plate, and rays.
 
-    `grips` and `pulls` have one entry a support; `feet` are the supports' own. `first_hits` casts rays at the part;
-    `cups` gives its hollows that open only to the level being built.
+    `grips` and `pulls` have one entry a support; `feet` are the supports' own, `corners` (c, 2) those of the hull of
+    all of them. `first_hits` casts rays at the part; `cups` gives its hollows that open only to the level being built.
     """
 
     overhangs: Overhangs
@@ -132,6 +136,7 @@ class Standing:
     feet: Bond
     first_hits: Callable[[Floats, Floats], tuple[Floats, Floats]]
     cups: Callable[[], Cups] = Cups
+    corners: Floats = field(default_factory=lambda: np.zeros((0, 2)))
 
 
 def part_statics(standing: Standing, actions: Actions, watch: Watch = UNWATCHED) -> Statics:
@@ -172,7 +177,9 @@ class _Sums:
         self.ground_bond = ground
         count = len(self.grips)
         self.pulls, self.pushes, self.sides, self.used, self.levels = (np.zeros(count) for _ in range(5))
-        self.worst_bond, self.worst_flex, self.worst_warp = Worst(), Worst(), Worst()
+        self.worst_bond, self.worst_flex, self.worst_warp, self.worst_tip = Worst(), Worst(), Worst(), Worst()
+        own = standing.overhangs.mesh.vertices[mesh.faces[standing.overhangs.on_plate]].reshape(-1, 3)[:, :2]
+        self.stand = stand_on(np.concatenate([own, standing.corners]), ground.places[:, :2], ground.areas)
         self.lying, self.under = Hold(), Hold()
         self._held_down: tuple[bytes, Hold] = b"", Hold()
         if actions.warp > 0:
@@ -196,7 +203,7 @@ class _Sums:
         ends = np.cumsum([0, *self.sizes]).tolist()
         parts = [loads.only(np.arange(begin, end)) for begin, end in pairwise(ends)]
         return Statics(tuple(parts), self._in_plate(self.worst_bond), self._in_plate(self.worst_flex),
-                       self._in_plate(self.worst_warp))  # fmt: skip
+                       self._in_plate(self.worst_warp), self._in_plate(self.worst_tip))  # fmt: skip
 
     def _in_plate(self, worst: Worst) -> Worst:
         x, y, z = (np.array(worst.at_mm) @ self.frame).tolist()
@@ -216,12 +223,15 @@ class _Sums:
         on_plate = self.ground.shares(loads) if self.ground is not None else []
         has_sides = any(force[0] or force[1] for force, _ in acting)
         base = self._held_to(stage, which) if has_sides else -np.inf
-        for shares, (force, _) in zip(self.plate.shares(loads, which), acting, strict=True):
-            if shares.is_held:
-                self._take(shares, which, stage.level)
-                self._flex(shares, stage, force, base)
+        held_by = [shares for shares in zip(self.plate.shares(loads, which), acting, strict=True) if shares[0].is_held]
+        if held_by:
+            self._take([shares for shares, _ in held_by], which, stage.level)
+        for shares, (force, _) in held_by:
+            self._flex(shares, stage, force, base)
         for shares in on_plate:
             self._bond(shares, stage.level)
+        for force, at in acting:
+            self._tip(force, at, stage.level)
 
     def _acting(self, stage: GrownBody) -> list[tuple[Floats, Floats]]:
         """Forces (3,) N and their places (3,) that act one at a time, in the frame of the layers."""
@@ -270,22 +280,24 @@ class _Sums:
         result: Floats = a.lift_at(above) * lifts.lengths * np.where(lifts.at_corner, a.corner_lift, 1.0)
         return result
 
-    def _take(self, shares: Shares, which: Longs, level: float) -> None:
+    def _take(self, each: list[Shares], which: Longs, level: float) -> None:
+        """The most that contacts carry under any of several loads."""
         own = which < len(self.grips)
         grips = which[own]
         if not len(grips):
             return
-        forces, moments = shares.forces[own], shares.moments[own]
+        forces = np.stack([shares.forces[own] for shares in each])
+        moments = np.stack([shares.moments[own] for shares in each])
         axes = self.plate.springs.axes[grips]
-        along = np.einsum("ni,ni->n", forces, axes)
-        aside = np.linalg.norm(forces - along[:, None] * axes, axis=1)
+        along = (forces * axes).sum(axis=2)
+        aside = np.linalg.norm(forces - along[..., None] * axes, axis=2)
         areas = np.maximum(self.grips.areas[grips], 1e-9)
-        bending = np.linalg.norm(moments, axis=1) / (_PLASTIC * areas * self.grips.half_widths[grips] / 4)
+        bending = np.linalg.norm(moments, axis=2) / (_PLASTIC * areas * self.grips.half_widths[grips] / 4)
         stress = np.sqrt((np.abs(along) / areas + bending) ** 2 + _SHEAR * (aside / areas) ** 2)
-        self.pulls[grips] = np.maximum(self.pulls[grips], along)
-        self.pushes[grips] = np.maximum(self.pushes[grips], -along)
-        self.sides[grips] = np.maximum(self.sides[grips], aside)
-        self._use(grips, stress / self.actions.strength, level)
+        self.pulls[grips] = np.maximum(self.pulls[grips], along.max(axis=0))
+        self.pushes[grips] = np.maximum(self.pushes[grips], -along.min(axis=0))
+        self.sides[grips] = np.maximum(self.sides[grips], aside.max(axis=0))
+        self._use(grips, stress.max(axis=0) / self.actions.strength, level)
 
     def _use(self, grips: Longs, used: Floats, level: float | Floats) -> None:
         more = used > self.used[grips]
@@ -310,6 +322,16 @@ class _Sums:
         low, high = stage.hull.min(axis=0) - _BESIDE_MM, stage.hull.max(axis=0) + _BESIDE_MM
         beside = ((places[:, :2] >= low) & (places[:, :2] <= high)).all(axis=1)
         return float(places[beside, 2].max(initial=-np.inf))
+
+    def _tip(self, force: Floats, at: Floats, level: float) -> None:
+        """What a force does to turn everything over about an edge of what stands on the plate."""
+        if self.stand is None:
+            return
+        moments = self.stand.moments(force, at)
+        used = np.where(moments > 0, moments / np.maximum(self.stand.levers * self.actions.bond, _LITTLE_NMM), 0.0)
+        worst = int(used.argmax())
+        if used[worst] > self.worst_tip.value:
+            self.worst_tip = Worst(float(used[worst]), _place(np.append(self.stand.middles[worst], 0.0)), level)
 
     def _lying(self, ground: Bond) -> Hold:
         """What lies on the plate as it holds against warp."""

@@ -61,3 +61,35 @@ def test_sloped_rafts_of_all_outlines_are_closed_and_smaller_above(slope, outlin
         low = body.vertices[body.vertices[:, 2] == 0]
         high = body.vertices[body.vertices[:, 2] == 1.5]
         assert (np.ptp(high, axis=0)[:2] <= np.ptp(low, axis=0)[:2] + 1e-9).all()
+
+
+def test_a_brim_goes_round_what_lies_on_the_plate_and_keeps_out_of_holes():
+    raft = raft_for(ring(), layer_height=0.2, thickness=0, brim_width=5, brim_layers=2)
+    assert raft.area_mm2 == pytest.approx(np.pi * (25**2 - 20**2), rel=2e-3)
+    assert raft.volume_mm3 == pytest.approx(raft.area_mm2 * 0.4)
+    assert all(is_closed(body) for body in raft.bodies)
+    assert raft.thickness == 0
+    assert not len(raft.contacts)
+
+
+def test_corner_pads_are_discs_at_sharp_corners_and_a_disc_has_none():
+    mesh = from_manifold(Manifold.cube((40, 20, 5)))
+    pads = raft_for(mesh, layer_height=0.2, thickness=0, corner_pads=10)
+    assert pads.area_mm2 == pytest.approx(4 * 0.75 * np.pi * 25, rel=2e-3)
+    assert len(pads.bodies) == 4
+    assert raft_for(ring(), layer_height=0.2, thickness=0, corner_pads=10).is_empty
+
+
+def test_a_raft_may_have_a_brim_beyond_its_margin_that_is_thinner_than_it():
+    plain = raft_for(ring(), layer_height=0.2, margin=1, thickness=0.8)
+    brim = raft_for(ring(), layer_height=0.2, margin=1, thickness=0.8, brim_width=4)
+    around = np.pi * (25**2 - 21**2)
+    assert brim.area_mm2 - plain.area_mm2 == pytest.approx(around, rel=2e-3)
+    assert brim.volume_mm3 - plain.volume_mm3 == pytest.approx(0.2 * around, rel=2e-3)
+    assert brim.holes == plain.holes
+
+
+def test_without_thickness_it_needs_a_brim_or_pads_and_a_part_on_the_plate():
+    with pytest.raises(ValueError, match="without thickness it needs a brim or corner pads"):
+        raft_for(ring(), thickness=0)
+    assert raft_for(ring(), lifted=3.0, thickness=0, brim_width=5).is_empty

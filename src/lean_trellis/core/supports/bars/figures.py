@@ -73,10 +73,16 @@ class BarFigures(UsedFigures):
     """The height at which each is used most at its tip, mm."""
     trunk_used: Floats = field(default_factory=lambda: np.zeros(0))
     source: str = ""
+    gives_mm: Floats = field(default_factory=lambda: np.zeros(0))
+    feet_used: Floats = field(default_factory=lambda: np.zeros(0))
+    brace_loads_n: Floats = field(default_factory=lambda: np.zeros(0))
+    brace_used: Floats = field(default_factory=lambda: np.zeros(0))
+    """(b,) both: what each brace takes, and how much of what it bears that is."""
 
 
 FIGURES = {
     **GRIP_FIGURES, "free_mm": ("Free length", "mm"), "lengths_mm": ("Length", "mm"), "leans_deg": ("Lean", "°"),
+    "feet_used": ("Hold of the foot", ""),
 }  # fmt: skip
 """What bars can be coloured by: words and unit."""
 
@@ -182,7 +188,7 @@ def _trunks_used(
     """How much of its strength each trunk uses, or one below it, and by what: (t,) both."""
     trunks = bars.trunks
     pulled, pressed, sideways = (
-        _summed_down(bars, of_bar) for of_bar in (loads.pulls, loads.pushes, loads.sides)
+        summed_down(bars, of_bar) for of_bar in (loads.pulls, loads.pushes, loads.sides)
     )  # fmt: skip
     radii = trunks.radii[:, 2]
     sections = polygon_share(bars.sides) * radii**2
@@ -199,7 +205,7 @@ def _trunks_used(
     return used, by
 
 
-def _summed_down(bars: Bars, loads: Floats) -> Floats:
+def summed_down(bars: Bars, loads: Floats) -> Floats:
     """(t,) N: what each trunk carries of the loads (n,) of the bars on it and on those above it."""
     trunks = bars.trunks
     carried = np.zeros(len(trunks))

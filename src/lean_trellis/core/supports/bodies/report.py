@@ -44,6 +44,11 @@ def raft_in_words(raft: Raft) -> str:
     return _lines(f"{raft.counted}, {raft.area_mm2:,.1f} mm² on the plate", holes_in_words(raft))
 
 
+def raft_trouble(raft: Raft) -> str:
+    """Why there is no brim, where there is none."""
+    return "nothing of the part lies on the plate: set its build offset to 0" if raft.is_empty else ""
+
+
 def holes_in_words(raft: Raft) -> str:
     """At which margin each hole of a raft closes, the next one first."""
     closed = [hole for hole in raft.holes if hole.is_closed]

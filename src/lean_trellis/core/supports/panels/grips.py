@@ -42,8 +42,7 @@ def _slabs_below(panels: Panels) -> Longs:
 
 
 def _turning_radii(panels: Panels, thick: float) -> Floats:
-    """(p,) mm: the least radius of gyration of each piece in plan: half a thickness for a straight wall, more where
-    walls cross or turn."""
+    """(p,) mm: the least radius of gyration of each piece in plan, more than a wall's own where walls cross or turn."""
     _, numbers = np.unique(panels.pieces, return_inverse=True)
     lengths, middles = panels.lengths_mm, panels.middles
     total = np.maximum(np.bincount(numbers, lengths), 1e-12)
