@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from lean_trellis.core.checks.finding import Change
+from lean_trellis.core.checks.finding import Change, Cure, Finding
+from lean_trellis.core.checks.trying import tried_cures
 from lean_trellis.core.derive.node import Node, Subject
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import TrellisError
@@ -41,6 +42,18 @@ class ReadFiles:
                     raise
                 bad.append(problem)
         return good, bad
+
+
+@dataclass(frozen=True)
+class TryCures:
+    """Work out what the cures of a finding would bring."""
+
+    finding: Finding
+    job: Job
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Cure, ...]:
+        """The cures, each with what it brings."""
+        return tried_cures(self.finding, self.job, pipeline, watch)
 
 
 @dataclass(frozen=True)

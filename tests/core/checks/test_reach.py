@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from checked_parts import job_of, supported
+from checked_parts import codes, job_of, supported, the_finding
 
-from lean_trellis.core.checks.reach import reached, tool_ways
+from lean_trellis.core.checks.reach import reached, scraper_angles, tool_ways
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
@@ -50,5 +50,27 @@ def test_a_bend_hides_what_lies_behind_it(metal):
 
 
 def test_ties_beside_a_part_are_reached(metal):
-    job = supported(job_of(metal, box((24, 4, 30)), offset=0.0), "wall-flank")
+    job = supported(job_of(metal, box((24, 4, 30)), offset=2.0), "wall-flank")
     assert "out_of_reach" not in {finding.code for finding in Pipeline().findings(job)}
+
+
+@pytest.mark.parametrize(("offset", "is_cut"), [(0.0, True), (1.4, True), (1.5, False)])
+def test_metal_lower_than_the_saw_s_cut_loses_height_and_is_lifted_by_the_cure(metal, offset, is_cut):
+    job = job_of(metal, box((20, 20, 5)), offset=offset)
+    assert ("out_of_reach" in codes(job)) is is_cut
+    if is_cut:
+        found = the_finding(job, "out_of_reach")
+        assert (found.value, found.limit) == (pytest.approx(offset), 1.5)
+        assert "out_of_reach" not in codes(found.cures[0].change.edit(job, Pipeline()).job)
+
+
+def test_a_scraper_lies_flat_beside_a_slab_and_steep_in_a_pit(library):
+    """Round a place on the plate 20 mm within: under a slab 10 mm up it is flat, within a ring 40 mm high it is not."""
+    shop = library.machine("vat-200"), library.material("resin-model")
+    slab = Pipeline().state(job_of(shop, box((60, 60, 5)), offset=10.0)).parts[0]
+    middle = slab.overhangs.mesh.bounds.mean(axis=0)[None, :2]
+    assert scraper_angles(slab, middle, 3.0).tolist() == [0.0]
+    ring = from_manifold(to_manifold(box((60, 60, 40))) - to_manifold(box((40, 40, 42), corner=(10, 10, -1))))
+    pit = Pipeline().state(job_of(shop, ring, offset=0.0)).parts[0]
+    # Towards a corner the wall is 28 mm away and ends 37 mm above the tool: arctan(37 / 28) = 53°, the next is free.
+    assert scraper_angles(pit, middle, 3.0).tolist() == [60.0]

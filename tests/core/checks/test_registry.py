@@ -11,7 +11,12 @@ from lean_trellis.core.mesh.primitives import ball, box
 
 
 def test_a_sound_part_that_stands_on_the_plate_has_no_findings(metal):
-    assert codes(job_of(metal, box((20, 20, 5)), offset=0)) == []
+    assert codes(job_of(metal, box((20, 20, 5)), offset=0)) == ["out_of_reach"]  # of a saw that leaves its height
+
+
+def test_a_sound_part_that_rests_on_a_plate_without_a_saw_has_no_findings(library):
+    shop = library.machine("filament-320"), library.material("pla")
+    assert codes(job_of(shop, box((20, 20, 5)), offset=0)) == []
 
 
 def test_a_well_supported_part_has_no_findings(metal):

@@ -1,61 +1,57 @@
-"""Tipping: the reserve against the sum it is."""
+"""Tipping: the reserve against the sum it is, in the process's own direction."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
 import pytest
+from checked_parts import codes, job_of, supported, the_finding
 
-from lean_trellis.core.checks.tipping import SLENDER, weakest_edge
 from lean_trellis.core.derive.pipeline import Pipeline
-from lean_trellis.core.formats import Body
-from lean_trellis.core.job import edits, new_job
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.shop.material import Constant
-from lean_trellis.core.strength.push import side_push
-from lean_trellis.core.supports.common.footprint import Patches
 
 
-def square(side: float) -> Patches:
-    half = side / 2
-    corners = np.array([[-half, -half], [half, -half], [half, half], [-half, half]])
-    return Patches(np.zeros((1, 2)), np.array([side**2]), corners)
-
-
-def test_the_lever_is_area_times_the_distance_from_the_edge():
-    lever, middle = weakest_edge(square(4.0), 40.0)
-    assert lever == pytest.approx(16 * 2)
-    assert np.abs(middle).max() == pytest.approx(2.0)
-
-
-def test_it_tips_about_the_edge_that_is_nearest_to_what_holds():
-    patches = square(4.0)
-    moved = Patches(np.array([[0.5, 0.0]]), patches.areas, patches.corners)
-    lever, middle = weakest_edge(moved, 40.0)
-    assert lever == pytest.approx(16 * 1.5)
-    assert middle == pytest.approx([2.0, 0.0])
-
-
-def test_only_what_is_slender_is_looked_at():
-    assert weakest_edge(square(4.0), SLENDER * 4.0 - 0.01) is None
-    assert weakest_edge(square(4.0), SLENDER * 4.0 + 0.01) is not None
-    assert weakest_edge(Patches(np.zeros((0, 2)), np.zeros(0), np.zeros((0, 2))), 50.0) is None
-    in_line = Patches(np.zeros((1, 2)), np.ones(1), np.array([[0.0, 0.0], [1.0, 0.0], [2.0, 0.0]]))
-    assert weakest_edge(in_line, 50.0)[0] == 0.0
+def with_constants(job: Job, **values: float) -> Job:
+    constants = job.material.constants | {
+        key: Constant(value=value, unit="N/mm", source="assumed") for key, value in values.items()
+    }
+    return replace(job, material=job.material.model_copy(update={"constants": constants, "processes": ()}))
 
 
 @pytest.mark.parametrize(("across", "along"), [(0.4, 1.2), (1.2, 0.4)])
-def test_the_blade_pushes_on_the_narrow_side_whichever_way_the_part_stands(metal, across, along):
-    job = edits.add_bodies(new_job(*metal), [Body("blade", box((across, along, 120.0)), 12)]).job
-    job = edits.set_build_offset(job, ["part-1"], 0.0).job
-    hard = {"recoater_push": 0.4, "plate_bond": 41.0}
-    constants = job.material.constants | {
-        key: Constant(value=value, unit="N/mm", source="assumed") for key, value in hard.items()
-    }
-    job = replace(job, material=job.material.model_copy(update={"constants": constants}))
-    (found,) = [finding for finding in Pipeline().findings(job) if finding.code == "tips_over"]
-    push = side_push(job.constants)
-    assert push.per_mm > 0
-    moment = (push.force_n + push.per_mm * 0.4) * 120.0
-    assert found.value == pytest.approx(push.bond_mpa * 0.48 * 0.2 / moment, rel=1e-6)
+def test_the_blade_pushes_along_its_travel_on_the_side_that_it_meets(metal, across, along):
+    """It goes from front to back: what is wide across that is pushed more, what is short along it holds less."""
+    job = with_constants(job_of(metal, box((across, along, 120.0)), offset=0.0), recoater_push=0.4, plate_bond=41.0)
+    worst = Pipeline().statics("part-1", job).statics.tipping
+    push = 0.4 * across * worst.level
+    assert worst.value == pytest.approx(push / (41.0 * across * along * along / 2), rel=1e-6)
+    assert worst.level == pytest.approx(120.0, abs=1.0)
+    assert ("tips_over" in codes(job)) is (1 / worst.value < 1.5)
+    if along < across:
+        assert the_finding(job, "tips_over").value == pytest.approx(1 / worst.value)
+
+
+def test_a_film_that_pulls_beside_the_foot_turns_a_vat_s_part_over(library):
+    """A mushroom to one side: the film pulls on a roof of 20 x 20 whose middle is 13 mm beside a stem of 4 x 20."""
+    solid = to_manifold(box((4, 20, 12))) + to_manifold(box((30, 20, 2), corner=(0, 0, 10)))
+    shop = library.machine("vat-200"), library.material("resin-model")
+    job = job_of(shop, from_manifold(solid), offset=0.0)
+    peel = job.constants["peel_pressure"].value * 30 * 20
+    worst = Pipeline().statics("part-1", with_constants(job, plate_bond=5.0)).statics.tipping
+    assert worst.value == pytest.approx(peel * 15 / (5.0 * 80 * 2), rel=0.01)
+    for reserve, severity in ((1.55, None), (1.45, "caution"), (1.02, "caution"), (0.97, "stop")):
+        bonded = with_constants(job, plate_bond=5.0 * worst.value * reserve)
+        found = [one.severity for one in Pipeline().findings(bonded) if one.code == "tips_over"]
+        assert found == [severity] * (severity is not None), reserve
+    nearly = with_constants(job, plate_bond=5.0 * worst.value * 1.2)
+    assert "resists 1.20 x the pull of the film" in the_finding(nearly, "tips_over").message
+
+
+def test_feet_of_supports_widen_what_it_stands_on(library):
+    shop = library.machine("filament-320"), library.material("pla")
+    alone = job_of(shop, box((3, 20, 60)), offset=0.0)
+    walled = supported(alone, "wall-flank")
+    one, other = (Pipeline().statics("part-1", job).statics.tipping.value for job in (alone, walled))
+    assert other < 0.7 * one

@@ -12,12 +12,12 @@ from lean_trellis.core.mesh.primitives import box
 
 
 def test_outside_a_rectangular_plate_by_how_much_and_the_cure_brings_it_back(metal):
-    job = edits.move_part(job_of(metal, box((20, 20, 5)), offset=0), "part-1", 255, 100).job
+    job = edits.move_part(job_of(metal, box((20, 20, 5)), offset=2), "part-1", 255, 100).job
     found = the_finding(job, "outside_volume")
     assert found.value == pytest.approx(5)
     cure = found.cures[0]
     back = cure.change.edit(job, Pipeline()).job
-    assert codes(back) == []
+    assert "outside_volume" not in codes(back)
 
 
 def test_outside_a_round_plate(library):

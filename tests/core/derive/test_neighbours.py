@@ -33,12 +33,12 @@ def test_a_parts_box_is_where_it_stands(row):
     assert high[:2].tolist() == [55, 105]
 
 
-def test_without_supports_only_what_touches_is_near(row):
+def test_without_supports_only_what_may_be_too_near_is_near(row):
     near = Neighbours(row)
     assert ids(near.of_part(row.part("part-1"))) == ["part-1"]
-    touching = edits.move_part(row, "part-2", 60, 100).job
+    touching = edits.move_part(row, "part-2", 60.99, 100).job
     assert ids(Neighbours(touching).of_part(touching.part("part-1"))) == ["part-1", "part-2"]
-    apart = edits.move_part(row, "part-2", 60.01, 100).job
+    apart = edits.move_part(row, "part-2", 61.01, 100).job
     assert ids(Neighbours(apart).of_part(apart.part("part-1"))) == ["part-1"]
 
 

@@ -10,6 +10,7 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.progress import Watch
+from lean_trellis.core.strength.statics import PartLoads
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
@@ -68,6 +69,15 @@ class Deriving(Protocol):
 
     def structure(self, support: Support, job: Job, watch: Watch) -> Structure:
         """The structures of a support."""
+
+    def statics(self, part_id: str, job: Job, watch: Watch) -> PartLoads:
+        """What all contacts of a part carry."""
+
+    def figures(self, part_id: str, job: Job, watch: Watch) -> dict[str, Any]:
+        """Figures of the elements of a part's supports, by the support's id."""
+
+    def built_volume(self, support: Support, job: Job, watch: Watch) -> float:
+        """The volume of a support as it is built, mm³."""
 
     def request(self, support: Support, job: Job, watch: Watch) -> Request[Any]:
         """All that the structures of a support follow from."""

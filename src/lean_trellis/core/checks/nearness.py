@@ -19,7 +19,7 @@ _LEAST_MM3 = 1e-3
 
 
 def check_nearness(state: BuildState) -> Iterator[Finding]:
-    """A caution for each pair of parts with less between them than the process asks; parts of one stack are left out."""
+    """A caution for each pair of parts with too little between them; those of one stack are meant to be close."""
     limit = constant_of(state.job.constants, "part_gap")
     for one, other in combinations(state.parts, 2):
         if not state.is_looked_at(one.part.id) or _in_one_stack(state, one, other):

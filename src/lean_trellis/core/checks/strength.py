@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from typing import Any
 
@@ -64,7 +65,7 @@ def _thicker(support: Support, over: float) -> Iterator[Cure]:
     value = support.parameters.model_dump().get("shaft_diameter")
     if isinstance(value, float):
         wanted = round(_within(support.parameters, "shaft_diameter", value * over * _SPARE), 2)
-        title = (type(support.parameters).model_fields["shaft_diameter"].title or "").lower()
+        title = support.parameters.declared_as("shaft_diameter").label.lower()
         yield Cure(f"Set {title} to {wanted:g} mm", SetValue(support.id, "shaft_diameter", wanted))
 
 
@@ -106,11 +107,10 @@ def _overloaded(part: PartState, support: Support, figures: Any, strength: PartS
 def _stronger(support: Support, used: float, by: int) -> Iterator[Cure]:
     """Values with which about three quarters of the strength would be used."""
     values = support.parameters.model_dump()
-    fields = type(support.parameters).model_fields
     for key in _CURED_BY[by]:
         if isinstance(values.get(key), float):
             wanted = _within(support.parameters, key, values[key] * (used / _WANTED) ** (1 / _GROWS[key]))
-            title = (fields[key].title or key).lower()
+            title = support.parameters.declared_as(key).label.lower()
             words = f"Set {title} to {wanted:g} mm: about {used * (values[key] / wanted) ** _GROWS[key]:.2f} x"
             yield Cure(words, SetValue(support.id, key, wanted))
     if isinstance(values.get("spacing"), float):
@@ -121,11 +121,8 @@ def _stronger(support: Support, used: float, by: int) -> Iterator[Cure]:
 
 def _within(parameters: FamilyParameters, key: str, value: float) -> float:
     """The value to two digits, within what may be set."""
-    least, most = 0.0, float("inf")
-    for rule in type(parameters).model_fields[key].metadata:
-        least = max(least, getattr(rule, "ge", None) or getattr(rule, "gt", None) or 0.0)
-        most = min(most, getattr(rule, "le", None) or float("inf"))
-    return round(min(max(value, least), most), 2)
+    known = parameters.declared_as(key)
+    return round(min(max(value, known.least or 0.0), known.most or math.inf), 2)
 
 
 def _weak_braces(part: PartState, support: Support, figures: Any, strength: PartStrength) -> Iterator[Finding]:
@@ -190,5 +187,12 @@ def _flexible(state: BuildState, part: PartState, strength: PartStrength) -> Ite
         f"gives way by {worst.value:.3f} mm at {worst.level:.1f} mm under what pushes there; limit {limit:.3f} mm",
         cause="what is built so far is too slender, or its supports are", at_mm=worst.at_mm, value=worst.value,
         limit=limit, unit="mm", source=actions.source, part_id=part.part.id,
-        cures=(Cure("Add a flank wall or braces", about="supports"), Cure("Turn the part", about="pose")),
+        cures=(*_stiffer(state, part), Cure("Turn the part", about="pose")),
     )  # fmt: skip
+
+
+def _stiffer(state: BuildState, part: PartState) -> Iterator[Cure]:
+    """Braces where there are bars without, then a wall beside the part."""
+    for held in state.supports_of(part.part):
+        yield from _braced(held.support)
+    yield Cure("Add a flank wall", AddSupport(part.part.id, "wall-flank"))

@@ -18,12 +18,14 @@ from PyQt6.QtWidgets import (
 
 from lean_trellis.core.checks import NOT_EXAMINED, Cure, Finding
 from lean_trellis.core.checks.changes import cure_of_all
+from lean_trellis.core.checks.trying import TRIED
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.release.export import ExportFormat, What
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
 from lean_trellis.studio.forms.tables import PickTable, ten_rows
 from lean_trellis.studio.messages import Fly
+from lean_trellis.studio.requests import TryCures
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
 
@@ -67,6 +69,7 @@ class ReleaseStation(Station):
         self.verdict = muted()
         self.head.addWidget(self.verdict)
         self._chosen: Finding | None = None
+        self._tried: tuple[Finding, tuple[Cure, ...]] | None = None
         self._add_findings(self.tabs.add_page("findings", "Findings"))
         self._add_export(self.tabs.add_page("export", "Export"))
 
@@ -130,6 +133,18 @@ class ReleaseStation(Station):
             if chosen.at_mm is not None:
                 self.asks.emit(Fly(chosen.at_mm))
         self._show_chosen()
+        if chosen is not None and chosen.code in TRIED and (self._tried is None or self._tried[0] != chosen):
+            self._try_cures(chosen)
+
+    def _try_cures(self, finding: Finding) -> None:
+        """Work out beside the window what the cures of a finding would bring."""
+
+        def tried(cures: tuple[Cure, ...]) -> None:
+            self._tried = finding, cures
+            if self._chosen == finding:
+                self._show_chosen()
+
+        self.session.ask("Trying cures", TryCures(finding, self.session.job), tried)
 
     def show_finding(self, finding: Finding) -> None:
         """Open a finding of the list, as a click on its row does."""
@@ -157,7 +172,8 @@ class ReleaseStation(Station):
         self.measured.setText(f"Measured: {measured}{limit}{place}")
         source = f"  Limit: {chosen.source}." if chosen.source else ""
         self.cause.setText(f"Cause: {chosen.cause}.{source}")
-        for cure in chosen.cures:
+        cures = self._tried[1] if self._tried is not None and self._tried[0] == chosen else chosen.cures
+        for cure in cures:
             for offered in (cure, cure_of_all(cure, chosen, self.session.findings() or ())):
                 if offered is not None:
                     button = QPushButton(offered.words)

@@ -92,4 +92,4 @@ def test_a_raft_may_have_a_brim_beyond_its_margin_that_is_thinner_than_it():
 def test_without_thickness_it_needs_a_brim_or_pads_and_a_part_on_the_plate():
     with pytest.raises(ValueError, match="without thickness it needs a brim or corner pads"):
         raft_for(ring(), thickness=0)
-    assert raft_for(ring(), lifted=3.0, thickness=0, brim_width=5).is_empty
+    assert raft_for(ring(), offset=3.0, thickness=0, brim_width=5).is_empty

@@ -24,4 +24,8 @@ def test_of_several_solids_those_on_the_plate_count():
     both = join([box((8, 5, 3), corner=(0, 0, 0)), box((8, 5, 3), corner=(20, 0, 4))])
     assert patches_of_solid(both).areas.sum() == pytest.approx(40)
     assert len(patches_of_solid(Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32))).areas) == 0
-    assert patches_of_faces(both, np.arange(2)).areas == pytest.approx(both.areas[:2])
+    large, small = patches_of_faces(both, np.arange(2)), patches_of_faces(both.scaled(0.1), np.arange(2))
+    assert small.areas == pytest.approx(both.areas[:2] / 100), "one each"
+    assert len(large.areas) > 10
+    assert large.areas.sum() == pytest.approx(both.areas[:2].sum())
+    assert large.areas @ large.middles == pytest.approx(100 * 10 * (small.areas @ small.middles))

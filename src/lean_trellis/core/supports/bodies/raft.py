@@ -93,7 +93,7 @@ def _rim(outline: Shape, shape: Shape, p: RaftParameters) -> Shape:
     around = [widened(whole, p.brim_width)] if p.brim_width > 0 else []
     if p.corner_pads > 0:
         hull = shapely.get_coordinates(shapely.convex_hull(outline))
-        around += list(shapely.buffer(shapely.points(sharp_corners(hull)), p.corner_pads / 2))
+        around += [widened(shapely.Point(corner), p.corner_pads / 2) for corner in sharp_corners(hull)]
     return shapely.union_all(around).difference(whole)
 
 

@@ -96,6 +96,11 @@ class FamilyParameters(BaseModel):
         """All parameters in the order of declaration."""
         return tuple(_declared(key, info) for key, info in cls.model_fields.items())
 
+    @classmethod
+    def declared_as(cls, key: str) -> Declared:
+        """What is declared of one parameter. Raises `KeyError` where there is none."""
+        return _declared(key, cls.model_fields[key])
+
     def with_value(self, key: str, value: Any) -> FamilyParameters:
         """The same parameters with one value changed and all checked again.
 

@@ -1,0 +1,170 @@
+"""What cures of load findings would bring: supports are made anew with each, and the same is measured again."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from lean_trellis.core.checks.changes import SetValue, TurnBy
+from lean_trellis.core.checks.finding import Cure, Deriving, Finding
+from lean_trellis.core.errors import Cancelled, TrellisError
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
+from lean_trellis.core.supports.bars.figures import BarFigures
+
+TRIED = frozenset({"held_too_little", "plate_hold_low", "too_flexible", "warp", "bar_slender", "tips_over"})
+"""Findings whose measured value can be had anew for another job."""
+_AIM = 0.75
+_ENOUGH = 0.8
+_TURNS = (("x", 30.0), ("x", -30.0), ("y", 30.0), ("y", -30.0))
+_MOST_TURNS, _MOST_STEP = 3, 3.0
+_SAME = 1e-3
+
+
+@dataclass(frozen=True)
+class _Effect:
+    """Of a part: the measured value over its limit, how many contacts hold it, and the volume of its supports, mm³."""
+
+    ratio: float
+    contacts: int
+    volume: float
+
+
+def tried_cures(finding: Finding, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> tuple[Cure, ...]:
+    """The cures of a finding, each with what it would bring; values are moved on until they are enough, if they can be.
+
+    Those that cannot be built, and those that would make it worse, are left out. The rest are left as they are.
+    """
+    if finding.code not in TRIED or not finding.limit:
+        return finding.cures
+    now = _effect(finding, job, deriving, watch)
+    changes = [cure for cure in finding.cures if cure.change is not None]
+    steps = len(changes) + (len(_TURNS) if _may_turn(finding, job) else 0)
+    found: list[Cure] = []
+    for number, cure in enumerate(changes):
+        stretch = Stretch(watch, number / max(steps, 1), (number + 1) / max(steps, 1))
+        stretch.at(0.0, f"trying: {_plain(cure)}")
+        found += _tried(cure, finding, job, deriving, now, stretch)
+    if _may_turn(finding, job):
+        found += _turned(finding, job, deriving, now, Stretch(watch, len(changes) / steps, 1.0))
+    return (*found, *(cure for cure in finding.cures if cure.change is None))
+
+
+def _plain(cure: Cure) -> str:
+    """The words of a cure without what it was thought to bring."""
+    return cure.words.partition(": ")[0]
+
+
+def _tried(cure: Cure, finding: Finding, job: Job, deriving: Deriving, now: _Effect, watch: Watch) -> Iterator[Cure]:
+    """A cure with what it brings; its value, if it has one, moved on until that is enough."""
+    assert cure.change is not None
+    change, words = cure.change, _plain(cure)
+    try:
+        then = _effect(finding, change.edit(job, deriving, watch).job, deriving, watch)
+        if isinstance(change, SetValue) and isinstance(change.value, float):
+            old = job.support(change.support_id).parameters.model_dump()[change.key]
+            change, then = _moved_on(change, float(old), finding, job, deriving, (now, then), watch)
+            words = words.replace(f"{cure.change.value:g}", f"{change.value:g}")  # type: ignore[attr-defined]
+    except Cancelled:
+        raise
+    except TrellisError:
+        return
+    if then.ratio < now.ratio * (1 - _SAME):
+        yield replace(cure, words=f"{words}: {_in_words(finding, now, then)}", change=change)
+
+
+def _moved_on(
+    change: SetValue,
+    old: float,
+    finding: Finding,
+    job: Job,
+    deriving: Deriving,
+    known: tuple[_Effect, _Effect],
+    watch: Watch,
+) -> tuple[SetValue, _Effect]:
+    """A value moved on by the power with which the measured value follows it, until that is low enough."""
+    now, then = known
+    known_as = job.support(change.support_id).parameters.declared_as(change.key)
+    least, most = known_as.least or 0.0, known_as.most or math.inf
+    for _ in range(_MOST_TURNS):
+        if then.ratio <= _ENOUGH or then.ratio >= now.ratio or change.value == old:
+            break
+        power = math.log(then.ratio / now.ratio) / math.log(change.value / old)
+        step = (_AIM / then.ratio) ** (1 / power) if abs(power) > _SAME else 1.0
+        wanted = round(min(max(change.value * min(max(step, 1 / _MOST_STEP), _MOST_STEP), least), most), 2)
+        if wanted == change.value:
+            break
+        further = replace(change, value=wanted)
+        change, then = further, _effect(finding, further.edit(job, deriving, watch).job, deriving, watch)
+    return change, then
+
+
+def _may_turn(finding: Finding, job: Job) -> bool:
+    """Whether another pose keeps what its supports are for: those of chosen regions would lose them."""
+    supports = [support for support in job.supports if support.part_id == finding.part_id]
+    return bool(supports) and all(support.target is None for support in supports)
+
+
+def _turned(finding: Finding, job: Job, deriving: Deriving, now: _Effect, watch: Watch) -> Iterator[Cure]:
+    """The best of a few turns, where one is better."""
+    tried = []
+    for number, (axis, angle) in enumerate(_TURNS):
+        watch.at(number / len(_TURNS), f"trying: turn by {angle:g}° about {axis}")
+        change = TurnBy(finding.part_id, axis, angle)
+        try:
+            then = _effect(finding, change.edit(job, deriving, watch).job, deriving, watch)
+        except Cancelled:
+            raise
+        except TrellisError:
+            continue
+        tried.append((then.ratio, number, change, then))
+    if tried:
+        ratio, _, change, then = min(tried, key=lambda one: one[:2])
+        if ratio < now.ratio * (1 - _SAME):
+            words = f"Turn by {change.angle_deg:g}° about {change.axis}: {_in_words(finding, now, then)}"
+            yield Cure(words, change)
+
+
+def _in_words(finding: Finding, now: _Effect, then: _Effect) -> str:
+    assert finding.limit
+    if finding.code == "tips_over":
+        measured = f"{finding.limit / max(then.ratio, 1e-9):.2f} x"
+    else:
+        value = then.ratio * finding.limit
+        measured = f"{value:.3f} mm" if finding.unit == "mm" else f"{value:.0f}" if value >= 10 else f"{value:.2f} x"
+    more, volume = then.contacts - now.contacts, (then.volume - now.volume) / 1000
+    return f"{measured}, {more:+,d} contacts, {volume:+.2f} cm³"
+
+
+def _effect(finding: Finding, job: Job, deriving: Deriving, watch: Watch) -> _Effect:
+    """What is measured of the finding's part in a job."""
+    own = job.supports_of(finding.part_id)
+    figures = deriving.figures(finding.part_id, job, watch)
+    contacts = sum(len(one.used) for one in figures.values())
+    volume = sum(deriving.built_volume(support, job, watch) for support in own)
+    return _Effect(_ratio(finding, job, deriving, figures, watch), contacts, volume)
+
+
+def _ratio(finding: Finding, job: Job, deriving: Deriving, figures: dict[str, Any], watch: Watch) -> float:
+    """The measured value over its limit; of a reserve the other way round."""
+    assert finding.limit
+    statics = deriving.statics(finding.part_id, job, watch).statics
+    match finding.code:
+        case "plate_hold_low":
+            feet = [float(one.feet_used.max(initial=0.0)) for one in figures.values()]
+            has_raft = any(support.parameters.family == "raft" for support in job.supports_of(finding.part_id))
+            return max([statics.plate.value, *([] if has_raft else feet)])
+        case "too_flexible":
+            return statics.deflection.value / finding.limit
+        case "warp":
+            return statics.warp.value
+        case "tips_over":
+            return statics.tipping.value * finding.limit
+        case "bar_slender":
+            return (
+                max((float(one.slenderness.max(initial=0.0)) for one in figures.values()), default=0.0) / finding.limit
+            )
+    braces = [float(one.brace_used.max(initial=0.0)) for one in figures.values() if isinstance(one, BarFigures)]
+    return max([*(float(one.used.max(initial=0.0)) for one in figures.values()), *braces], default=0.0)

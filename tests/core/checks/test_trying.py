@@ -1,0 +1,78 @@
+"""What cures would bring: measured again on supports made anew."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from checked_parts import job_of, supported, the_finding
+
+from lean_trellis.core.checks.changes import SetValue, TurnBy
+from lean_trellis.core.checks.trying import TRIED, tried_cures
+from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.errors import Cancelled
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.shop.material import Constant
+
+
+def with_constants(job: Job, **values: float) -> Job:
+    constants = job.material.constants | {
+        key: Constant(value=value, unit="MPa", source="coupon") for key, value in values.items()
+    }
+    return replace(job, material=job.material.model_copy(update={"constants": constants, "processes": ()}))
+
+
+@pytest.fixture(scope="module")
+def weak(library) -> Job:
+    shop = library.machine("vat-200"), library.material("resin-model")
+    job = supported(job_of(shop, box((24, 16, 6)), offset=6.0), "bars-resin-regular")
+    used = Pipeline().figures("part-1", job)["support-1"].used.max()
+    return with_constants(job, strength=job.material.constants["strength"].value * used / 1.6, plate_bond=20.0)
+
+
+def used_of(job: Job) -> float:
+    return float(Pipeline().figures("part-1", job)["support-1"].used.max())
+
+
+def test_each_cure_says_what_it_brings_and_brings_it(weak):
+    finding = the_finding(weak, "held_too_little")
+    cures = tried_cures(finding, weak, Pipeline())
+    changes = [cure for cure in cures if cure.change is not None]
+    assert any(isinstance(cure.change, SetValue) and cure.change.key == "spacing" for cure in changes)
+    for cure in changes:
+        healed = cure.change.edit(weak, Pipeline()).job
+        said = float(cure.words.partition(": ")[2].split()[0])
+        assert said == pytest.approx(used_of(healed), abs=0.006), cure.words
+        assert said < finding.value
+        more = len(Pipeline().bars(healed.supports[0], healed)) - len(Pipeline().bars(weak.supports[0], weak))
+        assert f"{more:+,d} contacts" in cure.words
+
+
+def test_values_are_moved_on_until_they_are_enough(weak):
+    cures = tried_cures(the_finding(weak, "held_too_little"), weak, Pipeline())
+    closer = [cure for cure in cures if isinstance(cure.change, SetValue)]
+    assert closer
+    assert min(used_of(cure.change.edit(weak, Pipeline()).job) for cure in closer) <= 0.8
+
+
+def test_another_pose_is_tried_where_supports_follow_it(weak):
+    cures = tried_cures(the_finding(weak, "held_too_little"), weak, Pipeline())
+    turned = [cure for cure in cures if isinstance(cure.change, TurnBy)]
+    assert len(turned) <= 1
+    for cure in turned:
+        assert used_of(cure.change.edit(weak, Pipeline()).job) < used_of(weak)
+
+
+def test_other_findings_keep_their_cures_and_trying_can_be_cancelled(weak, metal):
+    bare = job_of(metal, box((20, 20, 5)))
+    finding = the_finding(bare, "region_not_held")
+    assert finding.code not in TRIED
+    assert tried_cures(finding, bare, Pipeline()) is finding.cures
+
+    class Stopped:
+        def at(self, share: float, words: str) -> None:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        tried_cures(the_finding(weak, "held_too_little"), weak, Pipeline(), Stopped())
