@@ -142,7 +142,7 @@ def test_recipes_and_lists(call, stl, tmp_path):
     assert {"metal-260", "belt-260"} <= {entry["id"] for entry in machines}
     assert len(call("materials", "--json")[1]) == 12
     assert "bars-metal" in {entry["name"] for entry in call("sets", "list", "--json")[1]}
-    assert call("sets", "show", "bars-metal", "--json")[1]["parameters"]["spacing"] == 2.6
+    assert call("sets", "show", "bars-metal", "--json")[1]["parameters"]["spacing"] == 1.9
     assert "Metal, general" in call("sets", "list")[1]
 
 

@@ -101,7 +101,7 @@ def test_a_raft_tells_its_holes_and_a_cradle_its_posts(call, tmp_path):
 
 
 def test_a_value_goes_to_the_sets_that_know_it(call, slab, tmp_path):
-    options = ("--set", "bars-metal", "--set", "lattice-metal", "--param", "spacing=6", "--param", "cell_along=4",
+    options = ("--set", "bars-metal", "--set", "lattice-metal", "--param", "spacing=6", "--param", "cell_along=8",
                "--param", "bite_depth=0.2", "--param", "lattice-metal:trim=bars")  # fmt: skip
     bars, lattice = prepared(call, slab, tmp_path / "a.trellis", *options, "--build-offset", 6)
     plain = prepared(call, slab, tmp_path / "b.trellis", "--set", "bars-metal", "--set", "lattice-metal")

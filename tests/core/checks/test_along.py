@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from checked_parts import job_of, supported
+from checked_parts import job_of, spanning, supported
 
 from lean_trellis.core.checks.along import underside_goes_on
 from lean_trellis.core.derive.pipeline import Pipeline
@@ -80,7 +80,8 @@ def test_an_underside_may_curve_and_be_turned(metal):
 
 def unsupported_on_the_tongue(metal, mesh: Mesh) -> list:
     """Supported with bars, those along the edge at y < 2 taken away."""
-    job = supported(job_of(metal, mesh, offset=5.0), "bars-metal", spacing=1.9)
+    shop = spanning(metal, 2.6, 3.0, 4.2, 6.0, 12.0)
+    job = supported(job_of(shop, mesh, offset=5.0), "bars-metal", spacing=1.9, edge_inset=0.5)
     part, support = job.parts[0], job.supports[0]
     low = part.mesh.bounds[0]
     removed = tuple(Removed((*(low[:2] + [x, 0.7]).tolist(), float(low[2])), 1.3) for x in np.arange(0, 31, 0.5))

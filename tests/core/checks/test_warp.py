@@ -77,6 +77,6 @@ def test_a_warm_chamber_warps_less_in_proportion_to_what_is_left_to_cool(library
 
 def test_in_metal_the_contacts_hold_it_and_a_vat_knows_no_warp(library, metal):
     long, short = (supported(job_of(metal, box((x, 20, 40))), "bars-metal") for x in (100, 25))
-    assert used(long) > 0.7 > used(short) > 0
+    assert used(long) > 0.6 > 0.5 > used(short) > 0
     vat = job_of((library.machine("vat-150"), library.material("resin-model")), cylinder(20, 10), offset=0.0)
     assert used(vat) == 0

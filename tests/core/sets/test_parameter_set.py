@@ -19,7 +19,7 @@ def test_every_shipped_set_holds_itself_in_every_material_of_its_process(library
 
 
 def test_sets_are_read_with_their_values_and_refused_with_the_key(tmp_path):
-    assert shipped_sets()["bars-metal"].parameters.spacing == 2.6
+    assert shipped_sets()["bars-metal"].parameters.spacing == 1.9
     path = tmp_path / "mine.toml"
     path.write_text(
         (SETS / "bars-metal.toml").read_text(encoding="utf-8").replace("sides = 8", "sides = 2"),

@@ -151,6 +151,9 @@ class _Side(Drawing):
                 )
             case "dense_layers":
                 self.span((side, surface + gap), (side, neck), f"dense {v.dense_layers} layers")
+            case "cap":
+                joined = v.cap == "joined"
+                self.words(side, neck, "dense layers go on to the next" if joined else "each tip on its own")
             case "landing":
                 self.words(side, bottom - 6, _LANDINGS[v.landing])
             case "foot_diameter":

@@ -20,7 +20,7 @@ from lean_trellis.core.supports.bars.struts import BEND, ON_TRUNK, SHAFT_END, SH
 @pytest.fixture
 def parameters():
     values = shipped_sets()["bars-metal"].parameters
-    return values.with_value("shaft_diameter", 2.0).with_value("tip_diameter", 0.6).with_value("foot_diameter", 3.0)
+    return values.with_value("foot_diameter", 3.0).with_value("shaft_diameter", 2.0).with_value("tip_diameter", 0.6)
 
 
 def _euler(radius, length):

@@ -137,22 +137,23 @@ def test_a_stouter_bar_is_stouter_alone(slab, pipeline):
     bars = bars_of(pipeline, edits.make_stouter(slab, ME, before, [bar], 1.5).job)
     mine = bars.by_hand >= 0
     assert mine.sum() == 1
-    np.testing.assert_allclose(bars.radii[mine, 2], 1.5 * 0.55)
-    np.testing.assert_allclose(bars.radii[mine, -1], 1.5 * 0.275)
-    np.testing.assert_allclose(bars.radii[~mine, 2], 0.55)
+    shaft, tip = before.radii[bar, 2], before.radii[bar, -1]
+    np.testing.assert_allclose(bars.radii[mine, 2], 1.5 * shaft)
+    np.testing.assert_allclose(bars.radii[mine, -1], 1.5 * tip)
+    np.testing.assert_allclose(bars.radii[~mine, 2], shaft)
 
 
 def test_a_locked_bar_stays_as_it_is_whatever_the_values_become(slab, pipeline):
     before = bars_of(pipeline, slab)
     bar, _ = nearest(before, middle_of(slab))
     job = edits.lock_bars(slab, ME, before, [bar]).job
-    for key, value in (("shaft_diameter", 1.6), ("spacing", 4.0), ("tip_length", 1.0), ("join", "on")):
+    for key, value in (("shaft_diameter", 1.2), ("spacing", 4.0), ("tip_length", 1.0), ("join", "on")):
         job = edits.change_support(job, ME, key, value).job
     bars = bars_of(pipeline, job)
     mine = int(np.flatnonzero(bars.by_hand == 0)[0])
     np.testing.assert_allclose(bars.holds[mine], before.holds[bar])
     np.testing.assert_allclose(bars.centres[mine, [4, 5, 6]], before.centres[bar, [4, 5, 6]], atol=1e-6)
-    assert bars.radii[mine, 2] == pytest.approx(0.55)
+    assert bars.radii[mine, 2] == pytest.approx(before.radii[bar, 2])
     assert bars.trunk[mine] == -1
     with pytest.raises(EditError, match="locked"):
         edits.move_hold(job, ME, bars, mine, (0.0, 0.0, 0.0))

@@ -66,7 +66,9 @@ def test_no_two_shafts_of_a_shipped_set_are_nearer_than_their_clearance(name, pa
     bars = bars_for(part(), lift=4.0, critical=40.0, **values)
     assert len(bars) > 20
     assert nearest_shafts(bars) >= values["bar_clearance"] - 1e-3
-    assert len(bars.missed.holds) <= 0.01 * len(bars), "as good as all have a way"
+    # Caps of 7 mm are for broad undersides: they do not go into bores or right beside walls.
+    most = 0.5 if values.get("cap") == "joined" else 0.01
+    assert len(bars.missed.holds) <= most * len(bars), "as good as all have a way"
 
 
 @given(st.integers(0, 2**31))
@@ -103,7 +105,8 @@ def test_a_spacing_below_shaft_and_clearance_is_refused_with_the_least(spacing, 
 def test_the_rim_row_and_the_pattern_are_not_nearer_than_their_shafts_fit():
     bars = bars_for(box((31, 23, 3)), **values_of("bars-metal"))
     away = np.linalg.norm(bars.holds[:, None, :2] - bars.holds[:, :2], axis=2)
-    assert away[away > 0].min() >= 1.1 + 0.4
+    values = values_of("bars-metal")
+    assert away[away > 0].min() >= values["shaft_diameter"] + values["bar_clearance"]
 
 
 @pytest.mark.parametrize("name", ["bars-resin-fine", "bars-resin-regular", "bars-resin-stout", "bars-metal"])

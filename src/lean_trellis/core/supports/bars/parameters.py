@@ -43,6 +43,11 @@ class BarParameters(ContactParameters):
         3, "Dense layers", unit="layers", least=0, most=50, question="holds",
         applies_when=lambda p: p.contact == "gap", help="Full layers at the top of the bar, below the gap.",
     )  # fmt: skip
+    cap: Literal["apart", "joined"] = parameter(
+        "apart", "Caps of columns", question="holds", words={"apart": "Each its own", "joined": "Joined into one"},
+        applies_when=lambda p: p.contact == "gap",
+        help="Joined: wide tips may run into each other, so that dense layers go on from column to column.",
+    )  # fmt: skip
     tip_diameter: float = parameter(
         0.5, "Tip diameter", unit="mm", least=0.05, most=30, question="holds",
         help="Width of the bar where it meets the part. Wider is stronger and leaves a larger mark.",
@@ -157,6 +162,11 @@ class BarParameters(ContactParameters):
         if self.group_span > 0 and self.lever_gap >= max(self.foot_height, 1e-9):
             raise ValueError("the gap for a lever is as high as the foot")
         return self
+
+    @property
+    def has_joined_cap(self) -> bool:
+        """Whether tips with a gap may run into what stands beside them."""
+        return self.contact == "gap" and self.cap == "joined"
 
     @property
     def foot_flare(self) -> float:

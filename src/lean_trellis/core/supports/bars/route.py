@@ -73,7 +73,9 @@ class Ways(Rows):
         """What of some of them others keep clear of; owners are their numbers."""
         some = self.only(which)
         shafts = np.full(len(which), parameters.shaft_diameter / 2)
-        return stretches_of(some.necks, some.tip_bases, some.bends, some.bottoms, some.upper.radii, shafts, which)
+        all_of = stretches_of(some.necks, some.tip_bases, some.bends, some.bottoms, some.upper.radii, shafts, which)
+        # Where caps are joined, tips may run into whatever stands beside them.
+        return all_of.only(~all_of.is_tip) if parameters.has_joined_cap else all_of
 
     @property
     def lengths(self) -> Floats:

@@ -251,6 +251,7 @@ def _with_openings(slabs: Slabs, openings: Openings, middles: Floats, ends: Floa
         high[below] = floors[below]
         lengths = np.diff(ends[owners], axis=1)[:, 0]
         taken = float((lengths * (ceilings - floors).mean(axis=1))[below].sum())
+    low = np.minimum(low, high)  # below a steep upper edge an opening's top may just reach it
     parted = slabs.only(owners)
     top, bottom = level == storeys[owners], level == 0
     return Slabs(
