@@ -68,6 +68,9 @@ def full_job() -> Job:
     )  # fmt: skip
 
 
+_SPARSE = {"bars-metal": ("spacing", 3.6), "bars-joined": ("spacing", 3.6), "lattice-metal": ("cell_along", 4.0)}
+
+
 def _supports() -> tuple[Support, ...]:
     pick = (RegionPick("face", (1.0, 1.0, 8.0)),)
     bars = HandWork(
@@ -94,7 +97,10 @@ def _supports() -> tuple[Support, ...]:
     supports = []
     for number, (part_id, name, target, hand) in enumerate(wanted, start=1):
         chosen = sets[name]
-        supports.append(Support(f"support-{number}", part_id, chosen.parameters, name, chosen.version, target, hand))
+        parameters = chosen.parameters
+        if name in _SPARSE:  # what follows from a value matters here, not how many there are
+            parameters = parameters.with_value(*_SPARSE[name])
+        supports.append(Support(f"support-{number}", part_id, parameters, name, chosen.version, target, hand))
     supports[5] = replace(supports[5], body=box((5, 5, 3)))
     supports[7] = replace(supports[7], others=("part-2",))
     return tuple(supports)

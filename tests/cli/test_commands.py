@@ -268,3 +268,18 @@ def test_an_assembly_is_inspected_and_prepared_as_named_bodies(call, tmp_path):
     status, document, _ = call("prepare", clamp, "-o", tmp_path / "c.trellis", "--json")
     assert status == 0
     assert [part["name"] for part in document["parts"]] == ["Jaw", "Pin"]
+
+
+def test_prepare_tells_what_contacts_carry_the_most_loaded_first(call, stl, tmp_path):
+    _, document, _ = call("prepare", stl, "-o", tmp_path / "l.trellis", "--set", "bars-metal", "--json")
+    (support,) = document["parts"][0]["supports"]
+    most = support["most_loaded"]
+    assert 0 < len(most) <= 10
+    assert [one["used"] for one in most] == sorted((one["used"] for one in most), reverse=True)
+    assert most[0]["used"] == support["strength_used"] > 0
+    assert most[0]["by"] in ("tip tension", "buckling", "bending")
+    assert all(len(one["at_mm"]) == 3 and one["load_n"] >= 0 <= one["gives_mm"] for one in most)
+    assert support["deflection_mm"] > 0
+    assert support["plate_hold_used"] > 0
+    assert support["warp_used"] >= 0 and support["tipping_used"] > 0
+    assert "thermal lift" in support["constants"] and "assumed" in support["constants"]

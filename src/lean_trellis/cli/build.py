@@ -35,8 +35,9 @@ from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.parameter_set import find_set
 from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
 from lean_trellis.core.shop import full_library
-from lean_trellis.core.strength.figures import GripFigures
+from lean_trellis.core.strength.figures import USED_WORDS, GripFigures
 from lean_trellis.core.strength.statics import PartLoads
+from lean_trellis.core.supports.bars.figures import USED_WORDS as BAR_WORDS
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
 
@@ -151,13 +152,28 @@ def prepared_parts(job: Job, pipeline: Pipeline) -> list[dict[str, Any]]:
 
 
 def _under_load(figures: BarFigures | GripFigures, loads: PartLoads) -> dict[str, Any]:
-    """What is reported of elements under load; deflection is the part's, with all that holds it."""
+    """What is reported of elements under load; deflection, warp and tipping are the part's, with all that holds it."""
+    words = BAR_WORDS if isinstance(figures, BarFigures) else USED_WORDS
+    statics = loads.statics
     return {
         "strength_used": float(figures.used.max(initial=0.0)),
         "slenderness": float(figures.slenderness.max(initial=0.0)),
         "most_load_n": float(figures.loads_n.max(initial=0.0)),
-        "deflection_mm": loads.statics.deflection.value,
-        "plate_hold_used": loads.statics.plate.value,
+        "deflection_mm": statics.deflection.value,
+        "plate_hold_used": max(statics.plate.value, float(figures.feet_used.max(initial=0.0))),
+        "warp_used": statics.warp.value,
+        "tipping_used": statics.tipping.value,
+        "most_loaded": [
+            {
+                "at_mm": figures.places[number].tolist(),
+                "used": float(figures.used[number]),
+                "by": words[int(figures.used_by[number])],
+                "load_n": float(figures.loads_n[number]),
+                "gives_mm": float(figures.gives_mm[number]),
+            }
+            for number in figures.worst.tolist()
+        ],
+        "constants": loads.actions.source,
     }
 
 

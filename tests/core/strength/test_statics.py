@@ -9,7 +9,8 @@ from gripped import AREA, RADIUS, grid, standing, statics_of, tips
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import ball, box, cylinder, from_manifold, to_manifold
 from lean_trellis.core.strength.actions import Actions
-from lean_trellis.core.strength.statics import Bond, layer_frame, part_statics
+from lean_trellis.core.strength.bond import Bond
+from lean_trellis.core.strength.statics import layer_frame, part_statics
 
 VAT = Actions("vat", 16.0, 900.0, 5.0, peel=0.02)
 BED = Actions("powder_bed", 400.0, 190_000.0, 200.0, lift=10.0, lift_depth=4.0, corner_lift=1.5)

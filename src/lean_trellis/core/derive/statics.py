@@ -18,8 +18,9 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.hollows import AirCells, Cups
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.strength.actions import actions_of
+from lean_trellis.core.strength.bond import Bond
 from lean_trellis.core.strength.grips import Grips
-from lean_trellis.core.strength.statics import Bond, GripLoads, PartLoads, Standing, part_statics
+from lean_trellis.core.strength.statics import GripLoads, PartLoads, Standing, part_statics
 from lean_trellis.core.supports.common.contacts import ContactParameters
 from lean_trellis.core.supports.common.spec import spec_for, spec_named
 from lean_trellis.core.supports.common.support import Support

@@ -20,21 +20,15 @@ from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.strength.actions import SIDES, Actions
+from lean_trellis.core.strength.bond import PLASTIC, Bond, Worst, bonded, place_of
 from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
+from lean_trellis.core.strength.plate_hold import PlateHold
 from lean_trellis.core.strength.sharing import RigidPlate, Shares, Springs
-from lean_trellis.core.strength.tipping import stand_on
-from lean_trellis.core.strength.warping import Hold, curl_of
 
 _SHEAR = 3.0
 """Of distortion energy: σ² + 3 τ² (von Mises 1913)."""
-_PLASTIC = 16 / (3 * np.pi)
-"""A solid round section yields wholly at so many times the moment at which it begins to (shape factor, Roark)."""
-_REST_STEP_MM, _MOST_RESTS = 2.0, 400
-_FINE_MM, _MOST_FINE, _MOST_ACROSS = 1.0, 4000, 128
-_REST_DEPTH_MM = 1.0
-"""A part that lies on the plate is as stiff there as this much of its own material: assumed."""
 _RIGID = 5.0
 """A body carries a moment as a rigid one does out to so many times its thickness over its contacts: assumed. What lies
 farther out bends instead."""
@@ -42,34 +36,7 @@ _APART = 1e5
 _SAMPLE_MM = 1.0
 _SHARING, _NEAR_MM = 4, 0.25
 _BESIDE_MM = 2.0
-_LITTLE_NMM = 1e-6
-_LITTLE = 0.02
-"""Warp that uses less of what holds is not followed."""
-_BRIM_MM = 12.0
-"""What lies on the plate no farther than this beside what holds a body holds it, too."""
 """Contacts no farther than this beside a layer's box hold what grows above them."""
-
-
-@dataclass(frozen=True, eq=False)
-class Bond(Rows):
-    """What of a part and its supports lies on the plate: `places` (n, 3) and `areas` (n,) mm²."""
-
-    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
-    areas: Floats = field(default_factory=lambda: np.zeros(0))
-
-    def __len__(self) -> int:
-        return len(self.areas)
-
-    def coarse(self, cell_mm: float) -> Bond:
-        """The same with all that lies in one cell of a grid as one, at its middle."""
-        if not len(self):
-            return self
-        cells = np.floor(self.places[:, :2] / cell_mm).astype(np.int64)
-        _, number = np.unique(cells, axis=0, return_inverse=True)
-        number = number.reshape(-1)
-        areas = np.bincount(number, self.areas)
-        weighted = [np.bincount(number, self.areas * at) / np.maximum(areas, 1e-12) for at in self.places.T]
-        return Bond(np.column_stack(weighted).astype(np.float64), areas.astype(np.float64))
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,15 +54,6 @@ class GripLoads(Rows):
 
     def __len__(self) -> int:
         return len(self.used)
-
-
-@dataclass(frozen=True)
-class Worst:
-    """The worst of something over all layers: a value, the place (3,) mm and the level."""
-
-    value: float = 0.0
-    at_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    level: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -164,27 +122,18 @@ class _Sums:
         self.grips = Grips.joined([Grips(), *standing.grips])
         self.places = self.grips.places @ self.frame.T
         can_pull = np.repeat(np.array(standing.pulls, bool), self.sizes)
-        rests = _rests(standing.overhangs)
+        self.ground = PlateHold(
+            standing.overhangs, standing.feet, standing.corners, self.frame, self.mesh.middle, actions
+        )
         self.lifts = LiftPlaces()
         if actions.lift > 0:
             self.lifts = lift_places(standing.overhangs.rim, standing.first_hits)
         whole = _springs(self.grips, self.frame, can_pull, actions.stiffness)
-        lying = _bonded(rests, self.frame, actions.stiffness)
+        lying = bonded(self.ground.rests, self.frame, actions.stiffness)
         self.plate = RigidPlate(Springs.joined([whole, lying]), self.mesh.middle)
-        ground = Bond.joined([rests, standing.feet])
-        under = RigidPlate(_bonded(ground, self.frame, actions.stiffness), self.mesh.middle)
-        self.ground = under.group(np.arange(len(ground))) if len(ground) else None
-        self.ground_bond = ground
         count = len(self.grips)
         self.pulls, self.pushes, self.sides, self.used, self.levels = (np.zeros(count) for _ in range(5))
-        self.worst_bond, self.worst_flex, self.worst_warp, self.worst_tip = Worst(), Worst(), Worst(), Worst()
-        own = standing.overhangs.mesh.vertices[mesh.faces[standing.overhangs.on_plate]].reshape(-1, 3)[:, :2]
-        self.stand = stand_on(np.concatenate([own, standing.corners]), ground.places[:, :2], ground.areas)
-        self.lying, self.under = Hold(), Hold()
-        self._held_down: tuple[bytes, Hold] = b"", Hold()
-        if actions.warp > 0:
-            self.lying = self._lying(rests)
-            self.under = self._lying(Bond.joined([_rests(standing.overhangs, _FINE_MM, _MOST_FINE), standing.feet]))
+        self.worst_flex = Worst()
         self._find_cups, self.cups = standing.cups, Cups()
 
     def over_all(self, watch: Watch) -> Statics:
@@ -196,14 +145,12 @@ class _Sums:
                 self.cups = self._find_cups()
             for stage in grown:
                 self._add(stage)
-                if self.actions.warp > 0:
-                    self._warp(stage)
             self._beside()
         loads = GripLoads(self.pulls, self.pushes, self.sides, self.used, self.levels)
         ends = np.cumsum([0, *self.sizes]).tolist()
         parts = [loads.only(np.arange(begin, end)) for begin, end in pairwise(ends)]
-        return Statics(tuple(parts), self._in_plate(self.worst_bond), self._in_plate(self.worst_flex),
-                       self._in_plate(self.worst_warp), self._in_plate(self.worst_tip))  # fmt: skip
+        worst = self.ground.pull, self.worst_flex, self.ground.warp, self.ground.tipping
+        return Statics(tuple(parts), *map(self._in_plate, worst))
 
     def _in_plate(self, worst: Worst) -> Worst:
         x, y, z = (np.array(worst.at_mm) @ self.frame).tolist()
@@ -214,13 +161,15 @@ class _Sums:
         which = stage.holds[stage.holds < len(self.plate.springs)]
         if not len(which):
             return
-        held = self.plate.springs.places[which]
+        springs = self.plate.springs
+        self.ground.curl(stage, which[springs.pulls[which]], springs, self.grips)
+        held = springs.places[which]
         middle, most = held.mean(axis=0), _RIGID * (stage.level + stage.step / 2 - float(held[:, 2].min()))
         acting = self._acting(stage)
         if not acting:
             return
         loads = np.array([self.plate.wrench(force, _within_reach(at, middle, most)) for force, at in acting])
-        on_plate = self.ground.shares(loads) if self.ground is not None else []
+        self.ground.take(loads, acting, stage.level)
         has_sides = any(force[0] or force[1] for force, _ in acting)
         base = self._held_to(stage, which) if has_sides else -np.inf
         held_by = [shares for shares in zip(self.plate.shares(loads, which), acting, strict=True) if shares[0].is_held]
@@ -228,10 +177,6 @@ class _Sums:
             self._take([shares for shares, _ in held_by], which, stage.level)
         for shares, (force, _) in held_by:
             self._flex(shares, stage, force, base)
-        for shares in on_plate:
-            self._bond(shares, stage.level)
-        for force, at in acting:
-            self._tip(force, at, stage.level)
 
     def _acting(self, stage: GrownBody) -> list[tuple[Floats, Floats]]:
         """Forces (3,) N and their places (3,) that act one at a time, in the frame of the layers."""
@@ -292,7 +237,7 @@ class _Sums:
         along = (forces * axes).sum(axis=2)
         aside = np.linalg.norm(forces - along[..., None] * axes, axis=2)
         areas = np.maximum(self.grips.areas[grips], 1e-9)
-        bending = np.linalg.norm(moments, axis=2) / (_PLASTIC * areas * self.grips.half_widths[grips] / 4)
+        bending = np.linalg.norm(moments, axis=2) / (PLASTIC * areas * self.grips.half_widths[grips] / 4)
         stress = np.sqrt((np.abs(along) / areas + bending) ** 2 + _SHEAR * (aside / areas) ** 2)
         self.pulls[grips] = np.maximum(self.pulls[grips], along.max(axis=0))
         self.pushes[grips] = np.maximum(self.pushes[grips], -along.min(axis=0))
@@ -314,7 +259,7 @@ class _Sums:
             arms = (stage.level - stage.stem[:, 0]) * (stage.stem[:, 0] > base)
             gives += side * float((arms**2 / np.maximum(moments, 1e-9)).sum()) * stage.step / self.actions.stiffness
         if gives > self.worst_flex.value:
-            self.worst_flex = Worst(gives, _place(stage.middle), stage.level)
+            self.worst_flex = Worst(gives, place_of(stage.middle), stage.level)
 
     def _held_to(self, stage: GrownBody, which: Longs) -> float:
         """The height of the highest contact under or beside the current layer."""
@@ -322,68 +267,6 @@ class _Sums:
         low, high = stage.hull.min(axis=0) - _BESIDE_MM, stage.hull.max(axis=0) + _BESIDE_MM
         beside = ((places[:, :2] >= low) & (places[:, :2] <= high)).all(axis=1)
         return float(places[beside, 2].max(initial=-np.inf))
-
-    def _tip(self, force: Floats, at: Floats, level: float) -> None:
-        """What a force does to turn everything over about an edge of what stands on the plate."""
-        if self.stand is None:
-            return
-        moments = self.stand.moments(force, at)
-        used = np.where(moments > 0, moments / np.maximum(self.stand.levers * self.actions.bond, _LITTLE_NMM), 0.0)
-        worst = int(used.argmax())
-        if used[worst] > self.worst_tip.value:
-            self.worst_tip = Worst(float(used[worst]), _place(np.append(self.stand.middles[worst], 0.0)), level)
-
-    def _lying(self, ground: Bond) -> Hold:
-        """What lies on the plate as it holds against warp."""
-        a = self.actions
-        areas = ground.areas
-        stiffness = a.stiffness * areas / a.bond_depth
-        return Hold(ground.places @ self.frame.T, np.sqrt(areas), stiffness, areas * a.bond)
-
-    def _warp(self, stage: GrownBody) -> None:
-        """What the curling of a body asks of what holds it down: what lies on the plate, or the contacts in metal."""
-        holding = stage.holds[stage.holds < len(self.plate.springs)]
-        holding = holding[self.plate.springs.pulls[holding]]
-        if len(holding) < 2:
-            return
-        key = holding.tobytes()
-        if key != self._held_down[0]:
-            self._held_down = (
-                key,
-                self._on_plate(holding) if self.actions.process == "extrusion" else self._gripping(holding),
-            )
-        a = self.actions
-        curl = curl_of(
-            stage, self._held_down[1], a.warp, a.stiffness, a.corner_lift, max(self.worst_warp.value, _LITTLE)
-        )
-        if curl is not None:
-            self.worst_warp = Worst(curl.used, curl.at_mm, stage.level)
-
-    def _on_plate(self, holding: Longs) -> Hold:
-        """What lies on the plate below and beside contacts."""
-        held = self.plate.springs.places[holding, :2]
-        low, high = held.min(axis=0) - _BRIM_MM, held.max(axis=0) + _BRIM_MM
-        at = self.under.places[:, :2]
-        return self.under.only(np.flatnonzero(((at >= low) & (at <= high)).all(axis=1)))
-
-    def _gripping(self, holding: Longs) -> Hold:
-        """Contacts, and where a part lies on the plate itself."""
-        own, count, a = holding[holding < len(self.grips)], len(self.grips), self.actions
-        springs = self.plate.springs
-        areas = self.grips.areas[own]
-        gripping = Hold(springs.places[own], np.sqrt(areas), springs.axial[own], areas * a.strength)
-        return Hold.joined([gripping, self.lying.only(holding[holding >= count] - count)])
-
-    def _bond(self, shares: Shares, level: float) -> None:
-        """What a load asks of all that lies on the plate."""
-        areas = np.maximum(self.ground_bond.areas, 1e-9)
-        radii = np.sqrt(areas / np.pi)
-        pulled = np.maximum(shares.forces[:, 2], 0) / areas
-        bent = np.linalg.norm(shares.moments[:, :2], axis=1) / (_PLASTIC * areas * radii / 4)
-        used = (pulled + bent) / self.actions.bond
-        worst = int(used.argmax())
-        if used[worst] > self.worst_bond.value:
-            self.worst_bond = Worst(float(used[worst]), _place(self.ground_bond.places[worst] @ self.frame.T), level)
 
     def _beside(self) -> None:
         """What acts on each contact alone: the area, the rim or the nozzle beside it."""
@@ -417,25 +300,6 @@ def _springs(grips: Grips, frame: Floats, pulls: Bools, stiffness: float) -> Spr
         grips.places @ frame.T, grips.axes @ frame.T, stiffness * grips.axial, stiffness * grips.sideways,
         stiffness * grips.turning, pulls,
     )  # fmt: skip
-
-
-def _bonded(bond: Bond, frame: Floats, stiffness: float) -> Springs:
-    """What lies on the plate as springs: as stiff as a little of the material, turning as a disc of its area does."""
-    count, axial = len(bond), stiffness * bond.areas / _REST_DEPTH_MM
-    axes = np.tile(np.array([[0.0, 0.0, 1.0]]) @ frame.T, (count, 1))
-    turning = axial * bond.areas / (4 * np.pi)
-    return Springs(bond.places @ frame.T, axes, axial, 0.4 * axial, turning, np.ones(count, bool))
-
-
-def _rests(overhangs: Overhangs, least_mm: float = _REST_STEP_MM, most: int = _MOST_RESTS) -> Bond:
-    """Where the part itself lies on the plate, in some `most` spots no closer than `least_mm`."""
-    mesh, faces = overhangs.mesh, np.flatnonzero(overhangs.on_plate)
-    if not len(faces):
-        return Bond()
-    step = max(least_mm, float(np.sqrt(mesh.areas[faces].sum() / most)))
-    places, on = places_on(mesh, faces, step, most_across=_MOST_ACROSS)
-    shares = np.bincount(on, minlength=len(mesh.faces))[on]
-    return Bond(places, mesh.areas[on] / shares).coarse(step)
 
 
 def _areas_beside(grips: Grips, overhangs: Overhangs) -> Floats:
@@ -492,8 +356,3 @@ def _width(hull: Floats, way: Floats) -> float:
 def _extremes(hull: Floats) -> Floats:
     """(4, 2): the corners of a hull (k, 2) that reach farthest to each side."""
     return hull[[hull[:, 0].argmax(), hull[:, 1].argmax(), hull[:, 0].argmin(), hull[:, 1].argmin()]]
-
-
-def _place(at: Floats) -> tuple[float, float, float]:
-    x, y, z = at.tolist()
-    return x, y, z

@@ -15,7 +15,11 @@ class RaftSketch(Drawing):
 
     def draw(self) -> None:
         """By the current value."""
-        if self.key in ("thickness", "edge_slope"):
+        if self.key in ("brim_width", "brim_layers"):
+            self._brim()
+        elif self.key == "corner_pads":
+            self._pads()
+        elif self.key in ("thickness", "edge_slope") and self.values.thickness > 0:
             self._side()
         else:
             self._plan()
@@ -60,6 +64,46 @@ class RaftSketch(Drawing):
             hole_words = f"holes from {v.smallest_hole:g} mm on"
         for number, words in enumerate((outline, f"margin {v.margin:g} mm", hole_words)):
             self.words(side, middle.y() - 20 + 20 * number, words)
+
+    def _brim(self) -> None:
+        """From the side: the part, the raft under it if there is one, and the thin rim beside."""
+        v = self.values
+        ground, middle = self.area.height() - 40, self.area.width() * 0.34
+        half, scale = 50.0, min(60 / max(v.brim_width, 1.0), 6.0)
+        wide, high, raft = v.brim_width * scale, 3.0 * v.brim_layers + 3.0, 12.0 if v.thickness > 0 else 0.0
+        self.fill([(middle - half - wide, ground), (middle + half + wide, ground),
+                   (middle + half + wide, ground - high), (middle - half - wide, ground - high)],
+                  self.tokens.slate)  # fmt: skip
+        if raft:
+            self.fill([(middle - half, ground), (middle + half, ground), (middle + half, ground - raft),
+                       (middle - half, ground - raft)], self.tokens.slate)  # fmt: skip
+        self.fill([(middle - half, ground - raft), (middle + half, ground - raft), (middle + half, 14),
+                   (middle - half, 14)], self.tokens.part_tints[0])  # fmt: skip
+        self.fill([(10, ground), (middle + half + 80, ground), (middle + half + 80, ground + 5), (10, ground + 5)],
+                  self.tokens.line)  # fmt: skip
+        if v.brim_width <= 0:
+            self.words(middle + half + 14, ground - 24, "no brim")
+        elif self.key == "brim_width":
+            edge = middle + half
+            self.span((edge, ground - high - 10), (edge + wide, ground - high - 10), f"brim {v.brim_width:g} mm")
+        else:
+            several = "s" * (v.brim_layers != 1)
+            self.words(middle + half + wide + 8, ground - high / 2, f"{v.brim_layers} layer{several}")
+
+    def _pads(self) -> None:
+        """In plan: the part's outline with a disc at each sharp corner."""
+        v, half = self.values, 46.0
+        middle = QPointF(self.area.width() * 0.32, self.area.height() / 2)
+        round_by = min(max(v.corner_pads, 0.0) * 1.6, 36.0)
+        corners = [QPointF(middle.x() + x * 1.25 * half, middle.y() + y * half) for x in (-1, 1) for y in (-1, 1)]
+        self.painter.setPen(QPen(QColor(self.tokens.slate), 1.4))
+        self.painter.setBrush(QColor(self.tokens.slate))
+        for corner in corners if v.corner_pads > 0 else ():
+            self.painter.drawEllipse(corner, round_by, round_by)
+        self.painter.setBrush(QColor(self.tokens.part_tints[0]))
+        self.painter.drawRect(QRectF(corners[0], corners[3]))
+        words = f"pads {v.corner_pads:g} mm across" if v.corner_pads > 0 else "no corner pads"
+        self.words(self.area.width() * 0.66, middle.y(), words)
 
     def _side(self) -> None:
         v = self.values

@@ -29,7 +29,16 @@ class PartsStation(Station):
     deletes_parts = True
     name = "Parts"
     codes = frozenset(
-        {"mesh_unsound", "parts_overlap", "outside_volume", "keep_out", "stack_gap", "temperatures_disagree", "trapped"}
+        {
+            "mesh_unsound",
+            "parts_overlap",
+            "outside_volume",
+            "keep_out",
+            "stack_gap",
+            "temperatures_disagree",
+            "too_near",
+            "trapped",
+        }
     )
     drags_parts = True
 

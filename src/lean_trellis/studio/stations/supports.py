@@ -56,7 +56,7 @@ class SupportsStation(Station):
             "bar_no_way", "bar_slender", "limit_leaves_bare", "support_empty", "support_on_protected",
             "bars_too_near", "cradle_one_sided", "support_through_part", "supported_twice",
             "supports_overlap", "hand_work_lost", "raft_hole_closed", "held_too_little", "plate_hold_low",
-            "too_flexible", "out_of_reach", "trapped",
+            "too_flexible", "out_of_reach", "trapped", "warp",
             "raft_too_thick", "wall_left_out", "walls_end_in_air", "in_the_air", "region_not_held", "island_not_held",
         })  # fmt: skip
     shows_angles = True

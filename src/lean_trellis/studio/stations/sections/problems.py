@@ -17,7 +17,7 @@ _ROLES = {"stop": "stop", "caution": "warn", "note": "good"}
 _IN_TROUBLE = frozenset({"bar_no_way", "walls_end_in_air", "raft_hole_closed", "raft_too_thick"})
 """Findings that the family's own words of trouble are about."""
 
-_OF_PART = frozenset({"tips_over"})
+_OF_PART = frozenset({"tips_over", "warp"})
 """Findings on a part that a support mends."""
 
 _Problem = tuple[str, str, tuple[Cure, ...]]
