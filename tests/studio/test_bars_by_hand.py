@@ -412,7 +412,7 @@ def test_hold_points_without_a_way_are_cured_where_they_are_told(with_parts, she
     user.settle()
     missed = len(bars_of(user).missed.holds)
     buttons = bench.problems.cures
-    assert set(buttons) == {
+    assert set(buttons) >= {
         "Allow landing on the part", "Let bars lean by 45°", "Move them to where there is a clear path"
     }  # fmt: skip
     before = user.session.job

@@ -1,0 +1,62 @@
+"""Cures of load findings are tried when one is opened: buttons say what each brings, and bring it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QPushButton
+
+from lean_trellis.core.job import edits
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.studio.pictures import wait_until
+from lean_trellis.studio.stations.release import ReleaseStation
+
+
+def warped(bench: ReleaseStation) -> list[int]:
+    found = bench.session.findings() or ()
+    return [number for number, finding in enumerate(found) if finding.code == "warp"]
+
+
+def buttons(bench: ReleaseStation) -> dict[str, QPushButton]:
+    return {one.text(): one for one in bench.cures.findChildren(QPushButton) if one.isVisible()}
+
+
+def test_a_brim_is_offered_with_what_it_brings_added_by_its_button_and_taken_back(with_parts):
+    user = with_parts(box((160, 30, 20)))
+    session = user.session
+    assert session.choose_shop("filament-320", "abs")
+    session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
+    session.do(lambda job: edits.move_part(job, "part-1", 160.0, 140.0))
+    user.window.bench.open("release")
+    user.settle()
+    bench = user.window.bench.of(ReleaseStation)
+    (number,) = warped(bench)
+    bench.table.selectRow(number)
+    wait_until(lambda: any(words.startswith("Add a brim") for words in buttons(bench)))
+    wait_until(lambda: any("contacts" in words for words in buttons(bench)), why_not=lambda: session.under_way)
+    offered = {words.partition(": ")[0]: words for words in buttons(bench)}
+    value = float(offered["Add a brim"].partition(": ")[2].split()[0])
+    assert value < 0.8 < session.findings()[number].value
+    user.press(buttons(bench)[offered["Add a brim"]])
+    user.settle()
+    assert warped(bench) == []
+    assert [support.set_name for support in session.job.supports] == ["raft-brim"]
+    session.undo()
+    user.settle()
+    assert len(warped(bench)) == 1
+
+
+def test_escape_stops_trying_and_the_cures_stay(with_parts):
+    user = with_parts(box((160, 30, 20)))
+    session = user.session
+    assert session.choose_shop("filament-320", "abs")
+    session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
+    user.window.bench.open("release")
+    user.settle()
+    bench = user.window.bench.of(ReleaseStation)
+    (number,) = warped(bench)
+    bench.table.selectRow(number)
+    wait_until(lambda: session.under_way != "" or any("contacts" in words for words in buttons(bench)))
+    user.key(Qt.Key.Key_Escape)
+    user.settle()
+    assert "Turn the part" in buttons(bench)
+    assert any(words.startswith("Add a brim") for words in buttons(bench))
