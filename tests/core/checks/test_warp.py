@@ -58,7 +58,7 @@ def test_it_is_found_at_an_end_with_its_constants_and_mended_by_a_brim(library):
     low, high = Pipeline().placed(job.parts[0]).bounds
     assert finding.at_mm is not None
     assert min(finding.at_mm[0] - low[0], high[0] - finding.at_mm[0]) < 12
-    assert "warp stress 4.5 MPa: assumed" in finding.source
+    assert "warp stress 4.5 MPa (assumed); softening temperature 105 °C (handbook" in finding.source
     mended = [cure for cure in finding.cures if cure.change is not None]
     assert [cure.words for cure in mended] == ["Add a brim", "Add pads at its corners"]
     for cure in mended:

@@ -167,7 +167,7 @@ def test_values_are_read_with_their_units():
         ("constants.density.value", "7.95 g/cm³"),
         ("constants.plate_temperature.value", "80 °C"),
         ("detection.critical_angle", "45°"),
-        ("free_span.spans.1", "1.7 mm"),
+        ("free_span.spans.1", "1.8 mm"),
         ("layers.1.usual", "yes"),
     ):
         assert text_of(key, steel[key], steel) == told

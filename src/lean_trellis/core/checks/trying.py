@@ -21,6 +21,8 @@ _ENOUGH = 0.8
 _TURNS = (("x", 30.0), ("x", -30.0), ("y", 30.0), ("y", -30.0))
 _MOST_TURNS, _MOST_STEP = 3, 3.0
 _SAME = 1e-3
+_BETTER = 0.1
+"""A cure has to bring the measured value down by this share, or below its limit."""
 
 
 @dataclass(frozen=True)
@@ -71,7 +73,7 @@ def _tried(cure: Cure, finding: Finding, job: Job, deriving: Deriving, now: _Eff
         raise
     except TrellisError:
         return
-    if then.ratio < now.ratio * (1 - _SAME):
+    if _helps(now, then):
         yield replace(cure, words=f"{words}: {_in_words(finding, now, then)}", change=change)
 
 
@@ -121,10 +123,14 @@ def _turned(finding: Finding, job: Job, deriving: Deriving, now: _Effect, watch:
             continue
         tried.append((then.ratio, number, change, then))
     if tried:
-        ratio, _, change, then = min(tried, key=lambda one: one[:2])
-        if ratio < now.ratio * (1 - _SAME):
+        _, _, change, then = min(tried, key=lambda one: one[:2])
+        if _helps(now, then):
             words = f"Turn by {change.angle_deg:g}° about {change.axis}: {_in_words(finding, now, then)}"
             yield Cure(words, change)
+
+
+def _helps(now: _Effect, then: _Effect) -> bool:
+    return then.ratio <= now.ratio * (1 - _BETTER) or then.ratio <= _ENOUGH < now.ratio
 
 
 def _in_words(finding: Finding, now: _Effect, then: _Effect) -> str:

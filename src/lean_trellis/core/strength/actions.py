@@ -10,6 +10,7 @@ import numpy as np
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.shop.machine import Machine, Process
 from lean_trellis.core.shop.material import Constant
+from lean_trellis.core.shop.words import UNIT_WORDS
 from lean_trellis.core.strength.push import side_push
 
 _GRAVITY = 9.81
@@ -112,7 +113,13 @@ def _known(constants: Mapping[str, Constant], keys: tuple[str, ...]) -> dict[str
 
 
 def _in_words(used: Mapping[str, Constant]) -> str:
-    return "; ".join(f"{key.replace('_', ' ')} {one.value:g} {one.unit}: {one.source}" for key, one in used.items())
+    """Each with its value and where it comes from; why something was assumed stands with the material."""
+    return "; ".join(_constant_in_words(key, one) for key, one in used.items())
+
+
+def _constant_in_words(key: str, one: Constant) -> str:
+    measured = f"{one.value:g} {UNIT_WORDS.get(one.unit, one.unit)}".strip()
+    return f"{key.replace('_', ' ')} {measured} ({'assumed' if one.is_assumed else one.source})"
 
 
 def _are_measured(used: Mapping[str, Constant]) -> bool:

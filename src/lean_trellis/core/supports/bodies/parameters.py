@@ -21,16 +21,16 @@ class RaftParameters(FamilyParameters):
         help="The shape that the margin is counted from: part and supports as seen from above.",
     )  # fmt: skip
     margin: float = parameter(
-        1.5, "Margin", unit="mm", least=-50, most=100, question="where",
+        1.5, "Margin", unit="mm", least=-50, most=100, question="where", applies_when=lambda p: p.thickness > 0,
         help="How far the raft goes beyond the outline; below 0 it stays within.",
     )  # fmt: skip
     holes: Literal["keep", "fill"] = parameter(
         "keep", "Holes", question="where", words={"keep": "Kept", "fill": "Filled"},
-        applies_when=lambda p: p.outline == "follow", help="What becomes of holes in the outline.",
+        applies_when=lambda p: p.outline == "follow" and p.thickness > 0, help="What becomes of holes in the outline.",
     )  # fmt: skip
     smallest_hole: float = parameter(
         1.0, "Smallest hole", unit="mm", least=0, most=100, question="where",
-        applies_when=lambda p: p.outline == "follow" and p.holes == "keep",
+        applies_when=lambda p: p.outline == "follow" and p.holes == "keep" and p.thickness > 0,
         help="Holes that no circle of this diameter fits into are filled.",
     )  # fmt: skip
     brim_width: float = parameter(
@@ -51,7 +51,7 @@ class RaftParameters(FamilyParameters):
         "0: no plate, only brim and pads round what lies on the build plate.",
     )  # fmt: skip
     edge_slope: float = parameter(
-        0.0, "Edge slope", unit="°", least=0, most=75, question="stands",
+        0.0, "Edge slope", unit="°", least=0, most=75, question="stands", applies_when=lambda p: p.thickness > 0,
         help="How far its sides lean inward from vertical: a sloped edge lets a tool under.",
     )  # fmt: skip
 
