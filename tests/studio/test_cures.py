@@ -17,7 +17,7 @@ def warped(bench: ReleaseStation) -> list[int]:
 
 
 def buttons(bench: ReleaseStation) -> dict[str, QPushButton]:
-    return {one.text(): one for one in bench.cures.findChildren(QPushButton) if one.isVisible()}
+    return {one.text().replace("\n", ": "): one for one in bench.cures.findChildren(QPushButton) if one.isVisible()}
 
 
 def test_a_brim_is_offered_with_what_it_brings_added_by_its_button_and_taken_back(with_parts):

@@ -34,7 +34,7 @@ CODE_TITLES = {
     "keep_out": "in a keep-out zone",
     "limit_leaves_bare": "height limit leaves points without a bar",
     "mesh_unsound": "mesh not sound",
-    "out_of_reach": "out of reach",
+    "out_of_reach": "hard to remove",
     "outside_volume": "outside the build volume",
     "parts_overlap": "parts overlap",
     "plate_hold_low": "may come off the plate",

@@ -141,7 +141,8 @@ def _in_words(finding: Finding, now: _Effect, then: _Effect) -> str:
         value = then.ratio * finding.limit
         measured = f"{value:.3f} mm" if finding.unit == "mm" else f"{value:.0f}" if value >= 10 else f"{value:.2f} x"
     more, volume = then.contacts - now.contacts, (then.volume - now.volume) / 1000
-    return f"{measured}, {more:+,d} contacts, {volume:+.2f} cm³"
+    counted = f"{more:+,d} contacts" if more else "contacts as before"
+    return f"{measured}, {counted}, {volume:+.2f} cm³"
 
 
 def _effect(finding: Finding, job: Job, deriving: Deriving, watch: Watch) -> _Effect:

@@ -30,6 +30,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import Fact, Station
 
 _MEASURES = ("mm", "mm²", "mm³", "°", "°C")
+_LONG_WORDS = 44
 _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 _FORMATS = [
     ("3mf", "3MF, named objects"),
@@ -54,6 +55,11 @@ def _measure(value: float, unit: str, *, is_short: bool = False) -> str:
     whole_from, tenths_from = (10, 1) if is_short else (1000, 1000)
     digits = 0 if is_count or abs(value) >= whole_from else 1 if unit == "°" or abs(value) >= tenths_from else 2
     return f"{value:,.{digits}f}{'' if unit == '°' else ' '}{unit}".rstrip()
+
+
+def _in_lines(words: str) -> str:
+    """What a cure does on one line, and what it brings below where both do not fit."""
+    return words.replace(": ", "\n", 1) if len(words) > _LONG_WORDS else words
 
 
 class ReleaseStation(Station):
@@ -87,6 +93,8 @@ class ReleaseStation(Station):
         self._cure_list = QVBoxLayout(self.cures)
         self._cure_list.setContentsMargins(0, 0, 0, 0)
         page.addWidget(self.cures)
+        self.source = muted()
+        page.addWidget(self.source)
         self.not_examined = muted(f"Not examined: {', '.join(NOT_EXAMINED)}.")
         page.addWidget(self.not_examined)
 
@@ -162,6 +170,7 @@ class ReleaseStation(Station):
         chosen = self._chosen
         for widget in (self.message, self.measured, self.cause, self.cures):
             widget.setVisible(chosen is not None)
+        self.source.setVisible(chosen is not None and bool(chosen.source))
         if chosen is None:
             return
         set_role(self.message, {"stop": "stop", "caution": "warn", "note": "good"}[chosen.severity])
@@ -170,13 +179,13 @@ class ReleaseStation(Station):
         limit = "" if chosen.limit is None else f", limit {_measure(chosen.limit, chosen.unit)}"
         place = "" if chosen.at_mm is None else "\nat x {:.1f}  y {:.1f}  z {:.1f}".format(*chosen.at_mm)
         self.measured.setText(f"Measured: {measured}{limit}{place}")
-        source = f"  Limit: {chosen.source}." if chosen.source else ""
-        self.cause.setText(f"Cause: {chosen.cause}.{source}")
+        self.cause.setText(f"Cause: {chosen.cause}.")
+        self.source.setText(f"Limit: {chosen.source}.")
         cures = self._tried[1] if self._tried is not None and self._tried[0] == chosen else chosen.cures
         for cure in cures:
             for offered in (cure, cure_of_all(cure, chosen, self.session.findings() or ())):
                 if offered is not None:
-                    button = QPushButton(offered.words)
+                    button = QPushButton(_in_lines(offered.words))
                     button.clicked.connect(lambda _, c=offered: self.apply_cure(c))
                     self._cure_list.addWidget(button)
 
