@@ -8,7 +8,9 @@ import pytest
 from checked_parts import job_of, supported, the_finding
 
 from lean_trellis.core.checks.finding import Finding
+from lean_trellis.core.checks.trying import tried_cures
 from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.job import edits
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.primitives import box, cylinder
 from lean_trellis.core.shop.material import Constant
@@ -65,6 +67,17 @@ def test_it_is_found_at_an_end_with_its_constants_and_mended_by_a_brim(library):
         healed = cure.change.edit(job, Pipeline()).job
         assert not warped(healed), cure.words
         assert all(found.severity != "stop" for found in Pipeline().findings(healed))
+
+
+def test_a_raft_that_is_there_gets_a_brim_or_pads(library):
+    job = on_filament(library, "abs", (200, 30, 20))
+    job = edits.set_build_offset(supported(job, "raft-rectangle", margin=0.0), ["part-1"], 0.8).job
+    finding = the_finding(job, "warp")
+    mended = {cure.words: cure for cure in finding.cures if cure.change is not None}
+    assert list(mended) == ["Set brim width to 8 mm", "Set corner pads to 16 mm"]
+    for cure in tried_cures(finding, job, Pipeline()):
+        if cure.change is not None:
+            assert used(cure.change.edit(job, Pipeline()).job) < 0.8 < used(job), cure.words
 
 
 def test_a_warm_chamber_warps_less_in_proportion_to_what_is_left_to_cool(library):

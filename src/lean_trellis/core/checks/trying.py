@@ -91,7 +91,7 @@ def _moved_on(
     known_as = job.support(change.support_id).parameters.declared_as(change.key)
     least, most = known_as.least or 0.0, known_as.most or math.inf
     for _ in range(_MOST_TURNS):
-        if then.ratio <= _ENOUGH or then.ratio >= now.ratio or change.value == old:
+        if then.ratio <= _ENOUGH or then.ratio >= now.ratio or old <= 0 or change.value == old:
             break
         power = math.log(then.ratio / now.ratio) / math.log(change.value / old)
         step = (_AIM / then.ratio) ** (1 / power) if abs(power) > _SAME else 1.0

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from lean_trellis.core.checks.changes import AddSupport
+from lean_trellis.core.checks.changes import AddSupport, SetValue
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.supports.bodies.parameters import RaftParameters
 
 _NEARLY = 0.8
+_BRIM_MM, _PADS_MM, _WIDER = 8.0, 16.0, 1.5
 
 
 def check_warp(state: BuildState) -> Iterator[Finding]:
@@ -37,10 +38,15 @@ def _wider_hold(state: BuildState, part_id: str, *, on_plate: bool) -> Iterator[
     if not on_plate:
         yield Cure("Set closer or wider contacts at its ends", about="supports")
         return
-    rafts = [held for held in state.supports if part_id in held.support.parts]
-    rafts = [held for held in rafts if isinstance(held.support.parameters, RaftParameters)]
+    rafts = [held.support for held in state.supports if part_id in held.support.parts]
+    rafts = [support for support in rafts if isinstance(support.parameters, RaftParameters)]
     if not rafts:
         yield Cure("Add a brim", AddSupport(part_id, "raft-brim"))
         yield Cure("Add pads at its corners", AddSupport(part_id, "raft-pads"))
-    else:
-        yield Cure("Set a wider brim or larger corner pads", about="supports")
+    for support in rafts:
+        p = support.parameters
+        assert isinstance(p, RaftParameters)
+        for key, value, least in (("brim_width", p.brim_width, _BRIM_MM), ("corner_pads", p.corner_pads, _PADS_MM)):
+            wanted = max(least, _WIDER * value)
+            label = p.declared_as(key).label.lower()
+            yield Cure(f"Set {label} to {wanted:g} mm", SetValue(support.id, key, wanted))
