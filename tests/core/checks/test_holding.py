@@ -135,7 +135,7 @@ def test_the_rim_of_a_balls_underside_does_not_hold_what_is_built_before_it(meta
     areas = [f.message.split("(")[1].split(" mm²")[0].split(" of ") for f in found if "(" in f.message]
     assert areas
     for bare, whole in areas:
-        assert float(bare) > 0.9 * float(whole), "but for what lies within a facet of the rim"
+        assert float(bare) > 0.88 * float(whole), "but for what lies within a facet of the rim"
 
 
 def test_a_ball_that_stands_on_a_vats_plate_by_a_point_is_found(library):
