@@ -73,14 +73,19 @@ def drag_the_map(user):
     QTest.mouseRelease(chart, Qt.MouseButton.RightButton, pos=at + 20 * step)
 
 
+_LOOKS_AGAIN = 2
+
+
 @pytest.mark.alone
 def test_the_window_answers_within_a_tenth_of_a_second_at_every_station_with_a_large_part(user, shared, large):
     over = pauses(user, large)
-    if over:
+    for _ in range(_LOOKS_AGAIN):
+        if not over:
+            break
         # What else the machine does slows down the same work now and then. A pause of the program comes again.
         shared.drop()
         again = pauses(type(user)(shared.taken(warms_up=True)), large)
-        over = {what: (pause, again[what]) for what, pause in over.items() if what in again}
+        over = {what: min(pause, again[what]) for what, pause in over.items() if what in again}
     assert over == {}
 
 
