@@ -13,6 +13,7 @@ from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.common.spec import spec_of
 
 TRIED = frozenset({"held_too_little", "plate_hold_low", "too_flexible", "warp", "bar_slender", "tips_over"})
 """Findings whose measured value can be had anew for another job."""
@@ -161,7 +162,7 @@ def _ratio(finding: Finding, job: Job, deriving: Deriving, figures: dict[str, An
     match finding.code:
         case "plate_hold_low":
             feet = [float(one.feet_used.max(initial=0.0)) for one in figures.values()]
-            has_raft = any(support.parameters.family == "raft" for support in job.supports_of(finding.part_id))
+            has_raft = any(spec_of(one).is_ground for one in job.supports if finding.part_id in one.parts)
             return max([statics.plate.value, *([] if has_raft else feet)])
         case "too_flexible":
             return statics.deflection.value / finding.limit

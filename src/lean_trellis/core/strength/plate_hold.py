@@ -47,7 +47,7 @@ class PlateHold:
         self.pull, self.tipping, self.warp = Worst(), Worst(), Worst()
 
     def take(self, loads: Floats, acting: Sequence[tuple[Floats, Floats]], level: float) -> None:
-        """What is asked by loads (l, 6) about the origin, and by forces (3,) at places (3,), at a level."""
+        """What the bond carries of loads (l, 6) about the origin, and by forces (3,) at places (3,), at a level."""
         for shares in self._group.shares(loads) if self._group is not None else ():
             self._take(shares, level)
         for force, at in acting:
