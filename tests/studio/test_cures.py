@@ -20,16 +20,22 @@ def buttons(bench: ReleaseStation) -> dict[str, QPushButton]:
     return {one.text().replace("\n", ": "): one for one in bench.cures.findChildren(QPushButton) if one.isVisible()}
 
 
-def test_a_brim_is_offered_with_what_it_brings_added_by_its_button_and_taken_back(with_parts):
+def with_long_bar(with_parts):
+    """The window at Release with a bar that warps, and its bench."""
     user = with_parts(box((160, 30, 20)))
-    session = user.session
-    assert session.choose_shop("filament-320", "abs")
-    session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
-    session.do(lambda job: edits.move_part(job, "part-1", 160.0, 140.0))
+    assert user.session.choose_shop("filament-320", "abs")
+    user.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
+    user.session.do(lambda job: edits.move_part(job, "part-1", 160.0, 140.0))
     user.window.bench.open("release")
     user.settle()
     bench = user.window.bench.of(ReleaseStation)
     bench.tabs.show_page("findings")
+    return user, bench
+
+
+def test_a_brim_is_offered_with_what_it_brings_added_by_its_button_and_taken_back(with_parts):
+    user, bench = with_long_bar(with_parts)
+    session = user.session
     (number,) = warped(bench)
     bench.table.selectRow(number)
     wait_until(lambda: any(words.startswith("Add a brim") for words in buttons(bench)))
@@ -47,14 +53,8 @@ def test_a_brim_is_offered_with_what_it_brings_added_by_its_button_and_taken_bac
 
 
 def test_escape_stops_trying_and_the_cures_stay(with_parts):
-    user = with_parts(box((160, 30, 20)))
+    user, bench = with_long_bar(with_parts)
     session = user.session
-    assert session.choose_shop("filament-320", "abs")
-    session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
-    user.window.bench.open("release")
-    user.settle()
-    bench = user.window.bench.of(ReleaseStation)
-    bench.tabs.show_page("findings")
     (number,) = warped(bench)
     bench.table.selectRow(number)
     wait_until(lambda: session.under_way != "" or any("contacts" in words for words in buttons(bench)))
