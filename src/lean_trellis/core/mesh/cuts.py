@@ -13,8 +13,10 @@ def pieces_of(rings: list[np.ndarray]) -> list[shapely.Polygon]:
     for ring in rings:
         if len(ring) >= 3:
             (shells if shapely.is_ccw(shapely.linearrings(ring)) else holes).append(shapely.Polygon(ring))
-    if len(shells) == 1 and not holes:
-        return [] if shells[0].is_empty else shells
+    if len(shells) == 1:
+        one = shapely.Polygon(shells[0].exterior, [hole.exterior for hole in holes]) if holes else shells[0]
+        if not holes or one.is_valid:
+            return [] if one.is_empty else [one]
     whole = shapely.union_all(shells) if shells else shapely.GeometryCollection()
     if holes:
         whole = whole.difference(shapely.union_all(holes))

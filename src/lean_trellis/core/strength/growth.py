@@ -73,17 +73,19 @@ def stages(placed: Mesh, holds: Floats, watch: Watch = UNWATCHED) -> Iterator[Gr
     except EditError:
         yield _as_one(placed, len(holds))
         return
-    order = np.argsort(holds[:, 2], kind="stable")
-    first, rising = 0, _Rising(step)
+    layers = []
     for number, level in enumerate(levels.tolist()):
         watch.at(number / count, "weighing layers")
-        pieces = _cut(solid, level)
-        if not pieces:
-            continue
-        upto = int(np.searchsorted(holds[order, 2], level + step / 2, side="right"))
-        rising.rise(pieces, holds, order[first:upto])
-        first = upto
-        yield from rising.bodies(level)
+        layers.append(_cut(solid, level))
+    sums = _sums_of([piece for pieces in layers for piece in pieces])
+    order = np.argsort(holds[:, 2], kind="stable")
+    upto = np.searchsorted(holds[order, 2], levels + step / 2, side="right")
+    first, passed, rising = 0, 0, _Rising(step)
+    for level, pieces, last in zip(levels.tolist(), layers, upto.tolist(), strict=True):
+        if pieces:
+            rising.rise(pieces, sums[passed : passed + len(pieces)], holds, order[first:last])
+            first, passed = last, passed + len(pieces)
+            yield from rising.bodies(level)
 
 
 def _cut(solid: Manifold, level: float) -> list[shapely.Polygon]:
@@ -96,26 +98,30 @@ class _Rising:
     def __init__(self, step: float) -> None:
         self._step = step
         self._pieces: list[shapely.Polygon] = []
+        self._sums = np.zeros((0, 6))
         self._bodies: list[_Body] = []
 
-    def rise(self, pieces: list[shapely.Polygon], holds: Floats, fresh: Longs) -> None:
+    def rise(self, pieces: list[shapely.Polygon], sums: Floats, holds: Floats, fresh: Longs) -> None:
         """The next layer: its pieces belong to the bodies they lie on; fresh holds to the nearest piece."""
         bodies = [_Body() for _ in pieces]
         if self._pieces:
             upper, lower = shapely.STRtree(self._pieces).query(pieces, predicate="intersects")
             for new, old in zip(upper.tolist(), lower.tolist(), strict=True):
                 _merge(bodies, new, self._bodies, old)
-        if len(fresh):
+        if len(pieces) == 1:
+            bodies[0].holds.extend(fresh.tolist())
+        elif len(fresh):
             nearest = shapely.STRtree(pieces).query_nearest(shapely.points(holds[fresh, :2]), all_matches=False)
             for hold, piece in zip(fresh[nearest[0]].tolist(), nearest[1].tolist(), strict=True):
                 bodies[piece].holds.append(hold)
-        self._pieces, self._bodies = pieces, bodies
+        self._pieces, self._sums, self._bodies = pieces, sums, bodies
 
     def bodies(self, level: float) -> Iterator[GrownBody]:
         """Every body with its pieces of the layer."""
         for body in {id(body): body for body in self._bodies}.values():
-            mine = [piece for piece, owner in zip(self._pieces, self._bodies, strict=True) if owner is body]
-            area, middle, moments = area_moments(mine)
+            which = [number for number, owner in enumerate(self._bodies) if owner is body]
+            mine = [self._pieces[number] for number in which]
+            area, middle, moments = _about_middle(self._sums[which].sum(axis=0))
             at = np.array([*middle, level])
             body.volume += area * self._step
             body.first += area * self._step * at
@@ -152,34 +158,39 @@ def _both(one: list[_Layer], other: list[_Layer]) -> list[_Layer]:
 
 
 def area_moments(pieces: list[shapely.Polygon]) -> tuple[float, Floats, tuple[float, float, float]]:
-    """Area mm² and middle (2,) of polygons, and Σx², Σy², Σxy over their area about that middle, mm⁴.
+    """Area mm² and middle (2,) of polygons, and Σx², Σy², Σxy over their area about that middle, mm⁴."""
+    return _about_middle(_sums_of(pieces).sum(axis=0))
 
-    Green's theorem over every ring (Steger 1996); outer rings run one way and holes the other.
-    """
-    total, first, second = 0.0, np.zeros(2), np.zeros(3)
-    for piece in pieces:
-        for ring, sign in ((piece.exterior, 1.0), *((hole, -1.0) for hole in piece.interiors)):
-            area, once, twice = _ring_moments(shapely.get_coordinates(ring))
-            total, first, second = total + sign * area, first + sign * once, second + sign * twice
+
+def _about_middle(sums: Floats) -> tuple[float, Floats, tuple[float, float, float]]:
+    total, first, second = float(sums[0]), sums[1:3], sums[3:]
     middle = first / max(total, 1e-12)
     x, y = middle
-    about = second - total * np.array([x * x, y * y, x * y])
-    return float(total), middle, (float(about[0]), float(about[1]), float(about[2]))
+    xx, yy, xy = (second - total * np.array([x * x, y * y, x * y])).tolist()
+    return total, middle, (xx, yy, xy)
 
 
-def _ring_moments(at: Floats) -> tuple[float, Floats, Floats]:
-    """Area, Σ (x, y) and Σ (x², y², xy) of what a closed ring (k, 2) goes round, whichever way it runs."""
-    x, y = at[:-1].T
-    u, v = at[1:].T
+def _sums_of(pieces: list[shapely.Polygon]) -> Floats:
+    """(n, 6): of each polygon its area, Σ (x, y) and Σ (x², y², xy) over it.
+
+    Green's theorem over every ring (Steger 1996); outer rings come first, what holes go round is taken away.
+    """
+    rings, piece_of_ring = shapely.get_rings(pieces, return_index=True)
+    at, ring_of = shapely.get_coordinates(rings, return_index=True)
+    if not len(at):
+        return np.zeros((len(pieces), 6))
+    going = np.flatnonzero(ring_of[:-1] == ring_of[1:])
+    (x, y), (u, v), ring_of = at[going].T, at[going + 1].T, ring_of[going]
     twice = x * v - u * y
-    area = float(twice.sum()) / 2
-    sign = 1.0 if area >= 0 else -1.0
-    once = np.array([((x + u) * twice).sum(), ((y + v) * twice).sum()]) / 6
-    second = np.array([
-        ((x * x + x * u + u * u) * twice).sum() / 12, ((y * y + y * v + v * v) * twice).sum() / 12,
-        ((x * v + 2 * x * y + 2 * u * v + u * y) * twice).sum() / 24,
+    each = np.stack([
+        twice / 2, (x + u) * twice / 6, (y + v) * twice / 6, (x * x + x * u + u * u) * twice / 12,
+        (y * y + y * v + v * v) * twice / 12, (x * v + 2 * x * y + 2 * u * v + u * y) * twice / 24,
     ])  # fmt: skip
-    return abs(area), sign * once, sign * second
+    of_ring = np.stack([np.bincount(ring_of, row, len(rings)) for row in each], axis=1)
+    is_outer = np.diff(piece_of_ring, prepend=-1) > 0
+    of_ring *= (np.sign(of_ring[:, 0]) * np.where(is_outer, 1.0, -1.0))[:, None]
+    result: Floats = np.stack([np.bincount(piece_of_ring, row, len(pieces)) for row in of_ring.T], axis=1)
+    return result
 
 
 def _as_one(placed: Mesh, count: int) -> GrownBody:

@@ -12,9 +12,9 @@ from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.bond import FINE_MM, MOST_FINE, PLASTIC, Bond, Worst, bonded, place_of, rests_of
 from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody
-from lean_trellis.core.strength.sharing import RigidPlate, Shares, Springs
+from lean_trellis.core.strength.sharing import RigidPlate, Runs, Shares, Springs
 from lean_trellis.core.strength.tipping import stand_on
-from lean_trellis.core.strength.warping import Hold, curl_of
+from lean_trellis.core.strength.warping import Hold, ends_of, worst_of
 
 _LITTLE_NMM = 1e-6
 _LITTLE = 0.02
@@ -35,44 +35,45 @@ class PlateHold:
         self._actions, self._frame = actions, frame
         self.rests = rests_of(own)
         self._bond = Bond.joined([self.rests, feet])
-        plate = RigidPlate(bonded(self._bond, frame, actions.stiffness), origin)
-        self._group = plate.group(np.arange(len(self._bond))) if len(self._bond) else None
+        self._plate = RigidPlate(bonded(self._bond, frame, actions.stiffness), origin)
         ends = own.mesh.vertices[own.mesh.faces[own.on_plate]].reshape(-1, 3)[:, :2]
         self._stand = stand_on(np.concatenate([ends, corners]), self._bond.places[:, :2], self._bond.areas)
         self._lying, self._below = Hold(), Hold()
-        self._held_down: tuple[bytes, Hold] = b"", Hold()
         if actions.warp > 0:
             self._lying = self._as_hold(self.rests)
             self._below = self._as_hold(Bond.joined([rests_of(own, FINE_MM, MOST_FINE), feet]))
         self.pull, self.tipping, self.warp = Worst(), Worst(), Worst()
 
-    def take(self, loads: Floats, acting: Sequence[tuple[Floats, Floats]], level: float) -> None:
-        """What the bond carries of loads (l, 6) about the origin, and by forces (3,) at places (3,), at a level."""
-        for shares in self._group.shares(loads) if self._group is not None else ():
-            self._take(shares, level)
-        for force, at in acting:
-            self._tip(force, at, level)
+    def take(self, loads: Floats, forces: Floats, places: Floats, levels: Floats) -> None:
+        """What the bond carries of loads (l, 6) about the origin, which are forces (l, 3) at places and levels (l,)."""
+        every, of = Runs.of([np.arange(len(self._bond))]), np.zeros(len(loads), np.int64)
+        for some in every.portions(of) if len(self._bond) else ():
+            self._take(self._plate.shares(loads[some], every, of[some]), levels[some])
+        self._tip(forces, places, levels)
 
-    def _take(self, shares: Shares, level: float) -> None:
-        """What a load asks of all that lies on the plate."""
-        areas = np.maximum(self._bond.areas, 1e-9)
-        radii = np.sqrt(areas / np.pi)
+    def _take(self, shares: Shares, levels: Floats) -> None:
+        """What loads ask of all that lies on the plate."""
+        if not len(shares.forces):
+            return
+        areas = np.maximum(self._bond.areas, 1e-9)[shares.springs.which]
         pulled = np.maximum(shares.forces[:, 2], 0) / areas
-        bent = np.linalg.norm(shares.moments[:, :2], axis=1) / (PLASTIC * areas * radii / 4)
+        bent = np.linalg.norm(shares.moments[:, :2], axis=1) / (PLASTIC * areas * np.sqrt(areas / np.pi) / 4)
         used = (pulled + bent) / self._actions.bond
         worst = int(used.argmax())
         if used[worst] > self.pull.value:
-            self.pull = Worst(float(used[worst]), place_of(self._bond.places[worst] @ self._frame.T), level)
+            at = self._bond.places[shares.springs.which[worst]] @ self._frame.T
+            self.pull = Worst(float(used[worst]), place_of(at), float(levels[shares.springs.owners[worst]]))
 
-    def _tip(self, force: Floats, at: Floats, level: float) -> None:
-        """What a force does to turn everything over about an edge of what stands on the plate."""
+    def _tip(self, forces: Floats, places: Floats, levels: Floats) -> None:
+        """What forces do to turn everything over about an edge of what stands on the plate."""
         if self._stand is None:
             return
-        moments = self._stand.moments(force, at)
+        moments = self._stand.moments(forces, places)
         used = np.where(moments > 0, moments / np.maximum(self._stand.levers * self._actions.bond, _LITTLE_NMM), 0.0)
-        worst = int(used.argmax())
-        if used[worst] > self.tipping.value:
-            self.tipping = Worst(float(used[worst]), place_of(np.append(self._stand.middles[worst], 0.0)), level)
+        load, edge = np.unravel_index(used.argmax(), used.shape)
+        if used[load, edge] > self.tipping.value:
+            at = np.append(self._stand.middles[edge], 0.0)
+            self.tipping = Worst(float(used[load, edge]), place_of(at), float(levels[load]))
 
     def _as_hold(self, ground: Bond) -> Hold:
         """What lies on the plate as it holds against warp."""
@@ -81,26 +82,32 @@ class PlateHold:
         stiffness = a.stiffness * areas / a.bond_depth
         return Hold(ground.places @ self._frame.T, np.sqrt(areas), stiffness, areas * a.bond)
 
-    def curl(self, stage: GrownBody, holding: Longs, springs: Springs, grips: Grips) -> None:
-        """What the curling of a body asks of what holds it down: what lies on the plate, or the contacts in metal.
+    def curl(self, grown: Sequence[GrownBody], holding: Runs, springs: Springs, grips: Grips) -> None:
+        """What the curling of bodies asks of what holds them: what lies on the plate, or the contacts in metal.
 
-        `holding` are the numbers of `springs` that hold it and can pull: the `grips` first, then the rests.
+        `holding` are the numbers of `springs` that hold each body: the `grips` first, then the rests.
         """
-        if self._actions.warp <= 0 or len(holding) < 2:
-            return
-        key = holding.tobytes()
-        if key != self._held_down[0]:
-            is_laid = self._actions.process == "extrusion"
-            hold = self._below_and_beside(holding, springs) if is_laid else self._gripping(holding, springs, grips)
-            self._held_down = key, hold
         a = self._actions
-        least = max(self.warp.value, _LITTLE)
-        curl = curl_of(stage, self._held_down[1], a.warp, a.stiffness, a.corner_lift, least)
-        if curl is not None:
-            self.warp = Worst(curl.used, curl.at_mm, stage.level)
+        if a.warp <= 0:
+            return
+        is_laid, ends, before = a.process == "extrusion", [], b""
+        hold = Hold()
+        for number, body in enumerate(grown):
+            begin = holding.begins[number]
+            which = holding.which[begin : begin + holding.counts[number]]
+            which = which[springs.pulls[which]]
+            if which.tobytes() != before:
+                before = which.tobytes()
+                hold = self._below_and_beside(which, springs) if is_laid else self._gripping(which, springs, grips)
+            ends.extend(ends_of(body, hold, a.warp, a.stiffness, a.corner_lift))
+        worst = worst_of(ends, max(self.warp.value, _LITTLE))
+        if worst is not None:
+            self.warp = Worst(worst.used, worst.at_mm, worst.body.level)
 
     def _below_and_beside(self, holding: Longs, springs: Springs) -> Hold:
         """What lies on the plate below and beside contacts."""
+        if len(holding) < 2:
+            return Hold()
         held = springs.places[holding, :2]
         low, high = held.min(axis=0) - _BRIM_MM, held.max(axis=0) + _BRIM_MM
         at = self._below.places[:, :2]

@@ -3,21 +3,23 @@
 The method is that of bolt groups (elastic vector method; Shigley, Mechanical Engineering Design, chapter on joints):
 displacement u and rotation θ of the plate give each spring a force in proportion to its own displacement u + θ × r.
 Contacts that can only push, such as rests and gaps, let go where they would have to pull; which these are is found by
-iteration, as for one-sided supports.
+iteration, as for one-sided supports. Many loads are shared at once, each by the contacts that hold by then.
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
+from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, counted_out
 
 _MOST_TURNS = 60
 _SLACK = 1e-9
 _SINGULAR = 1e-12
 _SET_RIGHT, _EXACT = 8, 1e-12
+_AT_ONCE = 50_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,39 +50,97 @@ class Springs(Rows):
 
 
 @dataclass(frozen=True, eq=False)
-class Shares:
-    """What each spring takes: `forces` (n, 3) N and `moments` (n, 3) N mm; all sum to the load and its moment.
+class Runs:
+    """Numbers in runs, one run after another: `which` (p,), and how many of them each run has, `counts` (r,)."""
 
-    `motion` (6,) is the plate's, in mm and radians. `is_held` is False where nothing that can act balances the load:
-    everything is 0 then.
+    which: Longs
+    counts: Longs
+
+    @property
+    def owners(self) -> Longs:
+        """(p,): the run that each belongs to."""
+        return np.repeat(np.arange(len(self.counts)), self.counts)
+
+    @property
+    def begins(self) -> Longs:
+        """(r,): where each run begins."""
+        result: Longs = np.cumsum(self.counts) - self.counts
+        return result
+
+    @staticmethod
+    def of(each: list[Longs]) -> Runs:
+        """A run of each array (k,)."""
+        counts = np.array([len(one) for one in each], np.int64)
+        return Runs(np.concatenate([np.zeros(0, np.int64), *each]), counts)
+
+    def picked(self, runs: Longs) -> Runs:
+        """Some runs (k,), in this order, one also more than once."""
+        counts = self.counts[runs]
+        owners, within = counted_out(counts)
+        return Runs(self.which[self.begins[runs][owners] + within], counts)
+
+    def sums(self, values: Floats) -> Floats:
+        """(r, ...): of values (p, ...) the sum over each run."""
+        result = np.zeros((len(self.counts), *values.shape[1:]))
+        some = np.flatnonzero(self.counts)
+        if len(some):
+            result[some] = np.add.reduceat(values, self.begins[some])
+        return result
+
+    def greatest(self, values: Floats, least: float) -> Floats:
+        """(r,): the greatest of values (p,) in each run, `least` in one that is empty."""
+        result = np.full(len(self.counts), least)
+        some = np.flatnonzero(self.counts)
+        if len(some):
+            result[some] = np.maximum.reduceat(values, self.begins[some])
+        return result
+
+    def portions(self, runs: Longs) -> Iterator[slice]:
+        """Stretches of `runs` (k,) that have few enough numbers in all to be looked at together."""
+        upto = np.cumsum(self.counts[runs])
+        begin = 0
+        while begin < len(runs):
+            before = int(upto[begin - 1]) if begin else 0
+            end = max(begin + 1, int(np.searchsorted(upto, before + _AT_ONCE, side="right")))
+            yield slice(begin, end)
+            begin = end
+
+
+@dataclass(frozen=True, eq=False)
+class Shares:
+    """What each spring takes of each of several loads: `forces` (p, 3) N and `moments` (p, 3) N mm.
+
+    Of each load these sum to it and its moment; `springs` has a run of springs a load, those that act. `motions` (l, 6)
+    are the plate's, in mm and radians. `is_held` (l,) is False where nothing that can act balances a load: no spring is
+    named then.
     """
 
+    springs: Runs
     forces: Floats
     moments: Floats
-    motion: Floats
-    is_held: bool = True
+    motions: Floats
+    is_held: Bools
 
 
-def crosses(places: Floats) -> Floats:
+def crossed(one: Floats, other: Floats) -> Floats:
+    """(n, 3): the cross products of two arrays (n, 3), or of one vector (3,) with each."""
+    (a, b, c), (x, y, z) = one.T, other.T
+    return np.stack([b * z - c * y, c * x - a * z, a * y - b * x], axis=-1)
+
+
+def _crosses(places: Floats) -> Floats:
     """(n, 3, 3): matrices by which places (n, 3) turn a vector v into place × v."""
     x, y, z = places.T
     none = np.zeros(len(places))
     return np.stack([none, -z, y, z, none, -x, -y, x, none], axis=1).reshape(-1, 3, 3)
 
 
-def turned_by(one: Floats, other: Floats) -> Floats:
-    """(3,): the cross product of two vectors (3,)."""
-    a, b, c = one.tolist()
-    x, y, z = other.tolist()
-    return np.array([b * z - c * y, c * x - a * z, a * y - b * x])
-
-
-def plate_stiffness(springs: Springs, origin: Floats) -> Floats:
+def _plate_stiffness(springs: Springs, origin: Floats) -> Floats:
     """(n, 6, 6): what each spring adds to the stiffness of a plate whose displacement and rotation are about an origin.
 
     With d = u + θ × r = B (u, θ) for r from the origin: Bᵀ K B, and the turning stiffness for the rotation.
     """
-    away = crosses(springs.places - origin)
+    away = _crosses(springs.places - origin)
     moves = np.concatenate([np.tile(np.eye(3), (len(springs), 1, 1)), -away], axis=2)
     result: Floats = np.einsum("nki,nkl,nlj->nij", moves, springs.stiffness, moves)
     result[:, [3, 4, 5], [3, 4, 5]] += springs.turning[:, None]
@@ -88,126 +148,132 @@ def plate_stiffness(springs: Springs, origin: Floats) -> Floats:
 
 
 class RigidPlate:
-    """Springs under one rigid plate, some of which act at a time; motions are about one origin (3,)."""
+    """Springs under one rigid plate, some of which hold at a time; motions are about one origin (3,)."""
 
     def __init__(self, springs: Springs, origin: Floats) -> None:
         self.springs, self.origin = springs, origin
-        self._stiffness = springs.stiffness
-        self._each = plate_stiffness(springs, origin)
+        self._each = _plate_stiffness(springs, origin).reshape(-1, 36)
 
-    def wrench(self, force: Floats, at: Floats) -> Floats:
-        """(6,): a force (3,) N that acts at a place (3,), with its moment about the origin in N mm."""
-        return np.concatenate([force, turned_by(at - self.origin, force)])
+    def wrenches(self, forces: Floats, places: Floats) -> Floats:
+        """(l, 6): forces (l, 3) N that act at places (l, 3), with their moments about the origin in N mm."""
+        return np.column_stack([forces, crossed(places - self.origin, forces)])
 
-    def group(self, which: Longs) -> SpringGroup:
-        """The springs `which` (k,), all of which act."""
-        return SpringGroup(self.springs.only(which), self._stiffness[which], self._each[which], self.origin)
-
-    def shares(self, loads: Floats, which: Longs) -> list[Shares]:
-        """How the springs `which` (k,) share each of loads (l, 6): a force in N and a moment about the origin, N mm."""
-        if len(which) and self.springs.pulls[which].all():
-            return self.group(which).shares(loads)
-        return [self._pushed(load, which) for load in loads]
-
-    def _pushed(self, load: Floats, which: Longs) -> Shares:
-        """The same for one load (6,) where some can only push."""
-        count = len(which)
-        if not count or not np.any(load):
-            return _no_shares(count, is_held=not np.any(load))
-        each, axes = self._each[which], self.springs.axes[which]
-        away = crosses(self.springs.places[which] - self.origin)
-        pulls, acts, seen, only_less = self.springs.pulls[which], np.ones(count, bool), set(), False
-        for _ in range(_MOST_TURNS):
-            motion = _solved(each[acts].sum(axis=0), load)
-            if motion is None:
-                return _no_shares(count)
-            along = np.einsum("ni,ni->n", motion[:3] - away @ motion[3:], axes)
-            # What only pushes acts where the plate comes towards it: against its axis.
-            wanted = pulls | (along < _SLACK * np.abs(along).max(initial=0.0))
-            if only_less:
-                wanted &= acts
-            if np.array_equal(wanted, acts):
-                break
-            only_less |= wanted.tobytes() in seen  # it goes round in a circle: what let go stays off from now on
-            seen.add(acts.tobytes())
-            acts = wanted & acts if only_less else wanted
-            if not acts.any():
-                return _no_shares(count)
-        (own,) = self.group(which[acts]).shares(load[None])
-        forces, moments = np.zeros((count, 3)), np.zeros((count, 3))
-        forces[acts], moments[acts] = own.forces, own.moments
-        return Shares(forces, moments, own.motion, own.is_held)
-
-    def moved(self, motion: Floats, at: Floats) -> Floats:
-        """(3,) mm: how far a place (3,) of the plate goes in a motion (6,)."""
-        result: Floats = motion[:3] + turned_by(motion[3:], at - self.origin)
+    def moved(self, motions: Floats, places: Floats) -> Floats:
+        """(l, 3) mm: how far places (l, 3) of the plate go in motions (l, 6)."""
+        result: Floats = motions[:, :3] + crossed(motions[:, 3:], places - self.origin)
         return result
 
+    def shares(self, loads: Floats, holding: Runs, of: Longs) -> Shares:
+        """How springs share each of loads (l, 6): a force in N and a moment about the origin, N mm.
 
-class SpringGroup:
-    """Springs that act together: what is needed to share any load among them.
+        `of` (l,) names the run of `holding` that holds against each load.
+        """
+        if not self.springs.pulls[holding.which].all():
+            holding, of = self._pushing(loads, holding.picked(of)), np.arange(len(loads))
+        solved = _Systems(self, holding)
+        is_held = solved.is_stiff[of] | ~loads.any(axis=1)
+        return solved.shares(loads, np.where(solved.is_stiff[of], of, -1), is_held)
 
-    All is about their own middle, where displacements are small and nothing is lost between large numbers.
+    def _pushing(self, loads: Floats, held: Runs) -> Runs:
+        """Those that act of a run a load where some can only push: they let go where they would have to pull."""
+        owners, pulls = held.owners, self.springs.pulls[held.which]
+        each, axes = self._each[held.which], self.springs.axes[held.which]
+        away = self.springs.places[held.which] - self.origin
+        acts, going = np.ones(len(owners), bool), np.flatnonzero(held.counts)
+        only_less = np.zeros(len(loads), bool)
+        seen: list[set[bytes]] = [set() for _ in loads]
+        for _ in range(_MOST_TURNS):
+            rows = np.flatnonzero(np.isin(owners, going))
+            now = Runs(rows, held.counts[going])
+            inverse, is_stiff = _inverted(now.sums(each[rows] * acts[rows, None]).reshape(-1, 6, 6))
+            motions = np.einsum("lij,lj->li", inverse, loads[going])[now.owners]
+            along = ((motions[:, :3] + crossed(motions[:, 3:], away[rows])) * axes[rows]).sum(axis=1)
+            # What only pushes acts where the plate comes towards it: against its axis.
+            wanted = pulls[rows] | (along < _SLACK * now.greatest(np.abs(along), 0.0)[now.owners])
+            wanted &= ~only_less[going][now.owners] | acts[rows]
+            wanted &= is_stiff[now.owners]
+            left = []
+            for load, begin, count in zip(going.tolist(), now.begins.tolist(), now.counts.tolist(), strict=True):
+                before, after = acts[rows[begin : begin + count]], wanted[begin : begin + count]
+                if np.array_equal(before, after):
+                    continue
+                only_less[load] |= after.tobytes() in seen[load]  # in a circle: what let go stays off from now on
+                seen[load].add(before.tobytes())
+                after = before & after if only_less[load] else after
+                acts[rows[begin : begin + count]] = after
+                if after.any():
+                    left.append(load)
+            going = np.array(left, np.int64)
+            if not len(going):
+                break
+        return Runs(held.which[acts], np.bincount(owners[acts], minlength=len(loads)).astype(np.int64))
+
+
+class _Systems:
+    """Runs of springs that act together: what is needed to share any load among those of a run.
+
+    All is about the own middle of each run, where displacements are small and nothing is lost between large numbers.
     """
 
-    def __init__(self, springs: Springs, stiffness: Floats, each: Floats, origin: Floats) -> None:
-        middle = springs.places.mean(axis=0) if len(springs) else origin
-        self._shift = np.eye(6)
-        self._shift[:3, 3:] = crosses((middle - origin)[None])[0]
-        away = crosses(springs.places - middle)
-        moves = np.concatenate([stiffness, -(stiffness @ away)], axis=2)
-        self._forces_of = moves.reshape(-1, 6).T  # (6, 3n): what each spring takes by the motion
-        self._moments_of = away.transpose(0, 2, 1).reshape(-1, 3)  # (3n, 3): moments by what each takes
-        self._turning = springs.turning
-        self._inverse = _inverted(self._shift.T @ each.sum(axis=0) @ self._shift)
+    def __init__(self, plate: RigidPlate, runs: Runs) -> None:
+        self._springs, self._runs = plate.springs, runs
+        self._middles = runs.sums(plate.springs.places[runs.which]) / np.maximum(runs.counts, 1)[:, None]
+        self._shifts = np.tile(np.eye(6), (len(runs.counts), 1, 1))
+        self._shifts[:, :3, 3:] = _crosses(self._middles - plate.origin)
+        whole = runs.sums(plate._each[runs.which]).reshape(-1, 6, 6)
+        self._inverse, self.is_stiff = _inverted(self._shifts.transpose(0, 2, 1) @ whole @ self._shifts)
 
-    def shares(self, loads: Floats) -> list[Shares]:
-        """How they share each of loads (l, 6), set right by what the sum of all lacks of it."""
-        count = len(self._turning)
-        if self._inverse is None:
-            return [_no_shares(count, is_held=not np.any(load)) for load in loads]
-        wanted = loads @ self._shift
-        motions = wanted @ self._inverse
+    def shares(self, loads: Floats, of: Longs, is_held: Bools) -> Shares:
+        """How the springs of run `of` (l,) share each of loads (l, 6), set right by what the sum of all lacks of it.
+
+        Where `of` is -1 none take anything.
+        """
+        some = np.flatnonzero(of >= 0)
+        runs, shifts, inverse = self._runs.picked(of[some]), self._shifts[of[some]], self._inverse[of[some]]
+        owners, springs = runs.owners, self._springs.only(runs.which)
+        away = springs.places - self._middles[of[some]][owners]
+        wanted = np.einsum("li,lij->lj", loads[some], shifts)
+        motions = np.einsum("li,lij->lj", wanted, inverse)
+        forces = moments = np.zeros((len(owners), 3))
         for turn in range(_SET_RIGHT):
-            forces = (motions @ self._forces_of).reshape(len(loads), count, 3)
-            moments = self._turning[None, :, None] * motions[:, None, 3:]
-            turned = forces.reshape(len(loads), -1) @ self._moments_of + self._turning.sum() * motions[:, 3:]
-            lacking = wanted - np.concatenate([forces.sum(axis=1), turned], axis=1)
-            is_exact = np.abs(lacking).max(initial=0.0) <= _EXACT * np.abs(wanted).max(initial=0.0)
-            if is_exact or turn == _SET_RIGHT - 1:
+            each = motions[owners]
+            moved = each[:, :3] + crossed(each[:, 3:], away)
+            along = (springs.axial - springs.sideways) * (moved * springs.axes).sum(axis=1)
+            forces = springs.sideways[:, None] * moved + along[:, None] * springs.axes
+            moments = springs.turning[:, None] * each[:, 3:]
+            lacking = wanted - runs.sums(np.column_stack([forces, moments + crossed(away, forces)]))
+            is_exact = np.abs(lacking).max(axis=1) <= _EXACT * np.abs(wanted).max(axis=1)
+            if is_exact.all() or turn == _SET_RIGHT - 1:
                 break
-            motions = motions + lacking @ self._inverse
-        about_origin = motions @ self._shift.T
-        return [Shares(*one) for one in zip(forces, moments, about_origin, strict=True)]
+            motions = motions + np.where(is_exact, 0.0, 1.0)[:, None] * np.einsum("li,lij->lj", lacking, inverse)
+        about_origin = np.zeros((len(loads), 6))
+        about_origin[some] = np.einsum("lij,lj->li", shifts, motions)
+        counts = np.zeros(len(loads), np.int64)
+        counts[some] = runs.counts
+        return Shares(Runs(runs.which, counts), forces, moments, about_origin, is_held)
 
 
-def _no_shares(count: int, *, is_held: bool = False) -> Shares:
-    return Shares(np.zeros((count, 3)), np.zeros((count, 3)), np.zeros(6), is_held=is_held)
+def _inverted(stiffness: Floats) -> tuple[Floats, Bools]:
+    """(s, 6, 6): the inverses of stiffnesses (s, 6, 6), and (s,) whether each holds against every motion.
+
+    Scaled by the diagonal first, since millimetres and radians differ by orders. Those that do not hold are zero.
+    """
+    result = np.zeros_like(stiffness)
+    diagonal = np.einsum("sii->si", stiffness)
+    is_stiff = (diagonal > 0).all(axis=1)
+    scale = 1 / np.sqrt(np.where(is_stiff[:, None], diagonal, 1.0))
+    scaled = stiffness * scale[:, :, None] * scale[:, None, :]
+    is_stiff[is_stiff] = np.linalg.eigvalsh(scaled[is_stiff])[:, 0] >= _SINGULAR
+    result[is_stiff] = np.linalg.inv(scaled[is_stiff]) * (scale[:, :, None] * scale[:, None, :])[is_stiff]
+    return result, is_stiff
 
 
 def shared(springs: Springs, force: Floats, at: Floats) -> Shares:
-    """How all springs share a `force` (3,) N that acts `at` a place (3,) mm."""
-    plate = RigidPlate(springs, springs.places.mean(axis=0) if len(springs) else at)
-    return plate.shares(plate.wrench(force, at)[None], np.arange(len(springs)))[0]
-
-
-def _inverted(stiffness: Floats) -> Floats | None:
-    """(6, 6): the inverse of a stiffness; None where nothing holds against some motion.
-
-    Scaled by the diagonal first, since millimetres and radians differ by orders.
-    """
-    diagonal = np.diag(stiffness)
-    if not (diagonal > 0).all():
-        return None
-    scale = 1 / np.sqrt(diagonal)
-    scaled = stiffness * scale[:, None] * scale
-    if np.linalg.eigvalsh(scaled)[0] < _SINGULAR:
-        return None
-    result: Floats = np.linalg.inv(scaled) * scale[:, None] * scale
-    return result
-
-
-def _solved(stiffness: Floats, load: Floats) -> Floats | None:
-    """The motion (6,) under a load (6,); None where nothing holds against some motion."""
-    inverse = _inverted(stiffness)
-    return None if inverse is None else inverse @ load
+    """How all springs share a `force` (3,) N that acts `at` a place (3,) mm; what does not act is named with none."""
+    count = len(springs)
+    plate = RigidPlate(springs, springs.places.mean(axis=0) if count else at)
+    every = Runs(np.arange(count), np.array([count]))
+    found = plate.shares(plate.wrenches(force[None], at[None]), every, np.zeros(1, np.int64))
+    forces, moments = np.zeros((count, 3)), np.zeros((count, 3))
+    forces[found.springs.which], moments[found.springs.which] = found.forces, found.moments
+    return Shares(every, forces, moments, found.motions, found.is_held)

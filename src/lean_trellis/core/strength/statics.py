@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from itertools import pairwise
+from itertools import chain, pairwise
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -25,7 +25,7 @@ from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
 from lean_trellis.core.strength.plate_hold import PlateHold
-from lean_trellis.core.strength.sharing import RigidPlate, Shares, Springs
+from lean_trellis.core.strength.sharing import RigidPlate, Runs, Shares, Springs
 
 _SHEAR = 3.0
 """Of distortion energy: σ² + 3 τ² (von Mises 1913)."""
@@ -143,8 +143,7 @@ class _Sums:
             grown = list(stages(self.mesh, held, watch))
             if self.actions.suction > 0 and any(stage.has_holes for stage in grown):
                 self.cups = self._find_cups()
-            for stage in grown:
-                self._add(stage)
+            self._share(grown, watch)
             self._beside()
         loads = GripLoads(self.pulls, self.pushes, self.sides, self.used, self.levels)
         ends = np.cumsum([0, *self.sizes]).tolist()
@@ -156,27 +155,38 @@ class _Sums:
         x, y, z = (np.array(worst.at_mm) @ self.frame).tolist()
         return Worst(worst.value, (x, y, z), worst.level)
 
-    def _add(self, stage: GrownBody) -> None:
-        """What acts on one body at one level, shared by what holds it."""
-        which = stage.holds[stage.holds < len(self.plate.springs)]
-        if not len(which):
-            return
+    def _share(self, grown: Sequence[GrownBody], watch: Watch) -> None:
+        """What acts on each body at each level, shared by what holds it."""
         springs = self.plate.springs
-        self.ground.curl(stage, which[springs.pulls[which]], springs, self.grips)
-        held = springs.places[which]
-        middle, most = held.mean(axis=0), _RIGID * (stage.level + stage.step / 2 - float(held[:, 2].min()))
-        acting = self._acting(stage)
-        if not acting:
+        grown = [stage for stage in grown if (stage.holds < len(springs)).any()]
+        holding = Runs.of([stage.holds[stage.holds < len(springs)] for stage in grown])
+        self.ground.curl(grown, holding, springs, self.grips)
+        acting = [self._acting(stage) for stage in grown]
+        of = np.repeat(np.arange(len(grown)), [len(each) for each in acting])
+        if not len(of):
             return
-        loads = np.array([self.plate.wrench(force, _within_reach(at, middle, most)) for force, at in acting])
-        self.ground.take(loads, acting, stage.level)
-        has_sides = any(force[0] or force[1] for force, _ in acting)
-        base = self._held_to(stage, which) if has_sides else -np.inf
-        held_by = [shares for shares in zip(self.plate.shares(loads, which), acting, strict=True) if shares[0].is_held]
-        if held_by:
-            self._take([shares for shares, _ in held_by], which, stage.level)
-        for shares, (force, _) in held_by:
-            self._flex(shares, stage, force, base)
+        forces, places = (np.array(column) for column in zip(*chain(*acting), strict=True))
+        levels = np.array([stage.level for stage in grown])
+        loads = self.plate.wrenches(forces, self._within_reach(places, grown, levels, holding, of))
+        self.ground.take(loads, forces, places, levels[of])
+        bases = self._held_to(grown, holding) if forces[:, :2].any() else np.full(len(grown), -np.inf)
+        for some in holding.portions(of):
+            watch.at(some.start / len(of), "sharing loads among contacts")
+            shares = self.plate.shares(loads[some], holding, of[some])
+            self._take(shares, levels[of[some]])
+            self._flex(shares, grown, of[some], forces[some], bases)
+
+    def _within_reach(
+        self, places: Floats, grown: Sequence[GrownBody], levels: Floats, holding: Runs, of: Longs
+    ) -> Floats:
+        """(l, 3): where forces act, no farther in plan from the middle of what holds than its thickness allows."""
+        held = self.plate.springs.places[holding.which]
+        middles = (holding.sums(held[:, :2]) / holding.counts[:, None])[of]
+        steps = np.array([stage.step for stage in grown])
+        most = (_RIGID * (levels + steps / 2 + holding.greatest(-held[:, 2], -np.inf)))[of]
+        away = places[:, :2] - middles
+        far = np.hypot(*away.T)
+        return np.column_stack([middles + away * np.minimum(1.0, most / np.maximum(far, 1e-12))[:, None], places[:, 2]])
 
     def _acting(self, stage: GrownBody) -> list[tuple[Floats, Floats]]:
         """Forces (3,) N and their places (3,) that act one at a time, in the frame of the layers."""
@@ -225,55 +235,60 @@ class _Sums:
         result: Floats = a.lift_at(above) * lifts.lengths * np.where(lifts.at_corner, a.corner_lift, 1.0)
         return result
 
-    def _take(self, each: list[Shares], which: Longs, level: float) -> None:
-        """The most that contacts carry under any of several loads."""
-        own = which < len(self.grips)
-        grips = which[own]
-        if not len(grips):
-            return
-        forces = np.stack([shares.forces[own] for shares in each])
-        moments = np.stack([shares.moments[own] for shares in each])
+    def _take(self, shares: Shares, levels: Floats) -> None:
+        """The most that contacts carry under any of several loads, each at its level (l,)."""
+        own = shares.springs.which < len(self.grips)
+        grips, forces, moments = shares.springs.which[own], shares.forces[own], shares.moments[own]
         axes = self.plate.springs.axes[grips]
-        along = (forces * axes).sum(axis=2)
-        aside = np.linalg.norm(forces - along[..., None] * axes, axis=2)
+        along = (forces * axes).sum(axis=1)
+        aside = np.linalg.norm(forces - along[:, None] * axes, axis=1)
         areas = np.maximum(self.grips.areas[grips], 1e-9)
-        bending = np.linalg.norm(moments, axis=2) / (PLASTIC * areas * self.grips.half_widths[grips] / 4)
+        bending = np.linalg.norm(moments, axis=1) / (PLASTIC * areas * self.grips.half_widths[grips] / 4)
         stress = np.sqrt((np.abs(along) / areas + bending) ** 2 + _SHEAR * (aside / areas) ** 2)
-        self.pulls[grips] = np.maximum(self.pulls[grips], along.max(axis=0))
-        self.pushes[grips] = np.maximum(self.pushes[grips], -along.min(axis=0))
-        self.sides[grips] = np.maximum(self.sides[grips], aside.max(axis=0))
-        self._use(grips, stress.max(axis=0) / self.actions.strength, level)
+        np.maximum.at(self.pulls, grips, along)
+        np.maximum.at(self.pushes, grips, -along)
+        np.maximum.at(self.sides, grips, aside)
+        self._use(grips, stress / self.actions.strength, levels[shares.springs.owners[own]])
 
-    def _use(self, grips: Longs, used: Floats, level: float | Floats) -> None:
-        more = used > self.used[grips]
-        self.levels[grips] = np.where(more, level, self.levels[grips])
-        self.used[grips] = np.maximum(self.used[grips], used)
+    def _use(self, grips: Longs, used: Floats, levels: Floats) -> None:
+        """The most that each is used, and the lowest level where it is."""
+        more = np.flatnonzero(used > self.used[grips])
+        np.maximum.at(self.used, grips[more], used[more])
+        most = more[used[more] == self.used[grips[more]]][::-1]
+        self.levels[grips[most]] = levels[most]
 
-    def _flex(self, shares: Shares, stage: GrownBody, force: Floats, base: float) -> None:
+    def _flex(
+        self, shares: Shares, grown: Sequence[GrownBody], of: Longs, forces: Floats, bases: Floats
+    ) -> None:
         """How far the top goes: with the plate on its springs, and as a cantilever above the highest contact at it."""
-        gives = float(np.linalg.norm(self.plate.moved(shares.motion, stage.middle)))
-        side = float(np.hypot(force[0], force[1]))
-        if side > 0:
-            x, y = force[:2] / side
-            moments = stage.stem[:, 1] * x * x + stage.stem[:, 2] * y * y + 2 * stage.stem[:, 3] * x * y
-            arms = (stage.level - stage.stem[:, 0]) * (stage.stem[:, 0] > base)
-            gives += side * float((arms**2 / np.maximum(moments, 1e-9)).sum()) * stage.step / self.actions.stiffness
-        if gives > self.worst_flex.value:
-            self.worst_flex = Worst(gives, place_of(stage.middle), stage.level)
+        middles = np.array([grown[stage].middle for stage in of.tolist()])
+        gives = np.linalg.norm(self.plate.moved(shares.motions, middles), axis=1)
+        sides = np.hypot(forces[:, 0], forces[:, 1])
+        for load in np.flatnonzero(sides * shares.is_held > 0).tolist():
+            stage, side = grown[of[load]], sides[load]
+            x, y = forces[load, :2] / side
+            above = stage.stem[np.searchsorted(stage.stem[:, 0], bases[of[load]], side="right") :]
+            moments = above[:, 1] * x * x + above[:, 2] * y * y + 2 * above[:, 3] * x * y
+            arms = (stage.level - above[:, 0]) ** 2 / np.maximum(moments, 1e-9)
+            gives[load] += side * arms.sum() * stage.step / self.actions.stiffness
+        worst = int(gives.argmax())
+        if gives[worst] > self.worst_flex.value:
+            stage = grown[of[worst]]
+            self.worst_flex = Worst(float(gives[worst]), place_of(stage.middle), stage.level)
 
-    def _held_to(self, stage: GrownBody, which: Longs) -> float:
-        """The height of the highest contact under or beside the current layer."""
-        places = self.plate.springs.places[which]
-        low, high = stage.hull.min(axis=0) - _BESIDE_MM, stage.hull.max(axis=0) + _BESIDE_MM
-        beside = ((places[:, :2] >= low) & (places[:, :2] <= high)).all(axis=1)
-        return float(places[beside, 2].max(initial=-np.inf))
+    def _held_to(self, grown: Sequence[GrownBody], holding: Runs) -> Floats:
+        """(s,): the height of the highest contact under or beside the layer of each body."""
+        lows = np.array([stage.hull.min(axis=0) for stage in grown]) - _BESIDE_MM
+        highs = np.array([stage.hull.max(axis=0) for stage in grown]) + _BESIDE_MM
+        places, owners = self.plate.springs.places[holding.which], holding.owners
+        beside = ((places[:, :2] >= lows[owners]) & (places[:, :2] <= highs[owners])).all(axis=1)
+        return holding.greatest(np.where(beside, places[:, 2], -np.inf), -np.inf)
 
     def _beside(self) -> None:
         """What acts on each contact alone: the area, the rim or the nozzle beside it."""
         a, count = self.actions, len(self.grips)
         if not count:
             return
-        every = np.arange(count)
         if a.process == "vat":
             alone = a.peel * _areas_beside(self.grips, self.overhangs)
             self.pulls = np.maximum(self.pulls, alone)
@@ -284,7 +299,7 @@ class _Sums:
         else:
             alone = np.full(count, a.nozzle)
             self.pushes = np.maximum(self.pushes, alone)
-        self._use(every, alone / np.maximum(self.grips.areas * a.strength, 1e-9), self.places[:, 2])
+        self._use(np.arange(count), alone / np.maximum(self.grips.areas * a.strength, 1e-9), self.places[:, 2])
 
     def _lift_beside(self) -> Floats:
         """(n,) N: the lift of the stretches of rim that are nearest to each contact, in its own region."""
@@ -336,15 +351,6 @@ def _shared_beside(grips: Grips, places: Floats, regions: Ints, loads: Floats) -
     shares = weights[kept] / total[kept, None] * loads[kept, None]
     np.add.at(result, which[kept], shares)
     return result
-
-
-def _within_reach(at: Floats, middle: Floats, most: float) -> Floats:
-    """Where a force acts, no farther in plan from the middle of what holds than `most` mm."""
-    away = float(np.hypot(*(at - middle)[:2]))
-    if away <= most:
-        return at
-    x, y = middle[:2] + (at - middle)[:2] * (most / away)
-    return np.array([x, y, at[2]])
 
 
 def _width(hull: Floats, way: Floats) -> float:

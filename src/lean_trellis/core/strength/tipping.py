@@ -23,12 +23,13 @@ class Stand:
     middles: Floats
     levers: Floats
 
-    def moments(self, force: Floats, at: Floats) -> Floats:
-        """(k,) N mm with which a force (3,) N that acts at a place (3,) mm turns the part over about each edge.
+    def moments(self, forces: Floats, places: Floats) -> Floats:
+        """(l, k) N mm with which forces (l, 3) N at places (l, 3) mm turn the part over about each edge.
 
         A push acts by its height, a pull upward by its distance from the edge within it.
         """
-        result: Floats = (self.normals @ force[:2]) * at[2] + force[2] * (self.shifts - self.normals @ at[:2])
+        pushed = (forces[:, :2] @ self.normals.T) * places[:, 2:]
+        result: Floats = pushed + forces[:, 2:] * (self.shifts - places[:, :2] @ self.normals.T)
         return result
 
 

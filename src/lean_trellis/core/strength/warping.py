@@ -7,6 +7,7 @@ Foundation, beams of finite length with free ends).
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -48,12 +49,37 @@ class Hold(Rows):
         return way, float(np.ptp(self.places[:, :2] @ way)) + wide, breadth + wide
 
 
-@dataclass(frozen=True)
-class Curl:
-    """At the end that is worse held: the pull over what bears it there, and the place (3,) mm."""
+@dataclass(frozen=True, eq=False)
+class End:
+    """An end of a body that curls: `most` is at least how much of its hold it uses, `body` and the `way` (2,) to it.
 
-    used: float
-    at_mm: tuple[float, float, float]
+    `counts` (n,) is how much each spot of the `hold` counts, out to `reach` mm from the end; corners lift `corner`
+    times as much as straight ends.
+    """
+
+    most: float
+    body: GrownBody
+    way: Floats
+    reach: float
+    hold: Hold
+    counts: Floats
+    corner: float
+
+    @cached_property
+    def as_corner(self) -> float:
+        """The pull over what bears it, if its outline turns sharply."""
+        return self.most / _MOST_WIDE * width_at_end(self.body.hull, self.way, self.reach)
+
+    @cached_property
+    def used(self) -> float:
+        """The pull over what bears it."""
+        return self.as_corner if has_corner(self.body.hull) else self.as_corner / self.corner
+
+    @property
+    def at_mm(self) -> tuple[float, float, float]:
+        """The middle of what holds it."""
+        x, y, z = (self.counts @ self.hold.places / max(self.counts.sum(), _LEAST_MM)).tolist()
+        return x, y, z
 
 
 def lift_of_end(moment: float, bending: float, foundation: float, length: float) -> tuple[float, float]:
@@ -68,39 +94,39 @@ def lift_of_end(moment: float, bending: float, foundation: float, length: float)
     return float(2 * moment * beta**2 * share), float(beta)
 
 
-def curl_of(
-    body: GrownBody, hold: Hold, stress: float, stiffness: float, corner: float, least: float = 0.0
-) -> Curl | None:
-    """How much of its hold a body uses at the end of its greatest length, with what is built so far.
+def ends_of(body: GrownBody, hold: Hold, stress: float, stiffness: float, corner: float) -> list[End]:
+    """Both ends of a body's greatest length, with what is built so far; none where nothing holds it along a length.
 
-    `stress` MPa is left in every layer; corners lift `corner` times as much as straight ends. None where nothing holds
-    it, where that has no length, and where the answer is not above `least`.
+    `stress` MPa is left in every layer.
     """
     if len(hold) < 2:
-        return None
+        return []
     way, length, breadth = hold.axis
     moment, second = _pull(body, way, length, float(hold.places[:, 2].mean()))
     if moment <= 0 or length <= _LEAST_MM:
-        return None
+        return []
     foundation = max(float(hold.stiffness.sum()) / length, _LEAST_MM)
     load, beta = lift_of_end(stress * moment, stiffness * second, foundation, length)
     reach = min(max(np.pi / (4 * beta), 2 * float(np.sqrt(length * breadth / len(hold)))), length / 2)
     along, wide = hold.places[:, :2] @ way, float(hold.widths.mean())
-    worst = None
+    found = []
     for side in (-1.0, 1.0):
         # The pull falls off from the end inward, to nothing at `reach`; so does what each spot counts.
         end = min(float((side * along).max()) + wide / 2, float((body.hull @ (side * way)).max()))
         counts = np.clip(1 - (end - side * along) / reach, 0, 1)
         bears = max(float(hold.bears @ counts) / (reach / 2), _LEAST_MM)
-        used = corner * load / bears
-        if used * _MOST_WIDE <= least:
-            continue
-        used *= width_at_end(body.hull, side * way, reach)
-        if used > least and not has_corner(body.hull):
-            used /= corner
-        if used > max(least, worst.used if worst else 0.0):
-            x, y, z = (counts @ hold.places / max(counts.sum(), _LEAST_MM)).tolist()
-            worst = Curl(used, (x, y, z))
+        found.append(End(_MOST_WIDE * corner * load / bears, body, side * way, reach, hold, counts, corner))
+    return found
+
+
+def worst_of(ends: Iterable[End], least: float) -> End | None:
+    """The end that uses most of its hold; None where none uses more than `least`."""
+    worst = None
+    for end in sorted(ends, key=lambda end: -end.most):
+        if end.most <= least:
+            break
+        if end.as_corner > least and end.used > least:
+            worst, least = end, end.used
     return worst
 
 
