@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lean_trellis.core.strength.sharing import RigidPlate, Springs, shared
+from lean_trellis.core.strength.sharing import RigidPlate, Runs, Springs, shared
 
 UP = np.array([0.0, 0.0, 1.0])
 
@@ -89,12 +89,52 @@ def test_forces_and_moments_sum_to_the_load(seed, count, some_push_only):
     )  # fmt: skip
     load, origin = rng.normal(size=6) * [50, 50, 50, 900, 900, 900], rng.uniform(-30, 30, 3)
     plate = RigidPlate(group, origin)
-    (shares,) = plate.shares(load[None], np.arange(count))
+    shares = plate.shares(load[None], Runs.of([np.arange(count)]), np.zeros(1, int))
     if not shares.is_held:
+        assert not len(shares.forces)
         assert not group.pulls.any() or some_push_only
         return
     np.testing.assert_allclose(shares.forces.sum(axis=0), load[:3], atol=1e-9 * np.abs(load).max())
-    moment = np.cross(group.places - origin, shares.forces).sum(axis=0) + shares.moments.sum(axis=0)
+    acting = group.only(shares.springs.which)
+    moment = np.cross(acting.places - origin, shares.forces).sum(axis=0) + shares.moments.sum(axis=0)
     np.testing.assert_allclose(moment, load[3:], atol=1e-9 * np.abs(load).max())
-    pulled = np.einsum("ni,ni->n", shares.forces, group.axes)
-    assert (pulled[~group.pulls] <= 1e-7 * np.abs(load).max()).all()
+    pulled = np.einsum("ni,ni->n", shares.forces, acting.axes)
+    assert (pulled[~acting.pulls] <= 1e-7 * np.abs(load).max()).all()
+
+
+@settings(max_examples=30)
+@given(st.integers(0, 2**31), st.booleans())
+def test_many_loads_at_once_are_shared_as_each_alone(seed, some_push_only):
+    rng = np.random.default_rng(seed)
+    count = 12
+    group = Springs(
+        rng.uniform(-40, 40, (count, 3)), np.tile(UP, (count, 1)), 10 ** rng.uniform(2, 4, count), np.full(count, 50.0),
+        np.full(count, 80.0), rng.random(count) < (0.5 if some_push_only else 2.0),
+    )  # fmt: skip
+    plate = RigidPlate(group, rng.uniform(-30, 30, 3))
+    holding = Runs.of([rng.permutation(count)[:size] for size in (0, 5, 12, 1, 5)])
+    of = rng.integers(0, 5, 9)
+    loads = rng.normal(size=(9, 6)) * (rng.random(9) < 0.8)[:, None]
+    together = plate.shares(loads, holding, of)
+    begins = together.springs.begins
+    for number, (load, run) in enumerate(zip(loads, of.tolist(), strict=True)):
+        alone = plate.shares(load[None], holding.picked(np.array([run])), np.zeros(1, int))
+        mine = slice(begins[number], begins[number] + together.springs.counts[number])
+        assert together.is_held[number] == alone.is_held[0]
+        np.testing.assert_array_equal(together.springs.which[mine], alone.springs.which)
+        np.testing.assert_allclose(together.forces[mine], alone.forces, atol=1e-9)
+        np.testing.assert_allclose(together.moments[mine], alone.moments, atol=1e-9)
+        np.testing.assert_allclose(together.motions[number], alone.motions[0], atol=1e-9)
+
+
+def test_runs_are_counted_summed_and_named_once():
+    runs = Runs.of([np.array([4, 2]), np.zeros(0, int), np.array([7]), np.array([4, 2])])
+    np.testing.assert_array_equal(runs.owners, [0, 0, 2, 3, 3])
+    np.testing.assert_array_equal(runs.sums(np.array([1.0, 2.0, 4.0, 8.0, 16.0])), [3, 0, 4, 24])
+    np.testing.assert_array_equal(runs.greatest(np.array([1.0, 2.0, 4.0, 16.0, 8.0]), -1.0), [2, -1, 4, 16])
+    distinct, of = runs.distinct()
+    np.testing.assert_array_equal(of, [0, 1, 2, 0])
+    np.testing.assert_array_equal(distinct.which, [4, 2, 7])
+    np.testing.assert_array_equal(runs.picked(np.array([2, 0, 2])).which, [7, 4, 2, 7])
+    large = Runs(np.zeros(90_000, int), np.array([40_000, 20_000, 30_000]))
+    assert [(some.start, some.stop) for some in large.portions(np.arange(3))] == [(0, 1), (1, 3)]

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from lean_trellis.core.mesh.primitives import box, cylinder
+from lean_trellis.core.strength.corners import has_corner, sharp_corners
 from lean_trellis.core.strength.growth import GrownBody, stages
-from lean_trellis.core.strength.warping import Hold, curl_of, has_corner, lift_of_end, sharp_corners, width_at_end
+from lean_trellis.core.strength.warping import End, Hold, ends_of, lift_of_end, width_at_end, worst_of
 
 STRESS, STIFFNESS, DEPTH, BOND = 2.0, 2000.0, 100.0, 2.0
 NONE = np.zeros((0, 3))
@@ -61,8 +62,12 @@ def lying(length: float, width: float, step: float = 1.0, brim: float = 0.0) -> 
     return Hold(places, np.sqrt(area), STIFFNESS * area / DEPTH, BOND * area)
 
 
+def curl_of(body: GrownBody, hold: Hold, corner: float, least: float = 0.0) -> End | None:
+    return worst_of(ends_of(body, hold, STRESS, STIFFNESS, corner), least)
+
+
 def used(length: float, width: float, height: float, **more: float) -> float:
-    curl = curl_of(grown(box((length, width, height))), lying(length, width, **more), STRESS, STIFFNESS, 1.0)
+    curl = curl_of(grown(box((length, width, height))), lying(length, width, **more), 1.0)
     assert curl is not None
     return curl.used
 
@@ -85,19 +90,22 @@ def test_longer_and_higher_bars_curl_more_and_a_brim_holds_them():
 def test_corners_lift_more_than_straight_ends_and_discs_have_none():
     bar, disc = grown(box((60, 60, 8))), grown(cylinder(30, 8))
     hold = lying(60, 60)
-    plain, sharp = (curl_of(bar, hold, STRESS, STIFFNESS, corner) for corner in (1.0, 1.5))
+    plain, sharp = (curl_of(bar, hold, corner) for corner in (1.0, 1.5))
     assert plain is not None
     assert sharp is not None
     assert sharp.used == pytest.approx(1.5 * plain.used)
     assert has_corner(bar.hull)
-    assert not has_corner(disc.hull)
+    assert not disc.has_corner
+    worst = max(ends_of(disc, hold, STRESS, STIFFNESS, 1.5), key=lambda end: end.used)
+    assert worst.used == pytest.approx(worst.as_corner / 1.5), "a disc has none"
+    assert worst.as_corner <= worst.most
     assert len(sharp_corners(np.vstack([bar.hull, bar.hull[:1]]))) == 4
 
 
 def test_nothing_that_holds_has_no_curl_and_little_is_passed_over():
     body = grown(box((60, 20, 8)))
-    assert curl_of(body, Hold(), STRESS, STIFFNESS, 1.0) is None
-    assert curl_of(body, lying(60, 20), STRESS, STIFFNESS, 1.0, least=10.0) is None
+    assert curl_of(body, Hold(), 1.0) is None
+    assert curl_of(body, lying(60, 20), 1.0, least=10.0) is None
 
 
 def test_the_width_at_an_end_is_a_rectangle_s_own_and_little_of_a_disc():

@@ -8,17 +8,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 import shapely
-from manifold3d import Manifold
+from manifold3d import CrossSection, FillRule
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.mesh.cuts import pieces_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
+from lean_trellis.core.mesh.slices import sliced
+from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.strength.corners import has_corner
 
 _MOST_LEVELS = 72
 _LEAST_STEP_MM = 0.25
@@ -47,6 +51,11 @@ class GrownBody:
     has_holes: bool = False
     """Whether a piece of the layer goes round a hole."""
 
+    @cached_property
+    def has_corner(self) -> bool:
+        """Whether the outline round the layer turns sharply anywhere."""
+        return has_corner(self.hull)
+
 
 @dataclass
 class _Body:
@@ -68,15 +77,10 @@ def stages(placed: Mesh, holds: Floats, watch: Watch = UNWATCHED) -> Iterator[Gr
     count = int(np.clip((high - low) / _LEAST_STEP_MM, 4, _MOST_LEVELS))
     step = float(high - low) / count
     levels = low + (np.arange(count) + 0.5) * step
-    try:
-        solid = to_manifold(placed)
-    except EditError:
+    layers = _layers(placed, levels, watch)
+    if layers is None:
         yield _as_one(placed, len(holds))
         return
-    layers = []
-    for number, level in enumerate(levels.tolist()):
-        watch.at(number / count, "weighing layers")
-        layers.append(_cut(solid, level))
     sums = _sums_of([piece for pieces in layers for piece in pieces])
     order = np.argsort(holds[:, 2], kind="stable")
     upto = np.searchsorted(holds[order, 2], levels + step / 2, side="right")
@@ -88,8 +92,25 @@ def stages(placed: Mesh, holds: Floats, watch: Watch = UNWATCHED) -> Iterator[Gr
             yield from rising.bodies(level)
 
 
-def _cut(solid: Manifold, level: float) -> list[shapely.Polygon]:
-    return [piece for part in solid.slice(level).decompose() for piece in pieces_of(part.to_polygons())]
+def _layers(placed: Mesh, levels: Floats, watch: Watch) -> list[list[shapely.Polygon]] | None:
+    """The pieces of the solid at each level; None where it bounds none. What overlaps counts once."""
+    topology = build_topology(placed)
+    if topology.is_watertight and not len(topology.misoriented_edges):
+        cuts = sliced(topology, levels, watch=watch)
+        return [_pieces(CrossSection(cuts.rings(number), FillRule.Positive)) for number in range(len(levels))]
+    try:
+        solid = to_manifold(placed)
+    except EditError:
+        return None
+    layers = []
+    for number, level in enumerate(levels.tolist()):
+        watch.at(number / len(levels), "weighing layers")
+        layers.append(_pieces(solid.slice(level)))
+    return layers
+
+
+def _pieces(cut: CrossSection) -> list[shapely.Polygon]:
+    return [piece for part in cut.decompose() for piece in pieces_of(part.to_polygons())]
 
 
 class _Rising:

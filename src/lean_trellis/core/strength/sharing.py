@@ -20,6 +20,7 @@ _SLACK = 1e-9
 _SINGULAR = 1e-12
 _SET_RIGHT, _EXACT = 8, 1e-12
 _AT_ONCE = 50_000
+_ROWS, _COLUMNS = np.triu_indices(6)
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,6 +73,18 @@ class Runs:
         """A run of each array (k,)."""
         counts = np.array([len(one) for one in each], np.int64)
         return Runs(np.concatenate([np.zeros(0, np.int64), *each]), counts)
+
+    def distinct(self) -> tuple[Runs, Longs]:
+        """Each run but once, and (r,) which of these every run is."""
+        first: dict[bytes, int] = {}
+        of, kept = np.zeros(len(self.counts), np.int64), []
+        for number, (begin, count) in enumerate(zip(self.begins.tolist(), self.counts.tolist(), strict=True)):
+            key = self.which[begin : begin + count].tobytes()
+            if key not in first:
+                first[key] = len(first)
+                kept.append(number)
+            of[number] = first[key]
+        return self.picked(np.array(kept, np.int64)), of
 
     def picked(self, runs: Longs) -> Runs:
         """Some runs (k,), in this order, one also more than once."""
@@ -152,7 +165,15 @@ class RigidPlate:
 
     def __init__(self, springs: Springs, origin: Floats) -> None:
         self.springs, self.origin = springs, origin
-        self._each = _plate_stiffness(springs, origin).reshape(-1, 36)
+        self._each = _plate_stiffness(springs, origin)[:, _ROWS, _COLUMNS]
+
+    def stiffness(self, runs: Runs, acts: Bools | None = None) -> Floats:
+        """(r, 6, 6): of all springs of each run together, or of those that act (p,)."""
+        each = self._each[runs.which] if acts is None else self._each[runs.which] * acts[:, None]
+        sums = runs.sums(each)
+        result = np.empty((len(sums), 6, 6))
+        result[:, _ROWS, _COLUMNS] = result[:, _COLUMNS, _ROWS] = sums
+        return result
 
     def wrenches(self, forces: Floats, places: Floats) -> Floats:
         """(l, 6): forces (l, 3) N that act at places (l, 3), with their moments about the origin in N mm."""
@@ -177,15 +198,15 @@ class RigidPlate:
     def _pushing(self, loads: Floats, held: Runs) -> Runs:
         """Those that act of a run a load where some can only push: they let go where they would have to pull."""
         owners, pulls = held.owners, self.springs.pulls[held.which]
-        each, axes = self._each[held.which], self.springs.axes[held.which]
+        axes = self.springs.axes[held.which]
         away = self.springs.places[held.which] - self.origin
         acts, going = np.ones(len(owners), bool), np.flatnonzero(held.counts)
         only_less = np.zeros(len(loads), bool)
         seen: list[set[bytes]] = [set() for _ in loads]
         for _ in range(_MOST_TURNS):
             rows = np.flatnonzero(np.isin(owners, going))
-            now = Runs(rows, held.counts[going])
-            inverse, is_stiff = _inverted(now.sums(each[rows] * acts[rows, None]).reshape(-1, 6, 6))
+            now = Runs(held.which[rows], held.counts[going])
+            inverse, is_stiff = _inverted(self.stiffness(now, acts[rows]))
             motions = np.einsum("lij,lj->li", inverse, loads[going])[now.owners]
             along = ((motions[:, :3] + crossed(motions[:, 3:], away[rows])) * axes[rows]).sum(axis=1)
             # What only pushes acts where the plate comes towards it: against its axis.
@@ -220,8 +241,8 @@ class _Systems:
         self._middles = runs.sums(plate.springs.places[runs.which]) / np.maximum(runs.counts, 1)[:, None]
         self._shifts = np.tile(np.eye(6), (len(runs.counts), 1, 1))
         self._shifts[:, :3, 3:] = _crosses(self._middles - plate.origin)
-        whole = runs.sums(plate._each[runs.which]).reshape(-1, 6, 6)
-        self._inverse, self.is_stiff = _inverted(self._shifts.transpose(0, 2, 1) @ whole @ self._shifts)
+        about_middles = self._shifts.transpose(0, 2, 1) @ plate.stiffness(runs) @ self._shifts
+        self._inverse, self.is_stiff = _inverted(about_middles)
 
     def shares(self, loads: Floats, of: Longs, is_held: Bools) -> Shares:
         """How the springs of run `of` (l,) share each of loads (l, 6), set right by what the sum of all lacks of it.

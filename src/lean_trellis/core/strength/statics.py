@@ -170,9 +170,10 @@ class _Sums:
         loads = self.plate.wrenches(forces, self._within_reach(places, grown, levels, holding, of))
         self.ground.take(loads, forces, places, levels[of])
         bases = self._held_to(grown, holding) if forces[:, :2].any() else np.full(len(grown), -np.inf)
-        for some in holding.portions(of):
+        distinct, same = holding.distinct()
+        for some in distinct.portions(same[of]):
             watch.at(some.start / len(of), "sharing loads among contacts")
-            shares = self.plate.shares(loads[some], holding, of[some])
+            shares = self.plate.shares(loads[some], distinct, same[of[some]])
             self._take(shares, levels[of[some]])
             self._flex(shares, grown, of[some], forces[some], bases)
 
@@ -257,9 +258,7 @@ class _Sums:
         most = more[used[more] == self.used[grips[more]]][::-1]
         self.levels[grips[most]] = levels[most]
 
-    def _flex(
-        self, shares: Shares, grown: Sequence[GrownBody], of: Longs, forces: Floats, bases: Floats
-    ) -> None:
+    def _flex(self, shares: Shares, grown: Sequence[GrownBody], of: Longs, forces: Floats, bases: Floats) -> None:
         """How far the top goes: with the plate on its springs, and as a cantilever above the highest contact at it."""
         middles = np.array([grown[stage].middle for stage in of.tolist()])
         gives = np.linalg.norm(self.plate.moved(shares.motions, middles), axis=1)

@@ -17,11 +17,12 @@ import shapely
 from lean_trellis.core.arrays import Floats, Rows
 from lean_trellis.core.strength.growth import GrownBody
 
-_SHARP_DEG, _ROUNDED_MM = 60.0, 0.5
 _FAR = 30.0
 """Ends farther apart than so many times what bends know nothing of each other."""
 _LEAST_MM = 1e-6
-_SLICES = 12
+_INWARD = (np.arange(12) + 0.5) / 12
+_WEIGHTS = 1 - _INWARD
+"""Places from an end inward, as shares, and what each counts."""
 _MOST_WIDE = 2.0
 """No convex outline is wider at an end than so many times its mean: a triangle is."""
 
@@ -73,7 +74,7 @@ class End:
     @cached_property
     def used(self) -> float:
         """The pull over what bears it."""
-        return self.as_corner if has_corner(self.body.hull) else self.as_corner / self.corner
+        return self.as_corner if self.body.has_corner else self.as_corner / self.corner
 
     @property
     def at_mm(self) -> tuple[float, float, float]:
@@ -132,7 +133,7 @@ def worst_of(ends: Iterable[End], least: float) -> End | None:
 
 def _long_way(xy: Floats) -> tuple[Floats, float]:
     """(2,): the way of the longer side of the least rectangle round places (n, 2); and how long the shorter one is."""
-    sides = np.diff(shapely.get_coordinates(shapely.oriented_envelope(shapely.multipoints(xy))), axis=0)[:2]
+    sides = np.diff(shapely.get_coordinates(shapely.oriented_envelope(shapely.linestrings(xy))), axis=0)[:2]
     long = np.hypot(*sides.T)
     if not len(sides) or long.max() < _LEAST_MM:
         return np.array([1.0, 0.0]), 0.0
@@ -146,19 +147,19 @@ def width_at_end(hull: Floats, way: Floats, reach: float) -> float:
     Counted from the end inward over `reach` mm, less and less: a disc ends narrow, and little pulls there.
     """
     along, across = hull @ way, hull @ np.array([-way[1], way[0]])
-    length = float(np.ptp(along)) if len(hull) else 0.0
-    area = abs(float(along @ np.roll(across, -1) - across @ np.roll(along, -1))) / 2
-    if area <= 0 or length <= 0:
+    if not len(hull) or np.ptp(along) <= 0:
         return 1.0
-    steps = (np.arange(_SLICES) + 0.5) / _SLICES
-    at = along.max() - steps[:, None] * min(reach, length)
-    onward, over = np.roll(along, -1), np.roll(across, -1)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        crossing = across + (at - along) / (onward - along) * (over - across)
-    meets = (np.minimum(along, onward) <= at) & (at <= np.maximum(along, onward)) & (along != onward)
-    widths = np.where(meets, crossing, -np.inf).max(axis=1) - np.where(meets, crossing, np.inf).min(axis=1)
-    weights = 1 - steps
-    return float(weights @ widths / weights.sum()) / (area / length)
+    # From its nearest to its farthest corner a convex outline has two sides, along each of which it goes onward.
+    order = np.arange(len(hull) + 1) + int(along.argmin())
+    along, across = along.take(order, mode="wrap"), across.take(order, mode="wrap")
+    farthest, length = int(along.argmax()), float(np.ptp(along))
+    area = abs(float(along[:-1] @ across[1:] - along[1:] @ across[:-1])) / 2
+    if area <= 0:
+        return 1.0
+    at = along[farthest] - _INWARD * min(reach, length)
+    there = np.interp(at, along[: farthest + 1], across[: farthest + 1])
+    back = np.interp(at, along[farthest:][::-1], across[farthest:][::-1])
+    return float(_WEIGHTS @ np.abs(there - back) / _WEIGHTS.sum()) / (area / length)
 
 
 def _pull(body: GrownBody, way: Floats, length: float, base: float) -> tuple[float, float]:
@@ -177,25 +178,3 @@ def _pull(body: GrownBody, way: Floats, length: float, base: float) -> tuple[flo
     middle = first / max(section, 1e-12)
     second = float((widths * ((arms - middle) ** 2 + body.step**2 / 12)).sum()) * body.step
     return first, second
-
-
-def has_corner(hull: Floats) -> bool:
-    """Whether the outline round a layer (k, 2), convex, turns sharply anywhere."""
-    return len(hull) < 4 or bool((_turns(hull) >= _SHARP_DEG).any()) or len(sharp_corners(hull)) > 0
-
-
-def sharp_corners(hull: Floats) -> Floats:
-    """(m, 2): where a convex outline (k, 2) turns by 60° or more within half a millimetre."""
-    if len(hull) < 4:
-        return np.asarray(hull, np.float64)
-    ring = shapely.get_coordinates(shapely.simplify(shapely.Polygon(hull), _ROUNDED_MM))
-    result: Floats = ring[:-1][_turns(ring) >= _SHARP_DEG]
-    return result
-
-
-def _turns(ring: Floats) -> Floats:
-    """(k,): by how many degrees a ring (k + 1, 2), whose first corner comes again at its end, turns at each corner."""
-    ways = np.diff(ring, axis=0)
-    angles = np.degrees(np.arctan2(ways[:, 1], ways[:, 0]))
-    result: Floats = np.abs((angles - np.roll(angles, 1) + 180) % 360 - 180)
-    return result

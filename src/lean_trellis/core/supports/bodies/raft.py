@@ -10,7 +10,7 @@ import shapely
 
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.overhang.detect import Overhangs
-from lean_trellis.core.strength.warping import sharp_corners
+from lean_trellis.core.strength.corners import sharp_corners
 from lean_trellis.core.supports.bodies.bodies import Bodies, Grip, grip_on_faces
 from lean_trellis.core.supports.bodies.parameters import RaftParameters
 from lean_trellis.core.supports.common.floors import Shape, moved_out

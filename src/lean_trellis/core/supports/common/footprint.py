@@ -38,4 +38,5 @@ def patches_of_solid(mesh: Mesh) -> Patches:
     """The faces of a solid that lie on the plate."""
     if not len(mesh.faces):
         return patches_of_faces(mesh, np.zeros(0, np.int64))
-    return patches_of_faces(mesh, np.flatnonzero((mesh.face_highs[:, 2] <= ON_PLATE_MM) & (mesh.normals[:, 2] < -0.5)))
+    low = Mesh(mesh.vertices, mesh.faces[mesh.face_highs[:, 2] <= ON_PLATE_MM])
+    return patches_of_faces(low, np.flatnonzero(low.normals[:, 2] < -0.5))
