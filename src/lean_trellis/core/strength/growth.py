@@ -97,7 +97,7 @@ def _layers(placed: Mesh, levels: Floats, watch: Watch) -> list[list[shapely.Pol
     topology = build_topology(placed)
     if topology.is_watertight and not len(topology.misoriented_edges):
         cuts = sliced(topology, levels, watch=watch)
-        return [_pieces(CrossSection(cuts.rings(number), FillRule.Positive)) for number in range(len(levels))]
+        return [_filled(cuts.rings(number)) for number in range(len(levels))]
     try:
         solid = to_manifold(placed)
     except EditError:
@@ -107,6 +107,21 @@ def _layers(placed: Mesh, levels: Floats, watch: Watch) -> list[list[shapely.Pol
         watch.at(number / len(levels), "weighing layers")
         layers.append(_pieces(solid.slice(level)))
     return layers
+
+
+def _filled(rings: list[Floats]) -> list[shapely.Polygon]:
+    """What rings (k, 2) go round; only those of which several are outer ones, or which cross, need to be united."""
+    shells = [number for number, ring in enumerate(rings) if _turns_left(ring)]
+    if len(shells) == 1:
+        one = shapely.Polygon(rings[shells[0]], [ring for number, ring in enumerate(rings) if number != shells[0]])
+        if one.is_valid:
+            return [one]
+    return _pieces(CrossSection(rings, FillRule.Positive))
+
+
+def _turns_left(ring: Floats) -> bool:
+    x, y = (ring - ring[0]).T
+    return float(x[:-1] @ y[1:] - x[1:] @ y[:-1]) > 0
 
 
 def _pieces(cut: CrossSection) -> list[shapely.Polygon]:
