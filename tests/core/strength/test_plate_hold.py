@@ -13,7 +13,7 @@ from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.bond import Bond, bonded
 from lean_trellis.core.strength.growth import stages
 from lean_trellis.core.strength.plate_hold import PlateHold
-from lean_trellis.core.strength.sharing import Runs
+from lean_trellis.core.strength.sharing import Holdings
 
 ACTIONS = Actions("extrusion", 30.0, 2000.0, 2.0, warp=2.0, bond_depth=100.0)
 SIZE = (120.0, 24.0, 12.0)
@@ -57,10 +57,10 @@ def test_warp_is_held_by_what_lies_below_and_by_a_brim_beside():
     for feet in (Bond(), brim):
         held = ground(feet=feet)
         springs = bonded(held.rests, np.eye(3), 2000.0)
-        held.curl([body], Runs.of([np.arange(len(springs))]), springs, tips([[0, 0, 1.0]]).only(np.zeros(0, int)))
+        held.curl([body], Holdings.of([np.arange(len(springs))]), springs, tips([[0, 0, 1.0]]).only(np.zeros(0, int)))
         used.append(held.warp.value)
     assert 0 < used[1] < 0.6 * used[0]
     none = ground(actions=Actions("extrusion", 30.0, 2000.0, 2.0))
     springs = bonded(none.rests, np.eye(3), 2000.0)
-    none.curl([body], Runs.of([np.arange(len(springs))]), springs, tips([[0, 0, 1.0]]).only(np.zeros(0, int)))
+    none.curl([body], Holdings.of([np.arange(len(springs))]), springs, tips([[0, 0, 1.0]]).only(np.zeros(0, int)))
     assert none.warp.value == 0

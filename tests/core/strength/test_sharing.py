@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lean_trellis.core.strength.sharing import RigidPlate, Runs, Springs, shared
+from lean_trellis.core.strength.sharing import RigidPlate, Holdings, Springs, shared
 
 UP = np.array([0.0, 0.0, 1.0])
 
@@ -89,7 +89,7 @@ def test_forces_and_moments_sum_to_the_load(seed, count, some_push_only):
     )  # fmt: skip
     load, origin = rng.normal(size=6) * [50, 50, 50, 900, 900, 900], rng.uniform(-30, 30, 3)
     plate = RigidPlate(group, origin)
-    shares = plate.shares(load[None], Runs.of([np.arange(count)]), np.zeros(1, int))
+    shares = plate.shares(load[None], Holdings.of([np.arange(count)]), np.zeros(1, int))
     if not shares.is_held:
         assert not len(shares.forces)
         assert not group.pulls.any() or some_push_only
@@ -112,7 +112,7 @@ def test_many_loads_at_once_are_shared_as_each_alone(seed, some_push_only):
         np.full(count, 80.0), rng.random(count) < (0.5 if some_push_only else 2.0),
     )  # fmt: skip
     plate = RigidPlate(group, rng.uniform(-30, 30, 3))
-    holding = Runs.of([rng.permutation(count)[:size] for size in (0, 5, 12, 1, 5)])
+    holding = Holdings.of([rng.permutation(count)[:size] for size in (0, 5, 12, 1, 5)])
     of = rng.integers(0, 5, 9)
     loads = rng.normal(size=(9, 6)) * (rng.random(9) < 0.8)[:, None]
     together = plate.shares(loads, holding, of)
@@ -128,7 +128,7 @@ def test_many_loads_at_once_are_shared_as_each_alone(seed, some_push_only):
 
 
 def test_runs_are_counted_summed_and_named_once():
-    runs = Runs.of([np.array([4, 2]), np.zeros(0, int), np.array([7]), np.array([4, 2])])
+    runs = Holdings.of([np.array([4, 2]), np.zeros(0, int), np.array([7]), np.array([4, 2])])
     np.testing.assert_array_equal(runs.owners, [0, 0, 2, 3, 3])
     np.testing.assert_array_equal(runs.sums(np.array([1.0, 2.0, 4.0, 8.0, 16.0])), [3, 0, 4, 24])
     np.testing.assert_array_equal(runs.greatest(np.array([1.0, 2.0, 4.0, 16.0, 8.0]), -1.0), [2, -1, 4, 16])
@@ -136,5 +136,5 @@ def test_runs_are_counted_summed_and_named_once():
     np.testing.assert_array_equal(of, [0, 1, 2, 0])
     np.testing.assert_array_equal(distinct.which, [4, 2, 7])
     np.testing.assert_array_equal(runs.picked(np.array([2, 0, 2])).which, [7, 4, 2, 7])
-    large = Runs(np.zeros(90_000, int), np.array([40_000, 20_000, 30_000]))
+    large = Holdings(np.zeros(90_000, int), np.array([40_000, 20_000, 30_000]))
     assert [(some.start, some.stop) for some in large.portions(np.arange(3))] == [(0, 1), (1, 3)]

@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 
 from lean_trellis.core.mesh.primitives import box, cylinder
-from lean_trellis.core.strength.corners import has_corner, sharp_corners
 from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.warping import End, Hold, ends_of, lift_of_end, width_at_end, worst_of
 
@@ -94,12 +93,9 @@ def test_corners_lift_more_than_straight_ends_and_discs_have_none():
     assert plain is not None
     assert sharp is not None
     assert sharp.used == pytest.approx(1.5 * plain.used)
-    assert has_corner(bar.hull)
-    assert not disc.has_corner
     worst = max(ends_of(disc, hold, STRESS, STIFFNESS, 1.5), key=lambda end: end.used)
     assert worst.used == pytest.approx(worst.as_corner / 1.5), "a disc has none"
     assert worst.as_corner <= worst.most
-    assert len(sharp_corners(np.vstack([bar.hull, bar.hull[:1]]))) == 4
 
 
 def test_nothing_that_holds_has_no_curl_and_little_is_passed_over():

@@ -38,3 +38,12 @@ def spaced_along(places: Floats, spacing: float) -> Floats:
     count = max(1, int(np.ceil(way[-1] / spacing - 1e-9)))
     wanted = np.linspace(0, way[-1], count + 1)
     return np.column_stack([np.interp(wanted, way, places[:, axis]) for axis in range(3)])
+
+
+def gathered(places: Floats, weights: Floats, cell_mm: float) -> tuple[Floats, Floats]:
+    """(k, 3) and (k,): all places (n, 3) that lie in one cell of a grid as one at their middle, `weights` (n,) summed."""
+    _, number = np.unique(np.floor(places / cell_mm).astype(np.int64), axis=0, return_inverse=True)
+    number = number.reshape(-1)
+    sums = np.bincount(number, weights)
+    middles = [np.bincount(number, weights * at) / np.maximum(sums, 1e-12) for at in places.T]
+    return np.column_stack(middles).astype(np.float64), sums.astype(np.float64)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Rows
-from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.mesh.sampling import gathered, places_on
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.strength.sharing import Springs
 
@@ -34,12 +34,7 @@ class Bond(Rows):
         """The same with all that lies in one cell of a grid as one, at its middle."""
         if not len(self):
             return self
-        cells = np.floor(self.places[:, :2] / cell_mm).astype(np.int64)
-        _, number = np.unique(cells, axis=0, return_inverse=True)
-        number = number.reshape(-1)
-        areas = np.bincount(number, self.areas)
-        weighted = [np.bincount(number, self.areas * at) / np.maximum(areas, 1e-12) for at in self.places.T]
-        return Bond(np.column_stack(weighted).astype(np.float64), areas.astype(np.float64))
+        return Bond(*gathered(self.places, self.areas, cell_mm))
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.bond import FINE_MM, MOST_FINE, PLASTIC, Bond, Worst, bonded, place_of, rests_of
 from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody
-from lean_trellis.core.strength.sharing import RigidPlate, Runs, Shares, Springs
+from lean_trellis.core.strength.sharing import RigidPlate, Holdings, Shares, Springs
 from lean_trellis.core.strength.tipping import stand_on
 from lean_trellis.core.strength.warping import Hold, ends_of, worst_of
 
@@ -46,7 +46,7 @@ class PlateHold:
 
     def take(self, loads: Floats, forces: Floats, places: Floats, levels: Floats) -> None:
         """What the bond carries of loads (l, 6) about the origin, which are forces (l, 3) at places and levels (l,)."""
-        every, of = Runs.of([np.arange(len(self._bond))]), np.zeros(len(loads), np.int64)
+        every, of = Holdings.of([np.arange(len(self._bond))]), np.zeros(len(loads), np.int64)
         for some in every.portions(of) if len(self._bond) else ():
             self._take(self._plate.shares(loads[some], every, of[some]), levels[some])
         self._tip(forces, places, levels)
@@ -82,7 +82,7 @@ class PlateHold:
         stiffness = a.stiffness * areas / a.bond_depth
         return Hold(ground.places @ self._frame.T, np.sqrt(areas), stiffness, areas * a.bond)
 
-    def curl(self, grown: Sequence[GrownBody], holding: Runs, springs: Springs, grips: Grips) -> None:
+    def curl(self, grown: Sequence[GrownBody], holding: Holdings, springs: Springs, grips: Grips) -> None:
         """What the curling of bodies asks of what holds them: what lies on the plate, or the contacts in metal.
 
         `holding` are the numbers of `springs` that hold each body: the `grips` first, then the rests.

@@ -51,7 +51,7 @@ class Springs(Rows):
 
 
 @dataclass(frozen=True, eq=False)
-class Runs:
+class Holdings:
     """Numbers in runs, one run after another: `which` (p,), and how many of them each run has, `counts` (r,)."""
 
     which: Longs
@@ -69,12 +69,12 @@ class Runs:
         return result
 
     @staticmethod
-    def of(each: list[Longs]) -> Runs:
+    def of(each: list[Longs]) -> Holdings:
         """A run of each array (k,)."""
         counts = np.array([len(one) for one in each], np.int64)
-        return Runs(np.concatenate([np.zeros(0, np.int64), *each]), counts)
+        return Holdings(np.concatenate([np.zeros(0, np.int64), *each]), counts)
 
-    def distinct(self) -> tuple[Runs, Longs]:
+    def distinct(self) -> tuple[Holdings, Longs]:
         """Each run but once, and (r,) which of these every run is."""
         first: dict[bytes, int] = {}
         of, kept = np.zeros(len(self.counts), np.int64), []
@@ -86,11 +86,11 @@ class Runs:
             of[number] = first[key]
         return self.picked(np.array(kept, np.int64)), of
 
-    def picked(self, runs: Longs) -> Runs:
+    def picked(self, runs: Longs) -> Holdings:
         """Some runs (k,), in this order, one also more than once."""
         counts = self.counts[runs]
         owners, within = counted_out(counts)
-        return Runs(self.which[self.begins[runs][owners] + within], counts)
+        return Holdings(self.which[self.begins[runs][owners] + within], counts)
 
     def sums(self, values: Floats) -> Floats:
         """(r, ...): of values (p, ...) the sum over each run."""
@@ -128,7 +128,7 @@ class Shares:
     named then.
     """
 
-    springs: Runs
+    springs: Holdings
     forces: Floats
     moments: Floats
     motions: Floats
@@ -167,7 +167,7 @@ class RigidPlate:
         self.springs, self.origin = springs, origin
         self._each = _plate_stiffness(springs, origin)[:, _ROWS, _COLUMNS]
 
-    def stiffness(self, runs: Runs, acts: Bools | None = None) -> Floats:
+    def stiffness(self, runs: Holdings, acts: Bools | None = None) -> Floats:
         """(r, 6, 6): of all springs of each run together, or of those that act (p,)."""
         each = self._each[runs.which] if acts is None else self._each[runs.which] * acts[:, None]
         sums = runs.sums(each)
@@ -184,7 +184,7 @@ class RigidPlate:
         result: Floats = motions[:, :3] + crossed(motions[:, 3:], places - self.origin)
         return result
 
-    def shares(self, loads: Floats, holding: Runs, of: Longs) -> Shares:
+    def shares(self, loads: Floats, holding: Holdings, of: Longs) -> Shares:
         """How springs share each of loads (l, 6): a force in N and a moment about the origin, N mm.
 
         `of` (l,) names the run of `holding` that holds against each load.
@@ -195,7 +195,7 @@ class RigidPlate:
         is_held = solved.is_stiff[of] | ~loads.any(axis=1)
         return solved.shares(loads, np.where(solved.is_stiff[of], of, -1), is_held)
 
-    def _pushing(self, loads: Floats, held: Runs) -> Runs:
+    def _pushing(self, loads: Floats, held: Holdings) -> Holdings:
         """Those that act of a run a load where some can only push: they let go where they would have to pull."""
         owners, pulls = held.owners, self.springs.pulls[held.which]
         axes = self.springs.axes[held.which]
@@ -205,7 +205,7 @@ class RigidPlate:
         seen: list[set[bytes]] = [set() for _ in loads]
         for _ in range(_MOST_TURNS):
             rows = np.flatnonzero(np.isin(owners, going))
-            now = Runs(held.which[rows], held.counts[going])
+            now = Holdings(held.which[rows], held.counts[going])
             inverse, is_stiff = _inverted(self.stiffness(now, acts[rows]))
             motions = np.einsum("lij,lj->li", inverse, loads[going])[now.owners]
             along = ((motions[:, :3] + crossed(motions[:, 3:], away[rows])) * axes[rows]).sum(axis=1)
@@ -227,16 +227,16 @@ class RigidPlate:
             going = np.array(left, np.int64)
             if not len(going):
                 break
-        return Runs(held.which[acts], np.bincount(owners[acts], minlength=len(loads)).astype(np.int64))
+        return Holdings(held.which[acts], np.bincount(owners[acts], minlength=len(loads)).astype(np.int64))
 
 
 class _Systems:
-    """Runs of springs that act together: what is needed to share any load among those of a run.
+    """Holdings of springs that act together: what is needed to share any load among those of a run.
 
     All is about the own middle of each run, where displacements are small and nothing is lost between large numbers.
     """
 
-    def __init__(self, plate: RigidPlate, runs: Runs) -> None:
+    def __init__(self, plate: RigidPlate, runs: Holdings) -> None:
         self._springs, self._runs = plate.springs, runs
         self._middles = runs.sums(plate.springs.places[runs.which]) / np.maximum(runs.counts, 1)[:, None]
         self._shifts = np.tile(np.eye(6), (len(runs.counts), 1, 1))
@@ -271,7 +271,7 @@ class _Systems:
         about_origin[some] = np.einsum("lij,lj->li", shifts, motions)
         counts = np.zeros(len(loads), np.int64)
         counts[some] = runs.counts
-        return Shares(Runs(runs.which, counts), forces, moments, about_origin, is_held)
+        return Shares(Holdings(runs.which, counts), forces, moments, about_origin, is_held)
 
 
 def _inverted(stiffness: Floats) -> tuple[Floats, Bools]:
@@ -293,7 +293,7 @@ def shared(springs: Springs, force: Floats, at: Floats) -> Shares:
     """How all springs share a `force` (3,) N that acts `at` a place (3,) mm; what does not act is named with none."""
     count = len(springs)
     plate = RigidPlate(springs, springs.places.mean(axis=0) if count else at)
-    every = Runs(np.arange(count), np.array([count]))
+    every = Holdings(np.arange(count), np.array([count]))
     found = plate.shares(plate.wrenches(force[None], at[None]), every, np.zeros(1, np.int64))
     forces, moments = np.zeros((count, 3)), np.zeros((count, 3))
     forces[found.springs.which], moments[found.springs.which] = found.forces, found.moments

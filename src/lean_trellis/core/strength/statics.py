@@ -25,13 +25,16 @@ from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
 from lean_trellis.core.strength.plate_hold import PlateHold
-from lean_trellis.core.strength.sharing import RigidPlate, Runs, Shares, Springs
+from lean_trellis.core.strength.sharing import RigidPlate, Holdings, Shares, Springs
 
 _SHEAR = 3.0
 """Of distortion energy: σ² + 3 τ² (von Mises 1913)."""
 _RIGID = 5.0
 """A body carries a moment as a rigid one does out to so many times its thickness over its contacts: assumed. What lies
 farther out bends instead."""
+_TURN = np.radians([35.0, 125.0, 215.0, 305.0])
+_OBLIQUE = np.stack([np.cos(_TURN), np.sin(_TURN)])
+"""(2, 4): four ways, none of which is likely to be square to an edge of a part."""
 _APART = 1e5
 _SAMPLE_MM = 1.0
 _SHARING, _NEAR_MM = 4, 0.25
@@ -159,7 +162,7 @@ class _Sums:
         """What acts on each body at each level, shared by what holds it."""
         springs = self.plate.springs
         grown = [stage for stage in grown if (stage.holds < len(springs)).any()]
-        holding = Runs.of([stage.holds[stage.holds < len(springs)] for stage in grown])
+        holding = Holdings.of([stage.holds[stage.holds < len(springs)] for stage in grown])
         self.ground.curl(grown, holding, springs, self.grips)
         acting = [self._acting(stage) for stage in grown]
         of = np.repeat(np.arange(len(grown)), [len(each) for each in acting])
@@ -178,7 +181,7 @@ class _Sums:
             self._flex(shares, grown, of[some], forces[some], bases)
 
     def _within_reach(
-        self, places: Floats, grown: Sequence[GrownBody], levels: Floats, holding: Runs, of: Longs
+        self, places: Floats, grown: Sequence[GrownBody], levels: Floats, holding: Holdings, of: Longs
     ) -> Floats:
         """(l, 3): where forces act, no farther in plan from the middle of what holds than its thickness allows."""
         held = self.plate.springs.places[holding.which]
@@ -275,7 +278,7 @@ class _Sums:
             stage = grown[of[worst]]
             self.worst_flex = Worst(float(gives[worst]), place_of(stage.middle), stage.level)
 
-    def _held_to(self, grown: Sequence[GrownBody], holding: Runs) -> Floats:
+    def _held_to(self, grown: Sequence[GrownBody], holding: Holdings) -> Floats:
         """(s,): the height of the highest contact under or beside the layer of each body."""
         lows = np.array([stage.hull.min(axis=0) for stage in grown]) - _BESIDE_MM
         highs = np.array([stage.hull.max(axis=0) for stage in grown]) + _BESIDE_MM
@@ -359,5 +362,6 @@ def _width(hull: Floats, way: Floats) -> float:
 
 
 def _extremes(hull: Floats) -> Floats:
-    """(4, 2): the corners of a hull (k, 2) that reach farthest to each side."""
-    return hull[[hull[:, 0].argmax(), hull[:, 1].argmax(), hull[:, 0].argmin(), hull[:, 1].argmin()]]
+    """(4, 2): the corners of a hull (k, 2) that reach farthest to four sides: of a rectangle that lies straight all."""
+    result: Floats = hull[(hull @ _OBLIQUE).argmax(axis=0)]
+    return result

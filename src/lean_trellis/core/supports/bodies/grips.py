@@ -7,21 +7,24 @@ import shapely
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs
-from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.mesh.sampling import gathered, places_on
 from lean_trellis.core.strength.grips import Grips, upright
 from lean_trellis.core.supports.bodies.bodies import Bodies
 from lean_trellis.core.supports.bodies.cradle import Cradle
 from lean_trellis.core.supports.bodies.flank import FlankWall
 from lean_trellis.core.supports.common.footings import shells_of
 
-_APART_MM = 1.0
+_APART_MM, _MOST = 1.0, 400
 _LEAST_MM = 0.05
 
 
 def grips_of_bodies(bodies: Bodies) -> Grips:
-    """One a place at which they bear the part, each with an even share of the whole area."""
-    count = len(bodies.grip.holds)
-    return _standing(bodies, bodies.grip.holds, np.full(count, bodies.contact_area_mm2 / max(count, 1)))
+    """One a place at which they bear the part, each with its share of the whole area; of a large one a few hundred."""
+    holds, area = bodies.grip.holds, bodies.contact_area_mm2
+    if not len(holds):
+        return Grips()
+    cell = max(_APART_MM, float(np.sqrt(area / _MOST)))
+    return _standing(bodies, *gathered(holds, np.full(len(holds), area / len(holds)), cell))
 
 
 def grips_of_cradle(cradle: Cradle) -> Grips:
