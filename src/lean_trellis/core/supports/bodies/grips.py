@@ -14,7 +14,7 @@ from lean_trellis.core.supports.bodies.cradle import Cradle
 from lean_trellis.core.supports.bodies.flank import FlankWall
 from lean_trellis.core.supports.common.footings import shells_of
 
-_APART_MM, _MOST = 1.0, 400
+_APART_MM, _LEAST_APART_MM, _MOST = 1.0, 0.5, 400
 _LEAST_MM = 0.05
 
 
@@ -23,7 +23,7 @@ def grips_of_bodies(bodies: Bodies) -> Grips:
     holds, area = bodies.grip.holds, bodies.contact_area_mm2
     if not len(holds):
         return Grips()
-    cell = max(_APART_MM, float(np.sqrt(area / _MOST)))
+    cell = max(_LEAST_APART_MM, float(np.sqrt(area / _MOST)))
     return _standing(bodies, *gathered(holds, np.full(len(holds), area / len(holds)), cell))
 
 
