@@ -23,6 +23,27 @@ settings.register_profile(
 settings.load_profile("here")
 
 
+_LONG = (
+    "core/derive/test_graph.py", "core/test_recorded.py", "core/supports/bars/test_clearing.py",
+    "core/supports/bars/test_joining.py",
+)  # fmt: skip
+"""Files of a few long tests that share nothing: each of these goes to whichever process is free."""
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Long tests begin first, then those of the window, whose process often waits; those of other files stay together."""
+    folder = Path(__file__).parent
+
+    def turn(item: pytest.Item) -> int:
+        name = item.path.relative_to(folder).as_posix()
+        return _LONG.index(name) if name in _LONG else len(_LONG) + (not name.startswith("studio/"))
+
+    items.sort(key=turn)
+    for item in items:
+        if turn(item) >= len(_LONG) and config.pluginmanager.hasplugin("xdist"):
+            item.add_marker(pytest.mark.xdist_group(item.path.relative_to(folder).as_posix()))
+
+
 @pytest.fixture(autouse=True)
 def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     """Settings and recovery copies of a test never touch the user's."""

@@ -407,8 +407,8 @@ def test_hold_points_without_a_way_are_cured_where_they_are_told(with_parts, she
     user.press(bench.support_all)
     user.settle()
     support = user.session.support.id
-    user.session.do(lambda job: edits.change_support(job, support, "landing", "plate_only"))
-    user.session.do(lambda job: edits.change_support(job, support, "lean_limit", 30.0))
+    for key, value in (("spacing", 4.0), ("landing", "plate_only"), ("lean_limit", 30.0)):
+        user.session.do(lambda job, key=key, value=value: edits.change_support(job, support, key, value))
     user.settle()
     missed = len(bars_of(user).missed.holds)
     buttons = bench.problems.cures

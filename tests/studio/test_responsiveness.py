@@ -200,7 +200,7 @@ def test_after_escape_it_is_said_everywhere_what_is_missing_and_the_next_step_br
     user.settle()
     session.do(lambda job: change_support(job, session.support.id, "bar_clearance", None))
     user.settle()
-    session.do(lambda job: change_support(job, session.support.id, "spacing", 0.35))
+    session.do(lambda job: change_support(job, session.support.id, "spacing", 0.5))
     wait_until(lambda: session.worker.task is not None)
     while not session.is_settled:
         session.cancel()

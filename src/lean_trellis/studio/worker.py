@@ -124,7 +124,7 @@ class _PipeWatch:
 def serve(connection: Connection, cancelled: Any, most_bytes: int) -> None:
     """The worker's loop: answer requests until the pipe is closed; results are kept up to `most_bytes`."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    os.nice(10)  # the window comes first: it draws on the same cores
+    os.nice(int(os.environ.get("LEAN_TRELLIS_NICE", "10")))  # the window comes first: it draws on the same cores
     line, pipeline = Channel(connection, teaches=False), Pipeline(most_bytes)
     while True:
         try:

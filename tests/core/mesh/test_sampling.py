@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from lean_trellis.core.mesh.primitives import box
-from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.mesh.sampling import gathered, places_on
 
 
 @pytest.mark.parametrize("apart", [0.5, 2.0, 50.0])
@@ -18,3 +18,12 @@ def test_places_lie_on_their_faces_as_close_as_asked(apart):
         assert abs((place - corner) @ normal) < 1e-9
     assert set(faces.tolist()) == set(range(len(mesh.faces)))
     assert (len(places) == len(mesh.faces)) == (apart == 50.0)
+
+
+def test_what_lies_in_one_cell_is_gathered_at_its_middle_wherever_all_of_it_is():
+    places = np.array([[0, 0, 0], [0.9, 0, 0], [2.5, 0, 0], [0, 0, 1.5], [2.4, 0.2, 0.1]])
+    weights = np.array([1.0, 2.0, 3.0, 4.0, 3.0])
+    for away in (0.0, 1234.567):
+        middles, sums = gathered(places + away, weights, 1.0)
+        assert sums == pytest.approx([3, 4, 6])
+        assert middles - away == pytest.approx(np.array([[0.6, 0, 0], [0, 0, 1.5], [2.45, 0.1, 0.05]]), abs=1e-9)

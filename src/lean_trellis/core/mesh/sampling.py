@@ -42,8 +42,9 @@ def spaced_along(places: Floats, spacing: float) -> Floats:
 
 def gathered(places: Floats, weights: Floats, cell_mm: float) -> tuple[Floats, Floats]:
     """(k, 3) and (k,): all places (n, 3) that lie in one cell of a grid as one at their middle, `weights` (n,) summed."""
-    _, number = np.unique(np.floor(places / cell_mm).astype(np.int64), axis=0, return_inverse=True)
-    number = number.reshape(-1)
+    cells = np.floor((places - places.min(axis=0)) / cell_mm).astype(np.int64)
+    _, across, along = cells.max(axis=0) + 1
+    _, number = np.unique((cells[:, 0] * across + cells[:, 1]) * along + cells[:, 2], return_inverse=True)
     sums = np.bincount(number, weights)
     middles = [np.bincount(number, weights * at) / np.maximum(sums, 1e-12) for at in places.T]
     return np.column_stack(middles).astype(np.float64), sums.astype(np.float64)
