@@ -31,7 +31,7 @@ _LONG = (
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Long tests begin first, then those of the window, whose process often waits; those of other files stay together."""
+    """Long tests begin first, then those of the window, whose process often waits; those of a file stay together."""
     folder = Path(__file__).parent
 
     def turn(item: pytest.Item) -> int:

@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lean_trellis.core.strength.sharing import RigidPlate, Holdings, Springs, shared
+from lean_trellis.core.strength.sharing import Holdings, RigidPlate, Springs, shared
 
 UP = np.array([0.0, 0.0, 1.0])
 

@@ -28,7 +28,7 @@ from lean_trellis.core.supports.common.support import Support
 _CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface")
 _NEAR_MM = 0.5
 _FOOT_MM = 3.0
-"""Faces that lie on the plate count as one within cells of this size."""
+"""A foot no wider than this is one spot on the plate; larger ones are several."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,10 +60,10 @@ def _carriers(reader: Reader[Carriers]) -> Carriers:
     support, job, made = reader.subject, reader.job, reader.one(STRUCTURE)
     spec = spec_for(support.parameters)
     patches = spec.footprint(made)
-    feet = Bond(np.column_stack([patches.middles, np.zeros(len(patches.areas))]), patches.areas).coarse(_FOOT_MM)
+    spots = Bond(np.column_stack([patches.middles, np.zeros(len(patches.areas))]), patches.areas)
     has_gap = isinstance(support.parameters, ContactParameters) and support.parameters.lift_mm(job.layer_height) < 0
     hull = shapely.get_coordinates(shapely.convex_hull(shapely.multipoints(patches.corners)))
-    return Carriers(spec.grips(made), not has_gap, feet, hull, len(support.parts) > 1)
+    return Carriers(spec.grips(made), not has_gap, spots.coarse(_FOOT_MM, patches.pieces), hull, len(support.parts) > 1)
 
 
 CARRIERS: Node[Carriers] = Node(

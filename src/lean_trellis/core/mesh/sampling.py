@@ -40,11 +40,22 @@ def spaced_along(places: Floats, spacing: float) -> Floats:
     return np.column_stack([np.interp(wanted, way, places[:, axis]) for axis in range(3)])
 
 
-def gathered(places: Floats, weights: Floats, cell_mm: float) -> tuple[Floats, Floats]:
-    """(k, 3) and (k,): all places (n, 3) that lie in one cell of a grid as one at their middle, `weights` (n,) summed."""
-    cells = np.floor((places - places.min(axis=0)) / cell_mm).astype(np.int64)
-    _, across, along = cells.max(axis=0) + 1
-    _, number = np.unique((cells[:, 0] * across + cells[:, 1]) * along + cells[:, 2], return_inverse=True)
+def gathered(places: Floats, weights: Floats, cell_mm: float, pieces: Longs | None = None) -> tuple[Floats, Floats]:
+    """(k, 3) and (k,): places (n, 3) that lie in one cell as one at their middle, their `weights` (n,) summed.
+
+    Each of `pieces` (n,) has cells of its own, evenly laid over it and no longer than `cell_mm`.
+    """
+    of = np.zeros(len(places), np.int64) if pieces is None else pieces
+    lows, highs = np.full((of.max() + 1, 3), np.inf), np.full((of.max() + 1, 3), -np.inf)
+    np.minimum.at(lows, of, places)
+    np.maximum.at(highs, of, places)
+    counts = np.maximum(np.ceil((highs - lows) / cell_mm - 1e-9), 1)
+    counts[~np.isfinite(counts)] = 1
+    size = np.maximum((highs - lows) / counts, 1e-12)
+    cells = np.minimum((places - lows[of]) / size[of], counts[of] - 1).astype(np.int64)
+    _, across, along = counts.max(axis=0).astype(np.int64)
+    first = np.cumsum(counts[:, 0]).astype(np.int64) - counts[:, 0].astype(np.int64)
+    _, number = np.unique(((first[of] + cells[:, 0]) * across + cells[:, 1]) * along + cells[:, 2], return_inverse=True)
     sums = np.bincount(number, weights)
     middles = [np.bincount(number, weights * at) / np.maximum(sums, 1e-12) for at in places.T]
     return np.column_stack(middles).astype(np.float64), sums.astype(np.float64)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Rows
+from lean_trellis.core.arrays import Floats, Longs, Rows
 from lean_trellis.core.mesh.sampling import gathered, places_on
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.strength.sharing import Springs
@@ -30,11 +30,9 @@ class Bond(Rows):
     def __len__(self) -> int:
         return len(self.areas)
 
-    def coarse(self, cell_mm: float) -> Bond:
-        """The same with all that lies in one cell of a grid as one, at its middle."""
-        if not len(self):
-            return self
-        return Bond(*gathered(self.places, self.areas, cell_mm))
+    def coarse(self, cell_mm: float, pieces: Longs | None = None) -> Bond:
+        """The same with all that lies in one cell of each of `pieces` (n,) as one, at its middle."""
+        return Bond(*gathered(self.places, self.areas, cell_mm, pieces)) if len(self) else self
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.bond import FINE_MM, MOST_FINE, PLASTIC, Bond, Worst, bonded, place_of, rests_of
 from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody
-from lean_trellis.core.strength.sharing import RigidPlate, Holdings, Shares, Springs
+from lean_trellis.core.strength.sharing import Holdings, RigidPlate, Shares, Springs
 from lean_trellis.core.strength.tipping import stand_on
 from lean_trellis.core.strength.warping import Hold, ends_of, worst_of
 

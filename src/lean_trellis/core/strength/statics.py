@@ -25,7 +25,7 @@ from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
 from lean_trellis.core.strength.plate_hold import PlateHold
-from lean_trellis.core.strength.sharing import RigidPlate, Holdings, Shares, Springs
+from lean_trellis.core.strength.sharing import Holdings, RigidPlate, Shares, Springs
 
 _SHEAR = 3.0
 """Of distortion energy: σ² + 3 τ² (von Mises 1913)."""

@@ -23,6 +23,8 @@ def test_the_lower_side_lies_on_the_plate_when_it_is_no_higher_than_that(height,
 def test_of_several_solids_those_on_the_plate_count():
     both = join([box((8, 5, 3), corner=(0, 0, 0)), box((8, 5, 3), corner=(20, 0, 4))])
     assert patches_of_solid(both).areas.sum() == pytest.approx(40)
+    low = patches_of_solid(join([both, box((2, 2, 3), corner=(8.5, 0, 0))]))
+    assert [low.areas[low.pieces == piece].sum() for piece in range(2)] == pytest.approx([40, 4]), "each foot its own"
     assert len(patches_of_solid(Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32))).areas) == 0
     large, small = patches_of_faces(both, np.arange(2)), patches_of_faces(both.scaled(0.1), np.arange(2))
     assert small.areas == pytest.approx(both.areas[:2] / 100), "one each"

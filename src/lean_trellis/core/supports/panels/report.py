@@ -34,7 +34,8 @@ def footprint_of_walls(walls: Panels) -> Patches:
     rest = np.flatnonzero(walls.slabs.low.max(axis=1) <= ON_PLATE_MM)
     slabs = walls.slabs.only(rest)
     left, right = walls.columns.places[slabs.left], walls.columns.places[slabs.right]
-    return Patches(walls.middles[rest], walls.lengths_mm[rest] * walls.built_thickness, np.concatenate([left, right]))
+    areas, one = walls.lengths_mm[rest] * walls.built_thickness, np.zeros(len(rest), np.int64)
+    return Patches(walls.middles[rest], areas, np.concatenate([left, right]), one)
 
 
 def wall_figures(walls: Panels) -> dict[str, Any]:
