@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, counted_out
+from lean_trellis.core.arrays import AnyArray, Bools, Floats, Longs
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.distance import nearest_on_triangles
 from lean_trellis.core.mesh.mesh import Mesh
@@ -88,17 +88,19 @@ def _of_groups(
 ) -> OffsetHeights:
     """As `offset_heights`, always from above, for triangles (t, 3, 3) each in one group."""
     count, size = guess.shape
-    triangle, within = counted_out(np.full(len(group), size))
-    place = group[triangle] * size + within
-    low, high = corners.min(axis=1)[:, :2], corners.max(axis=1)[:, :2]
-    at, away = places.reshape(-1, 2), distances[group]
-    inside = (at[place] >= (low - away[:, None])[triangle]) & (at[place] <= (high + away[:, None])[triangle])
-    near = inside[:, 0] & inside[:, 1]
-    triangle, place = triangle[near], place[near]
+    x, y = (np.ascontiguousarray(places[:, :, axis]) for axis in range(2))
+    low, high = corners.min(axis=1), corners.max(axis=1)
+    away = distances[group]
+    near = (x[group] >= (low[:, 0] - away)[:, None]) & (x[group] <= (high[:, 0] + away)[:, None])
+    near &= (y[group] >= (low[:, 1] - away)[:, None]) & (y[group] <= (high[:, 1] + away)[:, None])
+    triangle, within = np.nonzero(near)
+    place, at = group[triangle] * size + within, places.reshape(-1, 2)
     heights = guess.reshape(-1)
-    surface, slopes, is_over = _surfaces(corners, normals, triangle, place, at, heights, np.repeat(reach / 2, size))
+    pairs = _Pairs(np.ascontiguousarray(corners.transpose(1, 2, 0)), np.ascontiguousarray(normals.T), triangle, place,
+                   np.ascontiguousarray(at.T))  # fmt: skip
+    surface, slopes, is_over = _surfaces(pairs, heights, np.repeat(reach / 2, size))
     steep = np.sqrt(1 + (slopes**2).sum(axis=1))
-    offset = _risen(corners, normals, triangle, place, at, surface, np.repeat(distances, size), slopes)
+    offset = _risen(pairs, surface, np.repeat(distances, size), slopes)
     shape = (count, size)
     return OffsetHeights(
         surface.reshape(shape), offset.reshape(shape), slopes.reshape(*shape, 2), steep.reshape(shape),
@@ -106,16 +108,45 @@ def _of_groups(
     )  # fmt: skip
 
 
-def _surfaces(
-    corners: Floats, normals: Floats, triangle: Longs, place: Longs, at: Floats, guess: Floats, farthest: Floats
-) -> tuple[Floats, Floats, Bools]:
+@dataclass(frozen=True, eq=False)
+class _Pairs:
+    """Triangles and places that belong together: the numbers (p,) of both.
+
+    Of the triangles `corners` (3, 3, t) by corner and axis, and `normals` (3, t); of the places `at` (2, q) in plan.
+    """
+
+    corners: Floats
+    normals: Floats
+    triangle: Longs
+    place: Longs
+    at: Floats
+
+    def only(self, which: AnyArray) -> _Pairs:
+        """Some of them."""
+        return replace(self, triangle=self.triangle[which], place=self.place[which])
+
+    @property
+    def planes(self) -> Floats:
+        """(p,): the height of each triangle's plane over its place; meaningless for upright ones."""
+        n, (x, y, z) = self.normals[:, self.triangle], self.corners[0][:, self.triangle]
+        u, v = self.at[:, self.place]
+        result: Floats = z - ((u - x) * n[0] + (v - y) * n[1]) / np.where(np.abs(n[2]) > _FLAT, n[2], 1.0)
+        return result
+
+
+def _surfaces(pairs: _Pairs, guess: Floats, farthest: Floats) -> tuple[Floats, Floats, Bools]:
     """Over places (p, 2): heights (p,) of the faces nearest to the guesses, how these rise (p, 2), if there is one."""
-    n = normals[triangle]
-    over = (n[:, 2] > _FLAT) & _holds(corners[triangle], at[place])
-    triangle, place, n = triangle[over], place[over], n[over]
-    height = _plane(corners[triangle, 0], n, at[place])
-    near = np.abs(height - guess[place]) <= farthest[place]
-    place, n, height = place[near], n[near], height[near]
+    pairs = pairs.only(np.flatnonzero(pairs.normals[2, pairs.triangle] > _FLAT))
+    low, high = pairs.corners[:, :2].min(axis=0) - _ABREAST_MM, pairs.corners[:, :2].max(axis=0) + _ABREAST_MM
+    for axis in range(2):
+        along = pairs.at[axis, pairs.place]
+        within = (along >= low[axis, pairs.triangle]) & (along <= high[axis, pairs.triangle])
+        pairs = pairs.only(np.flatnonzero(within))
+    pairs = pairs.only(_holds(pairs.corners[:, :2, pairs.triangle], pairs.at[:, pairs.place]))
+    height = pairs.planes
+    near = np.abs(height - guess[pairs.place]) <= farthest[pairs.place]
+    pairs, height = pairs.only(near), height[near]
+    place, n = pairs.place, pairs.normals[:, pairs.triangle].T
     surface, slopes, is_over = guess.copy(), np.zeros((len(guess), 2)), np.zeros(len(guess), bool)
     nearest = np.lexsort((np.abs(height - guess[place]), place))
     firsts = nearest[np.append(True, np.diff(place[nearest]) != 0)[: len(nearest)]]
@@ -125,37 +156,29 @@ def _surfaces(
 
 
 def _holds(corners: Floats, at: Floats) -> Bools:
-    """(p,): whether each place lies over its triangle, its rim included."""
-    inside = np.ones((2, len(at)), bool)
+    """(p,): whether each place (2, p) lies over its triangle (3, 2, p), its rim included."""
+    inside = np.ones((2, at.shape[1]), bool)
     for one in range(3):
-        a, b = corners[:, one, :2], corners[:, (one + 1) % 3, :2]
-        step = b - a
-        turn = step[:, 0] * (at - a)[:, 1] - step[:, 1] * (at - a)[:, 0]
-        spare = _ABREAST_MM * np.hypot(step[:, 0], step[:, 1])
+        (x, y), (u, v) = corners[one], corners[(one + 1) % 3]
+        along, across = u - x, v - y
+        turn = along * (at[1] - y) - across * (at[0] - x)
+        spare = _ABREAST_MM * np.sqrt(along * along + across * across)
         inside[0] &= turn >= -spare
         inside[1] &= turn <= spare
     result: Bools = inside[0] | inside[1]
     return result
 
 
-def _plane(through: Floats, normals: Floats, at: Floats) -> Floats:
-    """(p,): the height of each plane over a place; normals are not level."""
-    result: Floats = through[:, 2] - ((at - through[:, :2]) * normals[:, :2]).sum(axis=1) / normals[:, 2]
-    return result
+def _risen(pairs: _Pairs, surface: Floats, distance: Floats, slopes: Floats) -> Floats:
+    """(q,): from the surfaces up, step by step, to where no triangle is nearer than the distance.
 
-
-def _risen(
-    corners: Floats, normals: Floats, triangle: Longs, place: Longs, at: Floats, surface: Floats, distance: Floats,
-    slopes: Floats,
-) -> Floats:  # fmt: skip
-    """(p,): from the surfaces up, step by step, to where no triangle is nearer than the distance.
-
-    `slopes` (p, 2) become those of the offset, where it is one: square to the way to the nearest place of the mesh.
+    `slopes` (q, 2) become those of the offset, where it is one: square to the way to the nearest place of the mesh.
     """
     current, last = surface.copy(), np.full(len(surface), -1)
-    some = corners[triangle, :, 2].max(axis=1) + distance[place] > current[place] + _SAME_MM
-    triangle, place = triangle[some], place[some]
-    low, high = _within(corners[triangle], normals[triangle], at[place], distance[place])
+    tops = pairs.corners[:, 2].max(axis=0)
+    pairs = pairs.only(tops[pairs.triangle] + distance[pairs.place] > current[pairs.place] + _SAME_MM)
+    low, high = _within(pairs, distance[pairs.place])
+    triangle, place = pairs.triangle, pairs.place
     for _ in range(_MOST_STEPS):
         blocks = (low < current[place] + _SAME_MM) & (high > current[place] + _SAME_MM)
         if not blocks.any():
@@ -167,20 +190,21 @@ def _risen(
         current[place[higher]], last[place[higher]] = high[higher], triangle[higher]
         triangle, place, low, high = triangle[~blocks], place[~blocks], low[~blocks], high[~blocks]
     moved = np.flatnonzero(last >= 0)
-    off = np.column_stack([at[moved], current[moved]])
-    away = off - nearest_on_triangles(off, corners[last[moved]])
+    off = np.column_stack([pairs.at[:, moved].T, current[moved]])
+    away = off - nearest_on_triangles(off, pairs.corners[:, :, last[moved]].transpose(2, 0, 1))
     rises = np.abs(away[:, 2]) > _FLAT
     slopes[moved[rises]] = -away[rises, :2] / away[rises, 2:]
     return current
 
 
-def _within(corners: Floats, normals: Floats, at: Floats, distance: Floats) -> tuple[Floats, Floats]:
+def _within(pairs: _Pairs, distance: Floats) -> tuple[Floats, Floats]:
     """From and to which height (p,) an upright line is nearer to each triangle than its distance; inf, -inf for never.
 
     The triangle grown by a ball is convex, so the least and the greatest of what the line has in common with its
     corners' balls, its edges' cylinders and its face's two sides are the ends.
     """
-    low, high = np.full(len(at), np.inf), np.full(len(at), -np.inf)
+    corners, n, at = pairs.corners[:, :, pairs.triangle], pairs.normals[:, pairs.triangle], pairs.at[:, pairs.place]
+    low, high = np.full(len(distance), np.inf), np.full(len(distance), -np.inf)
 
     def take(heights: Floats, valid: Bools) -> None:
         np.minimum(low, heights, out=low, where=valid)
@@ -188,30 +212,29 @@ def _within(corners: Floats, normals: Floats, at: Floats, distance: Floats) -> t
 
     squared = distance**2
     for one in range(3):
-        a, b = corners[:, one], corners[:, (one + 1) % 3]
-        aside = at - a[:, :2]
-        flat = (aside**2).sum(axis=1)
+        (x, y, z), (u, v, w) = corners[one], corners[(one + 1) % 3]
+        left, front = at[0] - x, at[1] - y
+        flat = left * left + front * front
         ball = np.sqrt(np.maximum(squared - flat, 0.0))
         for side in (-1, 1):
-            take(a[:, 2] + side * ball, flat <= squared)
-        step = b - a
-        length = np.maximum((step**2).sum(axis=1), 1e-30)
-        level = 1 - step[:, 2] ** 2 / length
-        along = (aside * step[:, :2]).sum(axis=1)
-        middle = along * step[:, 2] / length
-        rest = flat - along**2 / length - squared
-        inner = middle**2 - level * rest
+            take(z + side * ball, flat <= squared)
+        i, j, k = u - x, v - y, w - z
+        length = np.maximum(i * i + j * j + k * k, 1e-30)
+        level = 1 - k * k / length
+        along = left * i + front * j
+        middle = along * k / length
+        inner = middle**2 - level * (flat - along**2 / length - squared)
         fits = (inner >= 0) & (level > _FLAT)
         root = np.sqrt(np.maximum(inner, 0.0))
         safe = np.where(level > _FLAT, level, 1.0)
         for side in (-1, 1):
             rise = (middle + side * root) / safe
-            share = (along + rise * step[:, 2]) / length
-            take(a[:, 2] + rise, fits & (share >= 0) & (share <= 1))
-    is_level = np.abs(normals[:, 2]) > _FLAT
-    n = np.where(is_level[:, None], normals, [0.0, 0.0, 1.0])
-    height = _plane(corners[:, 0], n, at)
+            share = (along + rise * k) / length
+            take(z + rise, fits & (share >= 0) & (share <= 1))
+    is_level = np.abs(n[2]) > _FLAT
+    upright = np.where(is_level, n[2], 1.0)
+    height = pairs.planes
     for side in (-1, 1):
-        foot = at - side * distance[:, None] * n[:, :2]
-        take(height + side * distance / n[:, 2], is_level & _holds(corners, foot))
+        foot = at - side * distance * n[:2]
+        take(height + side * distance / upright, is_level & _holds(corners[:, :2], foot))
     return low, high
