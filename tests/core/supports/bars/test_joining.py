@@ -148,7 +148,7 @@ def test_a_bar_that_lands_joins_a_tree_that_reaches_the_plate():
 
 @pytest.mark.parametrize(
     ("build", "set_name", "parts"),
-    [(metal_build, "bars-metal", slice(0, 2)), (vat_build, "bars-resin-regular", slice(None))],
+    [(metal_build, "bars-metal", slice(0, 1)), (vat_build, "bars-resin-regular", slice(None))],
     ids=["metal", "vat"],
 )
 def test_trees_save_a_quarter_on_the_demos_and_are_used_no_more(library, build, set_name, parts):
