@@ -30,6 +30,7 @@ _LONG = (
 """Files of a few long tests that share nothing: each of these goes to whichever process is free."""
 
 
+@pytest.hookimpl(tryfirst=True)  # before the groups are read
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
     """Long tests begin first, then those of the window, whose process often waits; those of a file stay together."""
     folder = Path(__file__).parent
