@@ -92,9 +92,8 @@ class PlateHold:
             return
         is_laid, ends, before = a.process == "extrusion", [], b""
         hold = Hold()
-        for number, body in enumerate(grown):
-            begin = holding.begins[number]
-            which = holding.which[begin : begin + holding.counts[number]]
+        for body, begin, count in zip(grown, holding.begins.tolist(), holding.counts.tolist(), strict=True):
+            which = holding.which[begin : begin + count]
             which = which[springs.pulls[which]]
             if which.tobytes() != before:
                 before = which.tobytes()
