@@ -44,10 +44,11 @@ def _reaching(mesh: Mesh, zone: Zone) -> tuple[float, float, float] | None:
 def _crossing(mesh: Mesh, zone: Zone) -> tuple[float, float, float] | None:
     low = np.array([zone.x, zone.y]) + _SPARE_MM
     high = low + np.array([zone.width, zone.depth]) - 2 * _SPARE_MM
-    plan = mesh.corners[:, :, :2]
-    near = np.flatnonzero((plan.min(axis=1) < high).all(axis=1) & (plan.max(axis=1) > low).all(axis=1))
+    if not len(mesh.faces) or (mesh.bounds[0, :2] >= high).any() or (mesh.bounds[1, :2] <= low).any():
+        return None
+    near = np.flatnonzero((mesh.face_lows[:, :2] < high).all(axis=1) & (mesh.face_highs[:, :2] > low).all(axis=1))
     area = shapely.box(*low, *high)
-    shapes = shapely.convex_hull(shapely.multipoints(plan[near]))
+    shapes = shapely.convex_hull(shapely.multipoints(mesh.corners[near][:, :, :2]))
     touched = np.flatnonzero(shapely.intersects(shapes, area))
     if not len(touched):
         return None
