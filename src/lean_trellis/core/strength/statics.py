@@ -18,7 +18,7 @@ from lean_trellis.core.mesh.hollows import Cups
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.overhang.detect import Overhangs
-from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.strength.actions import SIDES, Actions
 from lean_trellis.core.strength.bond import PLASTIC, Bond, Worst, bonded, place_of
 from lean_trellis.core.strength.grips import Grips
@@ -143,10 +143,10 @@ class _Sums:
         """All stages, then what acts beside each contact alone."""
         held = np.concatenate([self.plate.springs.places, self.lifts.places])
         if len(self.plate.springs):
-            grown = list(stages(self.mesh, held, watch))
+            grown = list(stages(self.mesh, held, Stretch(watch, 0.0, 0.6)))
             if self.actions.suction > 0 and any(stage.has_holes for stage in grown):
                 self.cups = self._find_cups()
-            self._share(grown, watch)
+            self._share(grown, Stretch(watch, 0.6, 1.0))
             self._beside()
         loads = GripLoads(self.pulls, self.pushes, self.sides, self.used, self.levels)
         ends = np.cumsum([0, *self.sizes]).tolist()
