@@ -97,7 +97,8 @@ def _layers(placed: Mesh, levels: Floats, watch: Watch) -> list[list[shapely.Pol
     topology = build_topology(placed)
     if topology.is_watertight and not len(topology.misoriented_edges):
         cuts = sliced(topology, levels, watch=watch)
-        return [_filled(cuts.rings(number)) for number in range(len(levels))]
+        areas = np.split(cuts.ring_areas, cuts.first_ways[1:-1])
+        return [_filled(cuts.rings(number), areas[number]) for number in range(len(levels))]
     try:
         solid = to_manifold(placed)
     except EditError:
@@ -109,19 +110,17 @@ def _layers(placed: Mesh, levels: Floats, watch: Watch) -> list[list[shapely.Pol
     return layers
 
 
-def _filled(rings: list[Floats]) -> list[shapely.Polygon]:
-    """What rings (k, 2) go round; only those of which several are outer ones, or which cross, need to be united."""
-    shells = [number for number, ring in enumerate(rings) if _turns_left(ring)]
+def _filled(rings: list[Floats], areas: Floats) -> list[shapely.Polygon]:
+    """What rings (k, 2) go round, whose `areas` (r,) are negative for holes.
+
+    Only rings of which several are outer ones, or which cross, need to be united.
+    """
+    shells = np.flatnonzero(areas > 0)
     if len(shells) == 1:
         one = shapely.Polygon(rings[shells[0]], [ring for number, ring in enumerate(rings) if number != shells[0]])
         if one.is_valid:
             return [one]
     return _pieces(CrossSection(rings, FillRule.Positive))
-
-
-def _turns_left(ring: Floats) -> bool:
-    x, y = (ring - ring[0]).T
-    return float(x[:-1] @ y[1:] - x[1:] @ y[:-1]) > 0
 
 
 def _pieces(cut: CrossSection) -> list[shapely.Polygon]:
