@@ -5,10 +5,12 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
+from xdist.scheduler import LoadFileScheduling  # type: ignore[import-untyped]
 
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import Job, edits, new_job
@@ -28,21 +30,34 @@ _LONG = (
     "core/supports/bars/test_joining.py",
 )  # fmt: skip
 """Files of a few long tests that share nothing: each of these goes to whichever process is free."""
+_EARLY = "core/demo/test_builds.py"
+"""What takes longest in one process."""
 
 
-@pytest.hookimpl(tryfirst=True)  # before the groups are read
-def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Long tests begin first, then those of the window, whose process often waits; those of a file stay together."""
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Long tests begin first, then those of the window, whose process often waits."""
     folder = Path(__file__).parent
 
     def turn(item: pytest.Item) -> int:
         name = item.path.relative_to(folder).as_posix()
-        return _LONG.index(name) if name in _LONG else len(_LONG) + (not name.startswith("studio/"))
+        if name in _LONG:
+            return _LONG.index(name)
+        return len(_LONG) + (0 if name == _EARLY else 1 if name.startswith("studio/") else 2)
 
     items.sort(key=turn)
-    for item in items:
-        if turn(item) >= len(_LONG) and config.pluginmanager.hasplugin("xdist"):
-            item.add_marker(pytest.mark.xdist_group(item.path.relative_to(folder).as_posix()))
+
+
+class FileByFile(LoadFileScheduling):  # type: ignore[misc]  # xdist has no types
+    """Tests of a file stay in one process, but for those that share nothing."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        file = nodeid.split("::", 1)[0]
+        return nodeid if file.endswith(_LONG) else file
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> FileByFile:
+    """How tests are shared among processes."""
+    return FileByFile(config, log)
 
 
 @pytest.fixture(autouse=True)
