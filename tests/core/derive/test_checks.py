@@ -29,12 +29,21 @@ def forty(metal) -> Job:
     return job
 
 
-@pytest.mark.parametrize(("moved", "again"), [("part-20", {"part-20"}), ("part-1", {"part-1", "part-2"})])
-def test_a_move_of_one_part_of_forty_checks_it_and_its_neighbours_alone(metal, moved, again):
-    from lean_trellis.core.derive.checks import CHECK_NODES, FINDINGS
+@pytest.fixture(scope="module")
+def checked(metal):
+    """The job with the graph that knows all its findings."""
+    from lean_trellis.core.derive.checks import FINDINGS
 
     graph, job = Graph(), forty(metal)
     graph.get(FINDINGS, None, job)
+    return graph, job
+
+
+@pytest.mark.parametrize(("moved", "again"), [("part-20", {"part-20"}), ("part-1", {"part-1", "part-2"})])
+def test_a_move_of_one_part_of_forty_checks_it_and_its_neighbours_alone(checked, moved, again):
+    from lean_trellis.core.derive.checks import CHECK_NODES, FINDINGS
+
+    graph, job = checked
     graph.made.clear()
     x, y = job.part(moved).pose.x, job.part(moved).pose.y
     graph.get(FINDINGS, None, edits.move_part(job, moved, x, y + 1.5).job)
@@ -45,10 +54,10 @@ def test_a_move_of_one_part_of_forty_checks_it_and_its_neighbours_alone(metal, m
     } | ({"check: fittings"} if moved == "part-1" else set())
 
 
-def test_a_renamed_part_is_checked_again_and_no_other(metal):
+def test_a_renamed_part_is_checked_again_and_no_other(checked):
     from lean_trellis.core.derive.checks import FINDINGS
 
-    graph, job = Graph(), forty(metal)
+    graph, job = checked
     before = graph.get(FINDINGS, None, job)
     graph.made.clear()
     after = graph.get(FINDINGS, None, edits.describe_part(job, "part-9", name="Keel").job)

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
-from lean_trellis.core.derive.parts import PLACED, TOPOLOGY
-from lean_trellis.core.derive.supports import STRUCTURE
+from lean_trellis.core.derive.parts import FILLINGS, PLACED, TOPOLOGY
+from lean_trellis.core.derive.statics import CARRIERS
+from lean_trellis.core.derive.supports import BUILT_VOLUME, STRUCTURE
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers import BodyLayers, LayerPlan, layered
+from lean_trellis.core.layers.estimate import Built, Estimate, estimated
+from lean_trellis.core.layers.laid import motion_of, paths_of
+from lean_trellis.core.layers.work import Work, work_of
 from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.stacking import Separator
+from lean_trellis.core.progress import Watch
 from lean_trellis.core.supports.common.request import line_width
 
 
@@ -58,4 +66,124 @@ SUPPORT_LAYERS: Node[BodyLayers] = Node(
     _support_layers,
     ("job.material", "job.machine", "job.layer_height", "job.surface", "job.first_layer", "job.support_every"),
     lambda support, job, near: ((STRUCTURE, support),),
+)
+
+
+_WORK = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.first_layer")
+
+
+def _worked(body: BodyLayers, job: Job, watch: Watch, *, is_support: bool) -> Work:
+    """What its layers take. The numbers are the same for supports that are built at every n-th layer."""
+    numbers = LayerPlan(job.layer_height, job.first_layer).numbers_of(body.heights)
+    constants = job.constants
+    paths = paths_of(body, numbers, job.machine, constants, is_support=is_support, watch=watch)
+    return work_of(paths, numbers, motion_of(job.machine, constants, is_support=is_support))
+
+
+PART_WORK: Node[Work] = Node(
+    "part work",
+    "part",
+    lambda reader: _worked(reader.one(PART_LAYERS, 0.0, 0.4), reader.job, reader.stretch(0.4, 1.0), is_support=False),
+    _WORK,
+    lambda part, job, near: ((PART_LAYERS, part),),
+    is_local=True,
+)
+
+
+SUPPORT_WORK: Node[Work] = Node(
+    "support work",
+    "support",
+    lambda reader: _worked(reader.one(SUPPORT_LAYERS, 0.0, 0.4), reader.job, reader.stretch(0.4, 1.0), is_support=True),
+    _WORK,
+    lambda support, job, near: ((SUPPORT_LAYERS, support),),
+)
+
+
+def _filling_layers(reader: Reader[tuple[BodyLayers, ...]]) -> tuple[BodyLayers, ...]:
+    job = reader.job
+    plan = LayerPlan(job.layer_height, job.first_layer)
+    return tuple(
+        layered(build_topology(mesh), mesh.vertices, plan, job.machine.layer_normal)
+        for mesh in reader.one(FILLINGS, 0.0, 0.5)
+    )
+
+
+FILLING_LAYERS: Node[tuple[BodyLayers, ...]] = Node(
+    "filling layers",
+    "stack",
+    _filling_layers,
+    ("job.machine", "job.layer_height", "job.first_layer"),
+    lambda stack, job, near: ((FILLINGS, stack),),
+)
+
+
+FILLING_WORK: Node[tuple[Work, ...]] = Node(
+    "filling work",
+    "stack",
+    lambda reader: tuple(
+        _worked(layers, reader.job, reader.stretch(0.5, 1.0), is_support=True)
+        for layers in reader.one(FILLING_LAYERS, 0.0, 0.5)
+    ),
+    _WORK,
+    lambda stack, job, near: ((FILLING_LAYERS, stack),),
+)
+
+
+def _span(layers: BodyLayers, plan: LayerPlan) -> tuple[int, int]:
+    """The numbers of the lowest and the highest layer."""
+    if not len(layers.heights):
+        return 0, -1
+    low, high = plan.numbers_of(layers.heights[[0, -1]]).tolist()
+    return low, high
+
+
+def _estimate_needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    of_part = ((node, part) for part in job.parts for node in (PLACED, PART_LAYERS, PART_WORK))
+    nodes = (BUILT_VOLUME, SUPPORT_LAYERS, SUPPORT_WORK, CARRIERS)
+    of_support = ((node, support) for support in job.supports for node in nodes)
+    filled = [stack for stack in job.stacks if stack.filling]
+    of_stack = ((node, stack) for stack in filled for node in (FILLINGS, FILLING_LAYERS, FILLING_WORK))
+    return (*of_part, *of_support, *of_stack)
+
+
+def _estimate_token(subject: None, job: Job, near: Neighbours) -> Hashable:
+    owners = {part.id: part.owner for part in job.parts}
+    parts = tuple((part.id, part.name, part.owner) for part in job.parts)
+    supports = tuple((one.id, one.set_name, owners[one.part_id]) for one in job.supports)
+    return parts, supports, tuple((stack.id, owners[stack.parts[0]]) for stack in job.stacks if stack.filling)
+
+
+def _estimate(reader: Reader[Estimate]) -> Estimate:
+    """Raises `EditError` where there are more layers than anybody builds."""
+    job = reader.job
+    plan = LayerPlan(job.layer_height, job.first_layer)
+    parts, supports, stacks = reader.token
+    bodies = [
+        Built("part", *named, work, float(placed.volume), _span(layers, plan))
+        for named, placed, layers, work in zip(
+            parts, reader.each(PLACED), reader.each(PART_LAYERS, 0.0, 0.2), reader.each(PART_WORK, 0.2, 0.5),
+            strict=True,
+        )
+    ]  # fmt: skip
+    bodies += [
+        Built("support", *named, work, volume, _span(layers, plan), job.support_every, len(carriers.grips))
+        for named, volume, layers, work, carriers in zip(
+            supports, reader.each(BUILT_VOLUME, 0.5, 0.7), reader.each(SUPPORT_LAYERS, 0.7, 0.8),
+            reader.each(SUPPORT_WORK, 0.8, 1.0), reader.each(CARRIERS), strict=True,
+        )
+    ]  # fmt: skip
+    fillings = reader.subjects(FILLINGS)
+    for (number, owner), stack, meshes, layers, works in zip(
+        stacks, fillings, reader.each(FILLINGS), reader.each(FILLING_LAYERS), reader.each(FILLING_WORK), strict=True
+    ):
+        own = stack.filling.material if isinstance(stack.filling, Separator) else None
+        bodies += [
+            Built("separator", number, "separator", owner, work, float(mesh.volume), _span(cut, plan), material=own)
+            for mesh, cut, work in zip(meshes, layers, works, strict=True)
+        ]
+    return estimated(bodies, plan, job.machine, job.material, job.constants)
+
+
+ESTIMATE: Node[Estimate] = Node(
+    "estimate", "job", _estimate, (*_WORK, "job.stacks", "job.support_every"), _estimate_needs, _estimate_token
 )

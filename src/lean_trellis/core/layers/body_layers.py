@@ -9,9 +9,10 @@ import numpy as np
 import shapely
 from manifold3d import CrossSection, FillRule
 
-from lean_trellis.core.arrays import Floats, frozen
+from lean_trellis.core.arrays import Bools, Floats, frozen
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.layers.plan import LayerPlan
+from lean_trellis.core.layers.ways import Ways
 from lean_trellis.core.mesh.cuts import pieces_of
 from lean_trellis.core.mesh.directions import level_frame
 from lean_trellis.core.mesh.slices import Slices, sliced
@@ -43,9 +44,48 @@ class BodyLayers:
     def outlines(self, level: int) -> list[Floats]:
         """Rings (k, 2) round what is filled: outer ones anticlockwise, holes clockwise, none across another."""
         rings = self.slices.rings(level)
-        if self.is_plain or not rings:
+        if not self._may_meet[level]:
             return rings
         return [np.asarray(ring) for ring in CrossSection(rings, FillRule.NonZero).to_polygons()]
+
+    @cached_property
+    def filled(self) -> Ways:
+        """The outlines of all levels."""
+        slices = self.slices
+        ways = Ways(slices.points, slices.starts, slices.levels)
+        plain = ways.only(np.flatnonzero(~slices.is_open & ~self._may_meet[slices.levels]))
+        levels = np.flatnonzero(self._may_meet)
+        rings = [self.outlines(level) for level in levels.tolist()]
+        united = Ways.of_rings(
+            [ring for some in rings for ring in some], np.repeat(levels, [len(some) for some in rings])
+        )
+        return Ways.joined([plain, united])
+
+    @cached_property
+    def _may_meet(self) -> Bools:
+        """(l,): levels whose rings could lie in or across one another: their boxes do, and they are not one shell's."""
+        slices = self.slices
+        may = np.zeros(len(slices.heights), bool)
+        closed = np.flatnonzero(~slices.is_open & (np.diff(slices.starts) > 0))
+        if self.is_plain or not len(closed):
+            return may
+        ways = Ways(slices.points, slices.starts, slices.levels).only(closed)
+        low, high = (np.asarray(least.reduceat(ways.points, ways.starts[:-1])) for least in (np.minimum, np.maximum))
+        # Levels side by side, so far apart that boxes of two never meet.
+        shift = ways.levels * (2.0 * float(np.abs(ways.points).max()) + 1.0)
+        boxes = shapely.box(low[:, 0] + shift, low[:, 1], high[:, 0] + shift, high[:, 1])
+        one, other = shapely.STRtree(boxes).query(boxes)
+        may[ways.levels[one[one != other]]] = True
+        # A ring that runs clockwise by itself belongs to what is turned over.
+        may[ways.levels[slices.ring_areas[closed] < 0]] = True
+        return may
+
+    @property
+    def lines(self) -> Ways:
+        """The open lines of all levels, where they are built."""
+        slices = self.slices
+        ways = Ways(slices.points, slices.starts, slices.levels)
+        return ways.only(np.flatnonzero(slices.is_open & (self.line_mm > 0)))
 
     def pieces(self, level: int) -> list[shapely.Polygon]:
         """The connected pieces of a layer."""
@@ -54,10 +94,9 @@ class BodyLayers:
     @cached_property
     def areas_mm2(self) -> Floats:
         """(l,): what each layer fills, lines as wide as they are built."""
-        if self.is_plain:
-            filled = self.slices.areas
-        else:
-            filled = np.array([_area(self.slices.rings(level)) for level in range(len(self.heights))])
+        filled = self.slices.areas.copy()
+        for level in np.flatnonzero(self._may_meet).tolist():
+            filled[level] = _area(self.slices.rings(level))
         return frozen(filled + self.line_mm * self.line_lengths_mm)
 
     @cached_property

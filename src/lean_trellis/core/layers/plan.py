@@ -37,6 +37,12 @@ class LayerPlan:
             return np.rint(middles / self.height - 0.5).astype(np.int64)
         return np.where(middles < self.first, 0, np.rint((middles - self.first) / self.height + 0.5)).astype(np.int64)
 
+    def thickness_of(self, numbers: Longs) -> Floats:
+        """(l,): how high the layers of these numbers are built, with `every` what lies below them since the last."""
+        first = self.height if self.first is None else self.first
+        usual = np.full(len(numbers), self.height * self.every)
+        return np.where(numbers == self.every - 1, first + (self.every - 1) * self.height, usual)
+
     def middles(self, low: float, high: float) -> Floats:
         """(l,): the middle heights between two heights along the normal, rising.
 

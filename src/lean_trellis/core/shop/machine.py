@@ -68,6 +68,38 @@ class Zone(Frozen):
         return result
 
 
+class Drive(Frozen):
+    """How a machine moves. Speeds in mm/s, `acceleration` in mm/s², 0 where none is counted.
+
+    `corner_speed` is what the velocity may change by at once; `start_time` what each path takes besides, s.
+    """
+
+    travel_speed: float = Field(gt=0, description="between paths")
+    acceleration: float = Field(0, ge=0)
+    corner_speed: float = Field(8, gt=0)
+    start_time: float = Field(0, ge=0)
+    source: str = "assumed"
+
+
+class Rates(Frozen):
+    """What a build costs besides its material. Money in EUR, times in minutes or seconds."""
+
+    machine_hour: float = Field(12, ge=0)
+    labour_hour: float = Field(36, ge=0)
+    warm_up: float = Field(15, ge=0, description="minutes before the first layer")
+    cooling: float = Field(20, ge=0, description="minutes after the last")
+    contact_time: float = Field(4, ge=0, description="seconds to take off one contact")
+    piece_time: float = Field(40, ge=0, description="seconds to take away one support")
+    source: str = "assumed"
+
+
+_USUAL_DRIVE: dict[str, Drive] = {
+    "powder_bed": Drive(travel_speed=4200, start_time=0.0004),
+    "vat": Drive(travel_speed=10),
+    "extrusion": Drive(travel_speed=140, acceleration=1300, corner_speed=9),
+}
+
+
 class Machine(Frozen):
     """A machine a job can be built on."""
 
@@ -87,7 +119,15 @@ class Machine(Frozen):
     surfaces: tuple[str, ...] = Field((), description="plate surfaces that can be fitted")
     fittings: tuple[str, ...] = Field((), description="trays or vats that can be fitted")
     chamber_most: float | None = Field(None, ge=0, le=500, description="how warm its chamber can be held, °C")
+    pixel: float | None = Field(None, gt=0, le=1, description="pitch of a vat's pixels, mm")
+    drive: Drive | None = None
+    rates: Rates = Rates()
     note: str = ""
+
+    @property
+    def moves(self) -> Drive:
+        """How it moves; what is usual for its process where nothing is said."""
+        return self.drive or _USUAL_DRIVE[self.process]
 
     @property
     def zones(self) -> tuple[Zone, ...]:

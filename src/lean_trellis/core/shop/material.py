@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -147,3 +148,8 @@ NEEDED: dict[str, tuple[str, ...]] = {
     "extrusion": (*_ALWAYS, "path_speed", "path_width", "nozzle_temperature", "nozzle_push"),
 }
 """Constants without which a material of that process is not taken."""
+
+
+def value_or(constants: Mapping[str, Constant], key: str, usual: float) -> float:
+    """The value of a constant, or what is usual where the material does not have it."""
+    return constants[key].value if key in constants else usual
