@@ -62,9 +62,7 @@ class Body:
     """The numbers of its lowest and highest layer."""
 
 
-def assembled(
-    bodies: Sequence[Body], plan: LayerPlan, machine: Machine, constants: Mapping[str, Constant]
-) -> Assembly:
+def assembled(bodies: Sequence[Body], plan: LayerPlan, machine: Machine, constants: Mapping[str, Constant]) -> Assembly:
     """Put bodies in order and sum up what each layer takes, by the process."""
     low = min([0, *(body.low for body in bodies)])
     high = max([low - 1, *(body.high for body in bodies)])
@@ -102,9 +100,7 @@ def _purges(thicknesses: Floats, machine: Machine, constants: Mapping[str, Const
     return {float(high): purge_path(machine.purge_tower, volume, width, float(high)) for high in thicknesses}
 
 
-def _turns(
-    bodies: Sequence[Body], numbers: Longs, changes: Changes, *, has_purge: bool
-) -> tuple[Longs, Longs]:
+def _turns(bodies: Sequence[Body], numbers: Longs, changes: Changes, *, has_purge: bool) -> tuple[Longs, Longs]:
     """(t,) the place of the layer and (t,) the body of each turn, in the order of building."""
     layers = [body.work.numbers - numbers[0] for body in bodies]
     places = np.concatenate([np.zeros(0, np.int64), *layers])

@@ -69,7 +69,9 @@ def beaded(body: BodyLayers, numbers: Longs, beads: Beads, watch: Watch = UNWATC
                 thin = _too_narrow(piece, beads.width)
                 loop = piece.offset(-beads.width / 2, JoinType.Miter, _MITER)
                 _add_thin(narrow, thin, level)
-                rings.add(loop, level, piece.area() - inside.area() - thin.area(), Kind.LOOP if number else Kind.OUTLINE)
+                rings.add(
+                    loop, level, piece.area() - inside.area() - thin.area(), Kind.LOOP if number else Kind.OUTLINE
+                )
                 piece = inside
                 if piece.is_empty():
                     break

@@ -65,7 +65,9 @@ class Motion:
         corner = inside[1:] & inside[:-1]
         turns = units[1:] - units[:-1]
         change = np.hypot(turns[:, 0], turns[:, 1])
-        most[1:-1][corner] = np.minimum(speeds[owners[1:][corner]], self.corner_speed / np.maximum(change[corner], 1e-9))
+        most[1:-1][corner] = np.minimum(
+            speeds[owners[1:][corner]], self.corner_speed / np.maximum(change[corner], 1e-9)
+        )
         # v² may rise by 2 a s: the least of v² - 2 a s so far limits what follows; paths begin at rest and end it.
         rise = 2 * self.acceleration * np.concatenate([[0.0], np.cumsum(lengths)])
         square = most**2

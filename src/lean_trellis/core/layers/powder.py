@@ -32,7 +32,9 @@ class Hatching:
         distance = constants["hatch_distance"].value
         if is_support:
             distance = value_or(constants, "support_hatch_distance", distance)
-        return cls(distance, value_or(constants, "hatch_turn", HATCH_TURN_DEG), value_or(constants, "stripe_width", 0.0))
+        return cls(
+            distance, value_or(constants, "hatch_turn", HATCH_TURN_DEG), value_or(constants, "stripe_width", 0.0)
+        )
 
 
 @heavy

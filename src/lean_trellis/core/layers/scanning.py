@@ -62,7 +62,9 @@ def scanned(rings: Rings, spacing: float, angles: Floats, offset: float = 0.5) -
     along = np.column_stack([np.cos(turns), np.sin(turns)])
     across = np.column_stack([-along[:, 1], along[:, 0]])
     u = [np.einsum("nd,nd->n", places, along[rings.levels]) for places in (rings.begins, rings.ends)]
-    v = [np.einsum("nd,nd->n", places, across[rings.levels]) / spacing - offset for places in (rings.begins, rings.ends)]
+    v = [
+        np.einsum("nd,nd->n", places, across[rings.levels]) / spacing - offset for places in (rings.begins, rings.ends)
+    ]
     low, high = np.minimum(*v), np.maximum(*v)
     # A row on an end of a segment belongs to one of the two that meet there: the one above it.
     first = np.ceil(low).astype(np.int64)
