@@ -14,6 +14,7 @@ from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
 from lean_trellis.cli.reading import Read, read_files
 from lean_trellis.core.checks import NOT_EXAMINED, Finding, is_releasable
+from lean_trellis.core.derive.layers import LAYERED_BUILD
 from lean_trellis.core.derive.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import Job, new_job
@@ -28,6 +29,7 @@ from lean_trellis.core.job.edits import (
 )
 from lean_trellis.core.job.edits.updates import newer_values, take_newer
 from lean_trellis.core.job.files import SUFFIX, open_job, save_job
+from lean_trellis.core.layers.machine_files import layers_path, write_layers
 from lean_trellis.core.progress import Stretch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.release.export import WRITERS, ExportFormat, What
@@ -241,9 +243,15 @@ def export(
     separate: bool,
     each_bar: bool,
     beams: bool,
+    as_text: bool,
+    smooths: bool,
     as_json: bool,
 ) -> None:
     """The files of a job."""
+    if file_format == "layers":
+        files = _layers_written(path, out, as_text=as_text, smooths=smooths)
+        _say_files(files, as_json)
+        return
     chosen = file_format or out.suffix.lstrip(".").lower() or "stl"
     if chosen not in WRITERS:
         raise EditError("--format", f"{chosen!r} cannot be written", f"give one of {', '.join(WRITERS)}")
@@ -254,6 +262,19 @@ def export(
     with progress() as watch:
         state = Pipeline().state(job, Stretch(watch, 0, 0.5))
         files = export_build(state, request, Stretch(watch, 0.5, 1))
+    _say_files(files, as_json)
+
+
+def _layers_written(path: Path, out: Path, *, as_text: bool, smooths: bool) -> tuple[Path, ...]:
+    """The machine file of a job."""
+    job = open_job(path, full_library())
+    layers_path(out, job.machine.process)
+    with progress() as watch:
+        build = Pipeline().graph.get(LAYERED_BUILD, None, job, Stretch(watch, 0, 0.6))
+        return write_layers(build, out, Stretch(watch, 0.6, 1), as_text=as_text, smooths=smooths)
+
+
+def _say_files(files: tuple[Path, ...], as_json: bool) -> None:
     if as_json:
         say_json({"files": [str(file) for file in files]})
     else:

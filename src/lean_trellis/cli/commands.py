@@ -35,7 +35,7 @@ SupportEveryOption = Annotated[
 
 def register(app: typer.Typer) -> None:
     """Add all commands."""
-    for command in (inspect, overhangs, layers, prepare, check, updates, export, machines, materials):
+    for command in (inspect, overhangs, layers, prepare, check, estimate, updates, export, machines, materials):
         app.command(command.__name__)(command)
     sets = typer.Typer(help="Saved parameter sets.", no_args_is_help=True)
     sets.command("list")(list_sets)
@@ -134,6 +134,13 @@ def check(path: JobArgument, as_json: JsonOption = False) -> None:
     run(path, as_json)
 
 
+def estimate(path: JobArgument, as_json: JsonOption = False) -> None:
+    """What a build takes: time, material, cost; by cause and by body."""
+    from lean_trellis.cli.estimate import estimate as run
+
+    run(path, as_json)
+
+
 def updates(
     path: JobArgument,
     take: Annotated[bool, typer.Option("--take", help="Use the newer values, and save the job to --out.")] = False,
@@ -152,18 +159,23 @@ def export(
     path: JobArgument,
     out: Annotated[Path, typer.Option("-o", "--out", help="A file (--merged) or a folder (--separate).")],
     file_format: Annotated[
-        str | None, typer.Option("--format", help="stl, 3mf, amf, ply or obj; default: by the name.")
+        str | None, typer.Option("--format", help="stl, 3mf, amf, ply, obj or layers; default: by the name.")
     ] = None,
     what: Annotated[str, typer.Option("--what", help="parts, supports or all.")] = "all",
     separate: Annotated[bool, typer.Option("--separate/--merged", help="One file a body, or one file.")] = False,
     each_bar: Annotated[bool, typer.Option("--each-bar", help="Every bar as a body of its own.")] = False,
     beams: Annotated[bool, typer.Option("--beams", help="Bars as a beam lattice (3mf only).")] = False,
+    as_text: Annotated[bool, typer.Option("--text", help="Layers of a powder bed as text.")] = False,
+    smooths: Annotated[bool, typer.Option("--smooth", help="Masks with smoothed edges.")] = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Write parts and supports to open formats."""
+    """Write parts and supports to open formats, or layers as the machine takes them (--format layers).
+
+    Layers: CLI for a powder bed, masks for a vat, G-code for extrusion; or 3MF with slices, by the name of the file.
+    """
     from lean_trellis.cli.build import export as run
 
-    run(path, out, file_format, what, separate, each_bar, beams, as_json)
+    run(path, out, file_format, what, separate, each_bar, beams, as_text, smooths, as_json)
 
 
 def machines(as_json: JsonOption = False) -> None:

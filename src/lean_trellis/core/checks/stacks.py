@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.layers.changes import changes_of
 from lean_trellis.core.parts.stacking import Separator, Stack
 
 MOST_APART_C = 15.0
@@ -78,13 +81,6 @@ def material_changes(job: Job) -> int:
     if not spans:
         return 0
     solid = [tuple(part.bounds()[:, 2].tolist()) for part in job.parts]
-    count, now, top = 0, "base", max(high for _, high in solid)
-    for number in range(round(top / height)):
-        middle = (number + 0.5) * height
-        has_base = any(low < middle < high for low, high in solid)
-        has_other = any(low < middle < high for low, high in spans)
-        if has_base and has_other:
-            count, now = count + 1, "other" if now == "base" else "base"
-        elif has_other != (now == "other") and (has_base or has_other):
-            count, now = count + 1, "other" if has_other else "base"
-    return count
+    middles = (np.arange(round(max(high for _, high in solid) / height)) + 0.5) * height
+    held = [np.any([(low < middles) & (middles < high) for low, high in heights], axis=0) for heights in (solid, spans)]
+    return changes_of(*held).count

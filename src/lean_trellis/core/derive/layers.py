@@ -11,9 +11,10 @@ from lean_trellis.core.derive.statics import CARRIERS
 from lean_trellis.core.derive.supports import BUILT_VOLUME, STRUCTURE
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers import BodyLayers, LayerPlan, layered
-from lean_trellis.core.layers.estimate import Built, Estimate, estimated
-from lean_trellis.core.layers.laid import motion_of, paths_of
-from lean_trellis.core.layers.work import Work, work_of
+from lean_trellis.core.layers.build import LayeredBody, LayeredBuild
+from lean_trellis.core.layers.estimate import BodyKind, Built, Estimate, estimated
+from lean_trellis.core.layers.laid import work_on
+from lean_trellis.core.layers.work import Work
 from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator
@@ -75,9 +76,7 @@ _WORK = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.
 def _worked(body: BodyLayers, job: Job, watch: Watch, *, is_support: bool) -> Work:
     """What its layers take. The numbers are the same for supports that are built at every n-th layer."""
     numbers = LayerPlan(job.layer_height, job.first_layer).numbers_of(body.heights)
-    constants = job.constants
-    paths = paths_of(body, numbers, job.machine, constants, is_support=is_support, watch=watch)
-    return work_of(paths, numbers, motion_of(job.machine, constants, is_support=is_support))
+    return work_on(body, numbers, job.machine, job.constants, is_support=is_support, watch=watch)
 
 
 PART_WORK: Node[Work] = Node(
@@ -153,20 +152,26 @@ def _estimate_token(subject: None, job: Job, near: Neighbours) -> Hashable:
     return parts, supports, tuple((stack.id, owners[stack.parts[0]]) for stack in job.stacks if stack.filling)
 
 
+def _built(kind: BodyKind, named: tuple[str, str, str], work: Work, volume: float, span: tuple[int, int],
+           every: int = 1, contacts: int = 0) -> Built:  # fmt: skip
+    number, name, owner = named
+    return Built(kind, number, name, owner, work, volume, span, every, contacts)
+
+
 def _estimate(reader: Reader[Estimate]) -> Estimate:
     """Raises `EditError` where there are more layers than anybody builds."""
     job = reader.job
     plan = LayerPlan(job.layer_height, job.first_layer)
     parts, supports, stacks = reader.token
     bodies = [
-        Built("part", *named, work, float(placed.volume), _span(layers, plan))
+        _built("part", named, work, float(placed.volume), _span(layers, plan))
         for named, placed, layers, work in zip(
             parts, reader.each(PLACED), reader.each(PART_LAYERS, 0.0, 0.2), reader.each(PART_WORK, 0.2, 0.5),
             strict=True,
         )
     ]  # fmt: skip
     bodies += [
-        Built("support", *named, work, volume, _span(layers, plan), job.support_every, len(carriers.grips))
+        _built("support", named, work, volume, _span(layers, plan), job.support_every, len(carriers.grips))
         for named, volume, layers, work, carriers in zip(
             supports, reader.each(BUILT_VOLUME, 0.5, 0.7), reader.each(SUPPORT_LAYERS, 0.7, 0.8),
             reader.each(SUPPORT_WORK, 0.8, 1.0), reader.each(CARRIERS), strict=True,
@@ -181,9 +186,51 @@ def _estimate(reader: Reader[Estimate]) -> Estimate:
             Built("separator", number, "separator", owner, work, float(mesh.volume), _span(cut, plan), material=own)
             for mesh, cut, work in zip(meshes, layers, works, strict=True)
         ]
-    return estimated(bodies, plan, job.machine, job.material, job.constants)
+    return estimated(bodies, plan, job.machine, job.constants)
 
 
 ESTIMATE: Node[Estimate] = Node(
     "estimate", "job", _estimate, (*_WORK, "job.stacks", "job.support_every"), _estimate_needs, _estimate_token
 )
+
+
+def _build_needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    of_part = ((PART_LAYERS, part) for part in job.parts)
+    of_support = ((SUPPORT_LAYERS, support) for support in job.supports)
+    of_stack = ((FILLING_LAYERS, stack) for stack in job.stacks if stack.filling)
+    return ((ESTIMATE, None), *of_part, *of_support, *of_stack)
+
+
+def _build_token(subject: None, job: Job, near: Neighbours) -> Hashable:
+    parts = {part.id: part.name for part in job.parts}
+    return tuple(parts.values()), tuple((parts[one.part_id], one.set_name) for one in job.supports)
+
+
+def _build(reader: Reader[LayeredBuild]) -> LayeredBuild:
+    """The bodies in the order of the estimate. Raises `EditError` where there are more layers than anybody builds."""
+    job = reader.job
+    plan = LayerPlan(job.layer_height, job.first_layer)
+    parts, supports = reader.token
+    estimate = reader.one(ESTIMATE, 0.0, 0.8)
+    bodies = [("part", name, layers, False) for name, layers in zip(parts, reader.each(PART_LAYERS), strict=True)]
+    bodies += [
+        ("support", f"{part} {name}", layers, False)
+        for (part, name), layers in zip(supports, reader.each(SUPPORT_LAYERS), strict=True)
+    ]
+    for stack, cuts in zip(reader.subjects(FILLING_LAYERS), reader.each(FILLING_LAYERS), strict=True):
+        is_other = isinstance(stack.filling, Separator)
+        bodies += [("separator", "separator", layers, is_other) for layers in cuts]
+    layered_bodies = [
+        LayeredBody(kind, name, layers, plan.numbers_of(layers.heights), is_other)
+        for kind, name, layers, is_other in bodies
+    ]
+    return LayeredBuild(
+        job.name, job.machine, job.material.id, job.constants, plan, job.support_every, layered_bodies,
+        estimate.assembly,
+    )  # fmt: skip
+
+
+LAYERED_BUILD: Node[LayeredBuild] = Node(
+    "layered build", "job", _build, (*_WORK, "job.name", "job.stacks", "job.support_every"), _build_needs, _build_token,
+    is_kept=False,
+)  # fmt: skip

@@ -187,12 +187,12 @@ def _mesh(path: Path, model: _Model, object_id: str) -> Mesh:
     return join(pieces)
 
 
-_CONTENT_TYPES = b"""<?xml version="1.0" encoding="UTF-8"?>
+CONTENT_TYPES = b"""<?xml version="1.0" encoding="UTF-8"?>
 <Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">
 <Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>
 <Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/>
 </Types>"""
-_RELATIONS = f"""<?xml version="1.0" encoding="UTF-8"?>
+RELATIONS = f"""<?xml version="1.0" encoding="UTF-8"?>
 <Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">
 <Relationship Target="/3D/3dmodel.model" Id="rel0" Type="{_START_PART}"/>
 </Relationships>""".encode()
@@ -204,8 +204,8 @@ def write(file: IO[bytes], bodies: list[Named]) -> None:
     Beams are written by the beam lattice extension, in objects of type solidsupport, which is where it allows them.
     """
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
-        archive.writestr("[Content_Types].xml", _CONTENT_TYPES)
-        archive.writestr("_rels/.rels", _RELATIONS)
+        archive.writestr("[Content_Types].xml", CONTENT_TYPES)
+        archive.writestr("_rels/.rels", RELATIONS)
         with archive.open("3D/3dmodel.model", "w", force_zip64=True) as stream:
             _write_model(stream, bodies)
 
@@ -220,9 +220,9 @@ def _write_model(stream: IO[bytes], bodies: list[Named]) -> None:
     for number, body in enumerate(bodies, start=1):
         kind = "model" if body.role == "part" else "support"
         if body.beams is not None:
-            _write_lattice(stream, number, _quoted(body.name), body.mesh, body.beams)
+            _write_lattice(stream, number, quoted(body.name), body.mesh, body.beams)
             continue
-        stream.write(f'<object id="{number}" type="{kind}" name={_quoted(body.name)}><mesh><vertices>\n'.encode())
+        stream.write(f'<object id="{number}" type="{kind}" name={quoted(body.name)}><mesh><vertices>\n'.encode())
         stream.write(text_rows(_VERTEX, body.mesh.vertices))
         stream.write(b"</vertices><triangles>\n")
         stream.write(text_rows(_TRIANGLE, body.mesh.faces))
@@ -249,7 +249,8 @@ def _write_lattice(stream: IO[bytes], number: int, name: str, mesh: Mesh, beams:
     stream.write(b"</b:beams></b:beamlattice></mesh></object>\n")
 
 
-def _quoted(name: str) -> str:
+def quoted(name: str) -> str:
+    """A name as the value of an attribute, quotation marks included."""
     element = etree.Element("n", name=_xml_safe(name))
     return etree.tostring(element).decode()[len("<n name=") : -len("/>")]
 

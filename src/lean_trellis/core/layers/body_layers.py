@@ -53,8 +53,12 @@ class BodyLayers:
         """The outlines of all levels."""
         slices = self.slices
         ways = Ways(slices.points, slices.starts, slices.levels)
-        plain = ways.only(np.flatnonzero(~slices.is_open & ~self._may_meet[slices.levels]))
         levels = np.flatnonzero(self._may_meet)
+        if not len(levels) and not slices.is_open.any():
+            return ways
+        plain = ways.only(np.flatnonzero(~slices.is_open & ~self._may_meet[slices.levels]))
+        if not len(levels):
+            return plain
         rings = [self.outlines(level) for level in levels.tolist()]
         united = Ways.of_rings(
             [ring for some in rings for ring in some], np.repeat(levels, [len(some) for some in rings])
@@ -94,9 +98,10 @@ class BodyLayers:
     @cached_property
     def areas_mm2(self) -> Floats:
         """(l,): what each layer fills, lines as wide as they are built."""
-        filled = self.slices.areas.copy()
-        for level in np.flatnonzero(self._may_meet).tolist():
-            filled[level] = _area(self.slices.rings(level))
+        filled = self.slices.areas
+        if self._may_meet.any():
+            areas = np.bincount(self.filled.levels, self.filled.areas_mm2, len(self.heights))
+            filled = areas.astype(np.float64)
         return frozen(filled + self.line_mm * self.line_lengths_mm)
 
     @cached_property
@@ -108,10 +113,6 @@ class BodyLayers:
         steps = np.linalg.norm(slices.points[within + 1] - slices.points[within], axis=1)
         lengths = np.bincount(slices.levels[ways[within]], steps, len(slices.heights))
         return frozen(lengths.astype(np.float64))
-
-
-def _area(rings: list[Floats]) -> float:
-    return float(CrossSection(rings, FillRule.NonZero).area()) if rings else 0.0
 
 
 @heavy

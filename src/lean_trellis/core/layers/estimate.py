@@ -99,7 +99,7 @@ class Estimate:
 
 
 def estimated(
-    bodies: Sequence[Built], plan: LayerPlan, machine: Machine, material: Material, constants: Mapping[str, Constant]
+    bodies: Sequence[Built], plan: LayerPlan, machine: Machine, constants: Mapping[str, Constant]
 ) -> Estimate:
     """The estimate of a build of these bodies.
 

@@ -23,13 +23,15 @@ SHELL_LAYERS = 4
 _FILL_TURNS_DEG = (45.0, 135.0)
 _MITER = 2.0
 _LEAST_MM2 = 1e-4
+_SMOOTH_MM = 0.002
+"""What outlines are straightened by: offsets leave steps behind that no machine can follow."""
 
 
 @dataclass(frozen=True)
 class Beads:
-    """How layers are filled: the beads' `width` in mm, `loops` along the outlines, `share` of the inside that is filled.
+    """How layers are filled: the beads' `width` in mm, `loops` along the outlines, `share` of the inside that is full.
 
-    Inside what lies less than `shells` layers under or over air all is filled.
+    What lies less than `shells` layers under or over air all is filled.
     """
 
     width: float
@@ -101,7 +103,7 @@ class _Collected:
 
     def add(self, section: CrossSection, level: int, area_mm2: float = 0.0, kind: Kind = Kind.LINE) -> None:
         """Add its outlines: so wide each that together, gone round once, they cover an area."""
-        rings = [np.asarray(ring) for ring in section.to_polygons()]
+        rings = [np.asarray(ring) for ring in section.simplify(_SMOOTH_MM).to_polygons()]
         length = sum(_round_mm(ring) for ring in rings)
         self._rings += rings
         self._levels += [level] * len(rings)
@@ -137,7 +139,8 @@ class _Sections:
             return CrossSection()
         if level not in self._made:
             rings = self._outlines.of_level(level)
-            self._made[level] = CrossSection(rings, FillRule.NonZero) if rings else CrossSection()
+            made = CrossSection(rings, FillRule.NonZero) if rings else CrossSection()
+            self._made[level] = made.simplify(_SMOOTH_MM)
         return self._made[level]
 
 

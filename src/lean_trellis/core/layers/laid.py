@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from itertools import pairwise
+
+import numpy as np
 
 from lean_trellis.core.arrays import Longs
 from lean_trellis.core.layers.body_layers import BodyLayers
@@ -10,6 +13,7 @@ from lean_trellis.core.layers.extrusion import Beads, beaded
 from lean_trellis.core.layers.motion import Motion
 from lean_trellis.core.layers.paths import Kind, Paths
 from lean_trellis.core.layers.powder import Hatching, hatched
+from lean_trellis.core.layers.work import Work, work_of
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Constant, value_or
@@ -19,6 +23,22 @@ DRAW_BACK_SPEED = 30.0
 DRAW_BACK_BEYOND_MM = 2.0
 
 
+_AT_ONCE_MM = 200_000.0
+"""About so much hatch is laid at a time: what fits the processor's caches."""
+
+
+def portions(body: BodyLayers, machine: Machine, constants: Mapping[str, Constant]) -> list[tuple[int, int]]:
+    """From which place to before which one layers are laid at a time."""
+    count = len(body.heights)
+    if machine.process != "powder_bed":
+        return [(0, count)]
+    if not count:
+        return [(0, 0)]
+    hatch = np.cumsum(body.areas_mm2) / constants["hatch_distance"].value
+    cuts = np.unique(np.searchsorted(hatch, np.arange(_AT_ONCE_MM, float(hatch[-1]), _AT_ONCE_MM))).tolist()
+    return list(pairwise([0, *(cut for cut in cuts if 0 < cut < count), count]))
+
+
 def paths_of(
     body: BodyLayers,
     numbers: Longs,
@@ -26,16 +46,39 @@ def paths_of(
     constants: Mapping[str, Constant],
     *,
     is_support: bool,
+    between: tuple[int, int] | None = None,
     watch: Watch = UNWATCHED,
 ) -> Paths:
-    """What the machine follows in each layer; nothing in a vat, where a layer is exposed at once."""
+    """What the machine follows in the layers from one place to before another; all without `between`.
+
+    Nothing in a vat, where a layer is exposed at once. Extruded layers are laid all at once: each looks at others.
+    """
     match machine.process:
         case "powder_bed":
-            return hatched(body, numbers, Hatching.of(constants, is_support=is_support))
+            return hatched(body, numbers, Hatching.of(constants, is_support=is_support), *(between or (0, None)))
         case "extrusion":
             return beaded(body, numbers, Beads.of(constants, is_support=is_support), watch)
-        case "vat":
+        case _:
             return Paths.joined([])
+
+
+def work_on(
+    body: BodyLayers,
+    numbers: Longs,
+    machine: Machine,
+    constants: Mapping[str, Constant],
+    *,
+    is_support: bool,
+    watch: Watch = UNWATCHED,
+) -> Work:
+    """What its layers take, laid a portion at a time."""
+    motion = motion_of(machine, constants, is_support=is_support)
+    pieces = []
+    for between in portions(body, machine, constants):
+        watch.at(between[0] / max(1, len(numbers)), f"laying paths, layer {between[0] + 1} of {len(numbers)}")
+        paths = paths_of(body, numbers, machine, constants, is_support=is_support, between=between, watch=watch)
+        pieces.append(work_of(paths, numbers, motion))
+    return Work.joined(pieces)
 
 
 def motion_of(machine: Machine, constants: Mapping[str, Constant], *, is_support: bool) -> Motion:

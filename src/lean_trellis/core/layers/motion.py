@@ -19,8 +19,8 @@ from lean_trellis.core.layers.paths import Paths
 class Motion:
     """Speeds in mm/s: of paths by kind (six of them), of ways between paths; acceleration mm/s², 0: none is counted.
 
-    `corner_speed` is what the velocity may change by at a corner, `start_s` what each path takes besides. On ways between
-    paths longer than `draw_back_beyond` mm the filament is drawn back and pushed again, which takes `draw_back_s`.
+    `corner_speed` is what the velocity may change by at a corner, `start_s` what each path takes besides. On ways
+    between paths longer than `draw_back_beyond` mm the filament is drawn back and pushed again: `draw_back_s`.
     """
 
     speeds: tuple[float, ...]

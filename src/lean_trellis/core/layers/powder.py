@@ -38,16 +38,20 @@ class Hatching:
 
 
 @heavy
-def hatched(body: BodyLayers, numbers: Longs, hatching: Hatching) -> Paths:
-    """Outlines, then hatch of every layer; open lines are run along once. `numbers` (l,) are those of the layers."""
-    rings = body.filled
+def hatched(body: BodyLayers, numbers: Longs, hatching: Hatching, first: int = 0, last: int | None = None) -> Paths:
+    """Outlines, then hatch of the layers from place `first` to before `last`; open lines are run along once.
+
+    `numbers` (l,) are those of all layers of the body.
+    """
+    last = len(numbers) if last is None else last
+    rings = body.filled.between(first, last)
     lines = scanned(Rings.of_ways(rings), hatching.distance, np.asarray(numbers * hatching.turn_deg, np.float64))
     if hatching.stripe:
         lines = striped(lines, hatching.stripe)
     return Paths.joined([
         Paths.of_rings(rings, Kind.OUTLINE, hatching.distance),
         Paths.of_lines(lines, Kind.FILL, hatching.distance),
-        Paths.of_ways(body.lines, Kind.LINE, body.line_mm),
+        Paths.of_ways(body.lines.between(first, last), Kind.LINE, body.line_mm),
     ])  # fmt: skip
 
 

@@ -54,9 +54,9 @@ class Lines(Rows):
 def scanned(rings: Rings, spacing: float, angles: Floats, offset: float = 0.5) -> Lines:
     """Lines `spacing` mm apart through what the rings fill; what lies in one another counts once (non-zero winding).
 
-    `angles` (l,) in degrees turn the lines of each layer from the x axis. Row k lies at (k + `offset`) spacings from the
-    origin, so that lines of all bodies of a layer lie in one pattern. Lines of odd rows run backward. The scan line fill
-    of raster graphics, all layers at once.
+    `angles` (l,) in degrees turn the lines of each layer from the x axis. Row k lies at (k + `offset`) spacings from
+    the origin, so that lines of all bodies of a layer lie in one pattern. Lines of odd rows run backward. The scan line
+    fill of raster graphics, all layers at once.
     """
     turns = np.radians(angles)
     along = np.column_stack([np.cos(turns), np.sin(turns)])
@@ -74,7 +74,7 @@ def scanned(rings: Rings, spacing: float, angles: Floats, offset: float = 0.5) -
     share = (row - v[0][owner]) / np.where(rise == 0.0, 1.0, rise)
     place = u[0][owner] + share * (u[1][owner] - u[0][owner])
     level = rings.levels[owner]
-    order = np.lexsort((place, row, level))
+    order = _along_rows(place, row, level)
     row, place, level = row[order], place[order], level[order]
     # Going along a row, what rises is the right side of what is filled, what falls the left one.
     depth = np.cumsum(np.where(rise[order] < 0, 1, -1))
@@ -88,3 +88,12 @@ def scanned(rings: Rings, spacing: float, angles: Floats, offset: float = 0.5) -
     ends = [height + some[:, None] * along[level] for some in (left, right)]
     back = (row % 2 == 1)[:, None]
     return Lines(np.where(back, ends[1], ends[0]), np.where(back, ends[0], ends[1]), level, row)
+
+
+def _along_rows(places: Floats, rows: Longs, levels: Longs) -> Longs:
+    """(n,): the order by level, row and place, from one number for all three (exact to 1e-6 mm in what is built)."""
+    if not len(places):
+        return np.zeros(0, np.int64)
+    width = float(np.ptp(places)) + 1.0
+    key = (levels - levels.min()) * (int(np.ptp(rows)) + 1) + (rows - rows.min())
+    return np.argsort(key * width + (places - places.min()))

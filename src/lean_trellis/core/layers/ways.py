@@ -8,6 +8,7 @@ from typing import Self
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs, counted_out
+from lean_trellis.core.mesh.slices import ring_areas
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,6 +48,12 @@ class Ways:
         starts = np.concatenate([[0], np.cumsum(sizes)])
         return type(self)(self.points[self.starts[:-1][which][owner] + number], starts, self.levels[which])
 
+    def between(self, first: int, last: int) -> Self:
+        """Those of layers from `first` to before `last`; `levels` rise."""
+        low, high = np.searchsorted(self.levels, [first, last])
+        begin, end = self.starts[low], self.starts[high]
+        return type(self)(self.points[begin:end], self.starts[low : high + 1] - begin, self.levels[low:high])
+
     def way(self, number: int) -> Floats:
         """(k, 2): the points of one way."""
         return self.points[self.starts[number] : self.starts[number + 1]]
@@ -60,3 +67,8 @@ class Ways:
     def owners(self) -> Longs:
         """(n,): the way that each point is of."""
         return np.repeat(np.arange(len(self)), np.diff(self.starts))
+
+    @property
+    def areas_mm2(self) -> Floats:
+        """(w,): within each way, closed; negative where it runs clockwise. The shoelace formula."""
+        return ring_areas(self.points, self.starts)

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats, Longs, Rows
 from lean_trellis.core.layers.motion import Motion
 from lean_trellis.core.layers.paths import Kind, Paths
 
 
 @dataclass(frozen=True, eq=False)
-class Work:
+class Work(Rows):
     """The work on a body in its layers of numbers (l,), rising; layers without any path are left out.
 
     `seconds` (l,) with the ways between its own paths; `lengths` (l, k) mm by kind; `beads_mm2` (l,) lengths times

@@ -70,20 +70,25 @@ class Slices:
     @cached_property
     def ring_areas(self) -> Floats:
         """(w,): area within each closed way, negative for holes; 0 for open ways. The shoelace formula."""
-        sizes = np.diff(self.starts)
-        owners = np.repeat(np.arange(len(sizes)), sizes)
-        # Each way about its own first point: what is far from the origin loses no digits.
-        local = self.points - self.points[self.starts[:-1]][owners] if len(owners) else self.points
-        after = np.arange(len(self.points)) + 1
-        after[self.starts[1:] - 1] = self.starts[:-1]
-        turns = local[:, 0] * local[after, 1] - local[after, 0] * local[:, 1]
-        areas = np.bincount(owners, turns, len(sizes)) / 2
+        areas = ring_areas(self.points, self.starts)
         return frozen(np.where(self.is_open, 0.0, areas))
 
     @cached_property
     def areas(self) -> Floats:
         """(l,): area within the rings of each level; what lies in one another counts as often as it is there."""
         return frozen(np.bincount(self.levels, self.ring_areas, len(self.heights)).astype(np.float64))
+
+
+def ring_areas(points: Floats, starts: Longs) -> Floats:
+    """(w,): area within each of the ways of points (n, 2) that begin at `starts` (w + 1,). The shoelace formula."""
+    sizes = np.diff(starts)
+    owners = np.repeat(np.arange(len(sizes)), sizes)
+    # Each way about its own first point: what is far from the origin loses no digits.
+    local = points - points[starts[:-1]][owners] if len(owners) else points
+    after = np.arange(len(points)) + 1
+    after[starts[1:] - 1] = starts[:-1]
+    turns = local[:, 0] * local[after, 1] - local[after, 0] * local[:, 1]
+    return np.asarray(np.bincount(owners, turns, len(sizes)) / 2, np.float64)
 
 
 @heavy

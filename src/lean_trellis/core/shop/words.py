@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-UNIT_WORDS = {"1": "", "degC": "°C", "g/cm3": "g/cm³", "mm3": "mm³", "N/mm2": "N/mm²", "EUR/kg": "€/kg"}
+UNIT_WORDS = {"1": "", "degC": "°C", "deg": "°", "g/cm3": "g/cm³", "mm3": "mm³", "N/mm2": "N/mm²", "EUR/kg": "€/kg"}
 """Units as files write them, and as people read them; those not listed read as they are written."""
 
 
@@ -51,6 +51,13 @@ CONSTANTS = {
     "edge_smoothing": ValueWords("Edge smoothing", help="Share of grey at the pixels of an edge."),
     "warp_stress": ValueWords("Warp stress", help="Left in layers that are kept from shrinking: curls long parts."),
     "softening_temperature": ValueWords("Softens at", help="Layers begin to shrink against each other below it."),
+    "loops": ValueWords("Loops", help="Beads along each outline, from the outside in."),
+    "fill_share": ValueWords("Fill", help="Share of the inside that is filled."),
+    "shell_layers": ValueWords("Full layers", help="Layers under and over air that are filled fully."),
+    "least_layer_time": ValueWords("Least layer time", help="A layer that takes less waits, so that it cools."),
+    "draw_back": ValueWords("Draw back", help="Filament pulled back before a long way between paths."),
+    "hatch_turn": ValueWords("Turn of the hatch", help="From each layer to the next."),
+    "stripe_width": ValueWords("Stripe width", help="Hatch lines are no longer than this; 0: as long as the layer."),
     "chamber_temperature": ValueWords("Chamber temperature", help="The warmer the chamber, the less a part warps."),
 }
 _PLAIN = {
@@ -67,6 +74,19 @@ _PLAIN = {
     "belt_tilt_deg": ValueWords("Tilt of the layers", "°", "On a belt; 0 on a plate."),
     "blade_direction_deg": ValueWords("Blade moves towards", "°", "From X, counter-clockwise seen from above."),
     "gas_flow_deg": ValueWords("Gas flows towards", "°", "From X, counter-clockwise seen from above."),
+    "pixel": ValueWords("Pixel pitch", "mm", "Of the masks of a vat."),
+    "drive.travel_speed": ValueWords("Speed between paths", "mm/s"),
+    "drive.acceleration": ValueWords("Acceleration", "mm/s²", "0: speeds are constant."),
+    "drive.corner_speed": ValueWords("Corner speed", "mm/s", "What the velocity may change by at once."),
+    "drive.start_time": ValueWords("Start of a path", "s", "What each path takes besides its length."),
+    "drive.source": ValueWords("Speeds are from"),
+    "rates.machine_hour": ValueWords("Machine hour", "EUR"),
+    "rates.labour_hour": ValueWords("Working hour", "EUR"),
+    "rates.warm_up": ValueWords("Warming up", "min", "Before the first layer."),
+    "rates.cooling": ValueWords("Cooling", "min", "After the last layer."),
+    "rates.contact_time": ValueWords("Taking off a contact", "s"),
+    "rates.piece_time": ValueWords("Taking away a support", "s", "One support, its contacts aside."),
+    "rates.source": ValueWords("Rates are from"),
     "purge_tower.name": ValueWords("Purge tower: name"),
     "build_offset": ValueWords("Build offset", "mm", "Height of a part's lowest point above the plate."),
     "pose_range.0": ValueWords("Pose range from", "°", "Recommended angle from the plate: a recommendation."),

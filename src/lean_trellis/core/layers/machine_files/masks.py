@@ -1,0 +1,110 @@
+"""Masks for vats: a zip of greyscale PNG files at the pixels of the machine, with a manifest in JSON."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from typing import IO, Any
+
+import numpy as np
+from PIL import Image
+
+from lean_trellis.core.arrays import Bytes, Floats
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.heavy import heavy
+from lean_trellis.core.layers.build import LayeredBuild
+from lean_trellis.core.layers.scanning import Rings, scanned
+from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.shop.material import value_or
+
+_SUBROWS = 4
+"""Rows that are looked at within a pixel where its edge is smoothed."""
+_NEVER = (1980, 1, 1, 0, 0, 0)
+
+
+@heavy
+def mask_of(rings: list[Floats], width: int, depth: int, pixel: float, smoothing: float = 0.0) -> Bytes:
+    """(depth, width): 255 where the middle of a pixel lies within the rings (k, 2), else 0; row 0 is at the back.
+
+    With `smoothing` pixels on an edge take that share of their grey from how much of them is covered.
+    """
+    sharp = _coverage(rings, width, depth, pixel, 1) > 0.5
+    if not smoothing:
+        return sharp.astype(np.uint8) * np.uint8(255)
+    covered = _coverage(rings, width, depth, pixel, _SUBROWS)
+    return np.rint(255.0 * ((1.0 - smoothing) * sharp + smoothing * covered)).astype(np.uint8)
+
+
+def _as_ways(rings: list[Floats]) -> Ways:
+    return Ways.of_rings(rings, np.zeros(len(rings), np.int64))
+
+
+def _coverage(rings: list[Floats], width: int, depth: int, pixel: float, subrows: int) -> Floats:
+    """(depth, width): share of each pixel that is filled; with one row a pixel, whether its middle is."""
+    lines = scanned(Rings.of_ways(_as_ways(rings)), pixel / subrows, np.zeros(1))
+    ends = np.sort(np.column_stack([lines.begins[:, 0], lines.ends[:, 0]]), axis=1) / pixel
+    rows = lines.rows // subrows
+    if subrows == 1:
+        ends = np.ceil(ends - 0.5)
+    inside = (rows >= 0) & (rows < depth)
+    ends, rows = np.clip(ends[inside], 0, width), rows[inside]
+    whole = np.zeros((depth, width))
+    if not len(rows):
+        return whole
+    low, high = int(rows.min()), int(rows.max()) + 1
+    left, right = int(ends.min()), min(int(ends.max()) + 1, width)
+    ends, rows = ends - left, rows - low
+    # Running sums along a row: a run adds its share of the pixel where it begins, and takes it away at its end.
+    steps = np.zeros((high - low, right - left + 2))
+    for place, sign in ((ends[:, 0], 1.0), (ends[:, 1], -1.0)):
+        pixel_of = np.floor(place).astype(np.int64)
+        part = place - pixel_of
+        np.add.at(steps, (rows, pixel_of), sign * (1.0 - part))
+        np.add.at(steps, (rows, pixel_of + 1), sign * part)
+    whole[depth - high : depth - low, left:right] = np.cumsum(steps, axis=1)[::-1, : right - left] / subrows
+    return whole
+
+
+def write_masks(file: IO[bytes], build: LayeredBuild, watch: Watch = UNWATCHED, *, smooths: bool = False) -> None:
+    """The masks of all layers, and what is done at each. Raises `EditError` where the pixels' pitch is not known."""
+    machine, constants = build.machine, build.constants
+    if machine.pixel is None:
+        raise EditError(machine.name, "has no pixel pitch", "give its pixels' pitch at Setup")
+    width, depth = round(machine.plate.width / machine.pixel), round(machine.plate.depth / machine.pixel)
+    smoothing = value_or(constants, "edge_smoothing", 0.0) if smooths else 0.0
+    layers: list[dict[str, Any]] = []
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
+        for place, number in enumerate(build.assembly.numbers.tolist()):
+            if place % 4 == 0:
+                watch.at(place / len(build.assembly.numbers), f"writing layer {place + 1}")
+            rings = [ring for body in range(len(build.bodies)) for ring in build.outlines(body, number)]
+            mask = mask_of(rings, width, depth, machine.pixel, smoothing)
+            name = f"layers/{place:05d}.png"
+            _store(archive, name, _png(mask))
+            layers.append({
+                "file": name, "z_mm": build.top(number), "height_mm": build.thickness(number),
+                **{f"{cause}_s": float(seconds[place]) for cause, seconds in build.assembly.seconds_by.items()},
+                "wait_before_s": value_or(constants, "wait_before", 0.0),
+                "wait_after_s": value_or(constants, "wait_after", 0.0),
+            })  # fmt: skip
+        manifest = {
+            "format": "lean-trellis-masks", "version": 1, "job": build.name, "machine": machine.id,
+            "material": build.material, "pixel_mm": machine.pixel, "width": width, "depth": depth,
+            "row_0": "largest y", "base_layers": round(constants["base_layers"].value), "edge_smoothing": smoothing,
+            "layers": layers,
+        }  # fmt: skip
+        _store(archive, "manifest.json", json.dumps(manifest, indent=1).encode())
+
+
+def _png(mask: Bytes) -> bytes:
+    stream = io.BytesIO()
+    Image.fromarray(mask).save(stream, "PNG", compress_level=3)
+    return stream.getvalue()
+
+
+def _store(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
+    info = zipfile.ZipInfo(name, _NEVER)
+    info.external_attr = 0o644 << 16
+    archive.writestr(info, content)

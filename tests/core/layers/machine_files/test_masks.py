@@ -1,0 +1,72 @@
+"""Masks of vats: within a pixel of the outline, and what is done at each."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import shapely
+from layered_builds import layers_of, small_job
+from machine_readers import read_masks
+
+from lean_trellis.core.errors import EditError
+from lean_trellis.core.layers.machine_files import write_layers
+from lean_trellis.core.layers.machine_files.masks import mask_of
+
+SQUARE = np.array([[1.0, 2.0], [5.0, 2.0], [5.0, 4.5], [1.0, 4.5]])
+
+
+def test_pixels_whose_middle_is_within_are_lit_and_the_first_row_is_at_the_back():
+    mask = mask_of([SQUARE], 12, 10, 0.5)
+    lit = np.zeros((10, 12), np.uint8)
+    lit[10 - 9 : 10 - 4, 2:10] = 255
+    np.testing.assert_array_equal(mask, lit)
+
+
+def test_holes_stay_dark_overlaps_count_once_and_what_is_outside_is_cut_off():
+    hole = (SQUARE * 0.5 + [1.5, 1.625])[::-1]
+    assert mask_of([SQUARE, hole], 100, 100, 0.05)[100 - 65, 60] == 0
+    np.testing.assert_array_equal(mask_of([SQUARE, SQUARE], 80, 80, 0.1), mask_of([SQUARE], 80, 80, 0.1))
+    assert (mask_of([SQUARE - 3], 40, 40, 0.1) == 255).sum() == pytest.approx(20 * 15, abs=20)
+    assert mask_of([], 5, 4, 0.1).shape == (4, 5)
+
+
+def test_smoothed_edges_take_the_share_that_is_covered():
+    quarter = np.array([[0.0, 0.0], [1.25, 0.0], [1.25, 1.0], [0.0, 1.0]])
+    row = mask_of([quarter], 3, 1, 1.0, smoothing=1.0)[0]
+    np.testing.assert_allclose(row, [255, 64, 0], atol=1)
+    assert mask_of([quarter], 3, 1, 1.0, smoothing=0.5)[0].tolist() == [255, 32, 0]
+
+
+@pytest.mark.parametrize("smooths", [False, True])
+def test_every_mask_is_within_a_pixel_of_the_layer_s_outline(library, tmp_path, smooths):
+    job = small_job(library, "vat")
+    job = replace(job, machine=job.machine.model_copy(update={"pixel": 0.1}))
+    estimate, build = layers_of(job)
+    (path,) = write_layers(build, tmp_path / "small.zip", smooths=smooths)
+    manifest, masks = read_masks(path)
+    assert len(masks) == estimate.layers
+    assert (manifest["width"], manifest["depth"]) == (1500, 840)
+    for place in (0, 30, 70, len(masks) - 1):
+        pieces = [shapely.union_all(body.layers.pieces(int(at))) for body in build.bodies
+                  for at in np.flatnonzero(body.numbers == place)]  # fmt: skip
+        solid = shapely.union_all(pieces)
+        rows, columns = np.nonzero(masks[place])
+        lit = shapely.points((columns + 0.5) * 0.1, (840 - rows - 0.5) * 0.1)
+        assert shapely.distance(solid, lit).max() <= 0.1
+        inside = solid.buffer(-0.1)
+        everywhere = np.stack(np.meshgrid(np.arange(1500), np.arange(840)), axis=-1).reshape(-1, 2)
+        middles = (everywhere + 0.5) * 0.1
+        must = shapely.contains_xy(inside, middles[:, 0], middles[:, 1])
+        assert (masks[place][::-1].reshape(-1)[must] == 255).all()
+    seconds = sum(layer["exposure_s"] + layer["lifting_s"] + layer["waiting_s"] for layer in manifest["layers"])
+    assert seconds == pytest.approx(estimate.build_seconds)
+
+
+def test_without_a_pixel_pitch_there_are_no_masks(library, tmp_path):
+    job = small_job(library, "vat")
+    job = replace(job, machine=job.machine.model_copy(update={"pixel": None}))
+    with pytest.raises(EditError, match="no pixel pitch"):
+        write_layers(layers_of(job)[1], tmp_path / "small.zip")
+    assert list(tmp_path.iterdir()) == []
