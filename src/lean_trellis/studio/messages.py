@@ -54,6 +54,13 @@ class ShowPoints:
 
 
 @dataclass(frozen=True)
+class CutAbove:
+    """Lift away what lies above a height, in mm; None puts it back."""
+
+    height_mm: float | None
+
+
+@dataclass(frozen=True)
 class Measure:
     """Begin to measure."""
 
@@ -72,6 +79,6 @@ class OpenSecond:
     job: Job
 
 
-ViewMessage = Fly | PreviewAngles | ShowFault | Ghost | ColourBy | ShowPoints | Measure
+ViewMessage = CutAbove | Fly | PreviewAngles | ShowFault | Ghost | ColourBy | ShowPoints | Measure
 FileMessage = SaveRest | OpenSecond
 Message = ViewMessage | FileMessage

@@ -9,6 +9,7 @@ from typing import Any
 
 from lean_trellis.core.checks.finding import Change, Cure, Finding
 from lean_trellis.core.checks.trying import tried_cures
+from lean_trellis.core.derive.layers import LAYERED_BUILD
 from lean_trellis.core.derive.node import Node, Subject
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import TrellisError
@@ -17,6 +18,7 @@ from lean_trellis.core.job.edits import Edit
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.job.recovery import LeftCopy, open_copy
+from lean_trellis.core.layers.machine_files import layers_path, write_layers
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.shop import full_library
@@ -102,6 +104,22 @@ class Export:
         """The files written."""
         state = pipeline.state(self.job, Stretch(watch, 0, 0.5))
         return export_build(state, self.request, Stretch(watch, 0.5, 1))
+
+
+@dataclass(frozen=True)
+class WriteLayers:
+    """Write the machine file of a job; `as_text` and `smooths` as its formats know them."""
+
+    job: Job
+    out: Path
+    as_text: bool = False
+    smooths: bool = False
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Path, ...]:
+        """The files written."""
+        layers_path(self.out, self.job.machine.process)
+        build = pipeline.graph.get(LAYERED_BUILD, None, self.job, Stretch(watch, 0, 0.6))
+        return write_layers(build, self.out, Stretch(watch, 0.6, 1), as_text=self.as_text, smooths=self.smooths)
 
 
 @dataclass(frozen=True, eq=False)

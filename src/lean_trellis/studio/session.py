@@ -128,6 +128,7 @@ class Session(Derived):
             self.said.emit("caution", f"{path.name} is open in another window: save under another name")
         self.selection = Selection((job.parts[0].id,)) if job.parts else Selection()
         self._held_back.clear()
+        self.forget_layers()
         self.file_changed.emit()
         self.selection_changed.emit()
         self._job_moved_on()
@@ -327,6 +328,13 @@ class Session(Derived):
             then()
 
         self.ask(f"Saving {path.name}", requests.SaveJob(job, path), saved)
+
+    def write_layers(self, path: Path, *, as_text: bool = False, smooths: bool = False) -> None:
+        """Write the machine file of the job as it is now."""
+        self.ask(
+            f"Writing {path.name}", requests.WriteLayers(self.job, path, as_text, smooths),
+            lambda files: self.said.emit("fine", f"Wrote {files[0]}"),
+        )  # fmt: skip
 
     def export(self, request: ExportRequest) -> None:
         """Write parts and supports to files."""

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 from lean_trellis.studio.forms.fields import head, muted
 from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.initials import initials
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.station import MARK_WORDS, Fact, Station, station_key
 from lean_trellis.studio.theme import Tokens
@@ -164,19 +165,11 @@ class Traveller(QWidget):
         """Show the stations' facts and the parts."""
         for entry in self.entries:
             entry.show_fact(entry.station.fact(), is_open=entry.station is open_station)
-        rows = [
-            (part.id, (part.name, self._owner_words(part.owner), self._mark(part.id)))
-            for part in self._session.job.parts
-        ]
+        rows = [(part.id, (part.name, initials(part.owner), self._mark(part.id))) for part in self._session.job.parts]
         self.parts.setVisible(bool(rows))
         self._empty.setVisible(not rows)
         self._holder.setStretch(self._holder.count() - 1, 0 if rows else 1)
         self.parts.show_rows(rows, self._session.selection.parts)
-
-    @staticmethod
-    def _owner_words(owner: str) -> str:
-        """The owner's initials; the whole name is in the Parts bench."""
-        return "".join(word[0] for word in owner.split())[:3]
 
     def _mark(self, part_id: str) -> str:
         findings = self._session.findings()

@@ -9,7 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QFileDialog, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import move_part
@@ -20,6 +20,7 @@ from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.measure_bar import MeasureBar
 from lean_trellis.studio.messages import (
     ColourBy,
+    CutAbove,
     Fly,
     Ghost,
     Measure,
@@ -31,7 +32,9 @@ from lean_trellis.studio.messages import (
 from lean_trellis.studio.section_cut import SectionPlane
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import LOW_EDGE, LOW_POINT, SELF_SUPPORTING, signs_of
+from lean_trellis.studio.stations.layers import LayersStation
 from lean_trellis.studio.stations.station import Station
+from lean_trellis.studio.strip.height_strip import HeightStrip
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.export import export_map
 from lean_trellis.studio.underside.map import UndersideMap
@@ -62,7 +65,12 @@ class Views(QSplitter):
         column = QVBoxLayout(upper)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self.view, 1)
+        self.strip = HeightStrip(session, tokens)
+        beside = QHBoxLayout()
+        beside.setSpacing(0)
+        beside.addWidget(self.view, 1)
+        beside.addWidget(self.strip)
+        column.addLayout(beside, 1)
         column.addWidget(self.measure_bar)
         column.addWidget(self.viewbar)
         self.sheets = QStackedWidget()
@@ -118,6 +126,9 @@ class Views(QSplitter):
         self.view.pointed.connect(self.viewbar.where.setText)
         self.view.drawn.connect(self._drawn_in_view)
         self.map.pointed.connect(self.viewbar.where.setText)
+        layers = self._bench.of(LayersStation)
+        layers.sheet.pointed.connect(self.viewbar.where.setText)
+        self.strip.chosen.connect(layers.go_to)
         self.view.hovered.connect(lambda pick: self.station.take_hover(pick))
         self.map.hovered.connect(self._hovered_on_map)
         self.map.bar_selected.connect(lambda support, bars, adds: self.station.take_bar_pick(support, bars, adds=adds))
@@ -251,6 +262,15 @@ class Views(QSplitter):
     def _section_moved(self, axis: int, place: float) -> None:
         self._cut_at(SectionPlane(axis, place))
 
+    def _cut_above(self, height_mm: float | None) -> None:
+        """What lies above a height is lifted away; without one the section is as its bar says."""
+        if height_mm is not None:
+            self._cut_at(SectionPlane(2, height_mm))
+        elif self.viewbar.section.isVisible():
+            self.viewbar.section.tell()
+        else:
+            self._cut_at(None)
+
     def _cut_at(self, plane: SectionPlane | None) -> None:
         self.session.cut_open(plane)
         self.view.scene.set_section(plane)
@@ -360,6 +380,8 @@ class Views(QSplitter):
                 self.view.refresh()
             case ShowPoints(points):
                 self.view.show_points(list(points))
+            case CutAbove(height):
+                self._cut_above(height)
             case Measure():
                 self.switch_measuring(is_on=True)
 
@@ -368,6 +390,7 @@ class Views(QSplitter):
         self._tokens = tokens
         self.view.set_tokens(tokens)
         self.map.set_tokens(tokens)
+        self.strip.set_tokens(tokens)
         self.refresh()
         self.view.refresh()
 
@@ -375,6 +398,7 @@ class Views(QSplitter):
         """Bring the bars round the views in step with the session."""
         job, session = self.session.job, self.session
         self.measure_bar.refresh()
+        self.strip.update()
         shows_angles = self.station.shows_angles and bool(job.parts)
         self.viewbar.legend.setVisible(shows_angles)
         if shows_angles:

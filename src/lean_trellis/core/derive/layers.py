@@ -14,6 +14,7 @@ from lean_trellis.core.layers import BodyLayers, LayerPlan, layered
 from lean_trellis.core.layers.build import LayeredBody, LayeredBuild
 from lean_trellis.core.layers.estimate import BodyKind, Built, Estimate, estimated
 from lean_trellis.core.layers.laid import work_on
+from lean_trellis.core.layers.profile import Profile, profile_of
 from lean_trellis.core.layers.work import Work
 from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.parts.part import Part
@@ -194,43 +195,66 @@ ESTIMATE: Node[Estimate] = Node(
 )
 
 
-def _build_needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
+def _bodies_needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
     of_part = ((PART_LAYERS, part) for part in job.parts)
     of_support = ((SUPPORT_LAYERS, support) for support in job.supports)
     of_stack = ((FILLING_LAYERS, stack) for stack in job.stacks if stack.filling)
-    return ((ESTIMATE, None), *of_part, *of_support, *of_stack)
+    return (*of_part, *of_support, *of_stack)
 
 
-def _build_token(subject: None, job: Job, near: Neighbours) -> Hashable:
+def _bodies_token(subject: None, job: Job, near: Neighbours) -> Hashable:
     parts = {part.id: part.name for part in job.parts}
     return tuple(parts.values()), tuple((parts[one.part_id], one.set_name) for one in job.supports)
 
 
-def _build(reader: Reader[LayeredBuild]) -> LayeredBuild:
+def _bodies(reader: Reader[tuple[LayeredBody, ...]]) -> tuple[LayeredBody, ...]:
     """The bodies in the order of the estimate. Raises `EditError` where there are more layers than anybody builds."""
     job = reader.job
     plan = LayerPlan(job.layer_height, job.first_layer)
     parts, supports = reader.token
-    estimate = reader.one(ESTIMATE, 0.0, 0.8)
-    bodies = [("part", name, layers, False) for name, layers in zip(parts, reader.each(PART_LAYERS), strict=True)]
+    bodies = [
+        ("part", name, layers, False) for name, layers in zip(parts, reader.each(PART_LAYERS, 0.0, 0.6), strict=True)
+    ]
     bodies += [
         ("support", f"{part} {name}", layers, False)
-        for (part, name), layers in zip(supports, reader.each(SUPPORT_LAYERS), strict=True)
+        for (part, name), layers in zip(supports, reader.each(SUPPORT_LAYERS, 0.6, 1.0), strict=True)
     ]
     for stack, cuts in zip(reader.subjects(FILLING_LAYERS), reader.each(FILLING_LAYERS), strict=True):
         is_other = isinstance(stack.filling, Separator)
         bodies += [("separator", "separator", layers, is_other) for layers in cuts]
-    layered_bodies = [
+    return tuple(
         LayeredBody(kind, name, layers, plan.numbers_of(layers.heights), is_other)
         for kind, name, layers, is_other in bodies
-    ]
+    )
+
+
+LAYERED_BODIES: Node[tuple[LayeredBody, ...]] = Node(
+    "layered bodies", "job", _bodies, ("job.layer_height", "job.first_layer", "job.stacks"), _bodies_needs,
+    _bodies_token, is_kept=False,
+)  # fmt: skip
+
+
+LAYER_PROFILE: Node[Profile] = Node(
+    "layer profile",
+    "job",
+    lambda reader: profile_of(
+        reader.one(LAYERED_BODIES, 0.0, 0.9), LayerPlan(reader.job.layer_height, reader.job.first_layer)
+    ),
+    ("job.layer_height", "job.first_layer"),
+    lambda subject, job, near: ((LAYERED_BODIES, None),),
+)
+
+
+def _build(reader: Reader[LayeredBuild]) -> LayeredBuild:
+    """Raises `EditError` where there are more layers than anybody builds."""
+    job = reader.job
     return LayeredBuild(
-        job.name, job.machine, job.material.id, job.constants, plan, job.support_every, layered_bodies,
-        estimate.assembly,
+        job.name, job.machine, job.material.id, job.constants, LayerPlan(job.layer_height, job.first_layer),
+        job.support_every, reader.one(LAYERED_BODIES), reader.one(ESTIMATE, 0.0, 1.0).assembly,
     )  # fmt: skip
 
 
 LAYERED_BUILD: Node[LayeredBuild] = Node(
-    "layered build", "job", _build, (*_WORK, "job.name", "job.stacks", "job.support_every"), _build_needs, _build_token,
-    is_kept=False,
+    "layered build", "job", _build, (*_WORK, "job.name", "job.support_every"),
+    lambda subject, job, near: ((ESTIMATE, None), (LAYERED_BODIES, None)), is_kept=False,
 )  # fmt: skip

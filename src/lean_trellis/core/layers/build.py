@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -48,7 +48,7 @@ class LayeredBuild:
     constants: Mapping[str, Constant]
     plan: LayerPlan
     support_every: int
-    bodies: Sequence[LayeredBody]
+    bodies: tuple[LayeredBody, ...]
     assembly: Assembly
     _laid: dict[int, tuple[int, int, Paths]] = field(default_factory=dict)
 

@@ -1,5 +1,6 @@
 """All stations, in the order of the work."""
 
+from lean_trellis.studio.stations.layers import LayersStation
 from lean_trellis.studio.stations.overhangs import OverhangsStation
 from lean_trellis.studio.stations.parts import PartsStation
 from lean_trellis.studio.stations.pose import PoseStation
@@ -14,6 +15,7 @@ STATIONS: tuple[type[Station], ...] = (
     PoseStation,
     OverhangsStation,
     SupportsStation,
+    LayersStation,
     ReleaseStation,
 )
 

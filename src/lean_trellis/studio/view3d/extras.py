@@ -92,16 +92,26 @@ class ExtraActors:
         for zone in machine.zones:
             height = top if zone is machine.purge_tower else 0.0
             outline = line_actor(_zone_lines(zone, height), tokens.muted, 1.5)
-            place = np.array([zone.x, zone.y, height + _ABOVE_MM])
-            self._zones += self._added([outline, self._name(zone.name, place, tokens)])
+            place = np.array([zone.x + zone.width / 2, zone.y, height + _ABOVE_MM])
+            self._zones += self._added([outline, self._name(zone.name, place, tokens, is_centred=True)])
 
-    def _name(self, words: str, place: Floats, tokens: Tokens) -> vtkActor:
-        """Words as faces that turn to the eye: a picture would make each frame a third slower."""
+    def _name(self, words: str, place: Floats, tokens: Tokens, *, is_centred: bool = False) -> vtkActor:
+        """Words as faces that turn to the eye: a picture would make each frame a third slower.
+
+        They begin at the place, or have their middle there.
+        """
         letters = vtkVectorText()
         letters.SetText(words)
         letters.Update()
         mapper = vtkPolyDataMapper()
-        mapper.SetInputData(letters.GetOutput())
+        drawn = letters.GetOutput()
+        if is_centred:
+            points = drawn.GetPoints()
+            middle = drawn.GetCenter()[0]
+            for number in range(points.GetNumberOfPoints()):
+                x, y, z = points.GetPoint(number)
+                points.SetPoint(number, x - middle, y, z)
+        mapper.SetInputData(drawn)
         name = vtkFollower()
         name.SetMapper(mapper)
         name.SetCamera(self._renderer.GetActiveCamera())

@@ -1,0 +1,79 @@
+"""Layers as the window shows them: outlines and marks of a portion of layers at a time, found beside the window."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.core.derive.layers import LAYERED_BODIES
+from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.job import Job
+from lean_trellis.core.layers.build import LayeredBody
+from lean_trellis.core.layers.marks import Marks, marks_of
+from lean_trellis.core.progress import Stretch, Watch
+from lean_trellis.core.shop.material import value_or
+
+AT_ONCE = 24
+"""So many layers are asked for at a time."""
+
+
+@dataclass(frozen=True, eq=False)
+class ShownLayer:
+    """One layer: rings (k, 2) of parts and supports, open lines of supports with their width, and what is marked."""
+
+    parts: tuple[Floats, ...]
+    supports: tuple[Floats, ...]
+    lines: tuple[Floats, ...]
+    line_mm: float
+    marks: Marks
+
+
+def portion_of(number: int) -> int:
+    """The number of the portion that a layer is in."""
+    return number // AT_ONCE
+
+
+@dataclass(frozen=True, eq=False)
+class ShowPortion:
+    """The layers of a portion of a job."""
+
+    job: Job
+    portion: int
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> dict[int, ShownLayer]:
+        """The layers by number."""
+        job = self.job
+        bodies = pipeline.graph.get(LAYERED_BODIES, None, job, Stretch(watch, 0.0, 0.8))
+        numbers = range(self.portion * AT_ONCE, (self.portion + 1) * AT_ONCE)
+        return {number: _shown(job, bodies, number) for number in numbers}
+
+
+def _shown(job: Job, bodies: tuple[LayeredBody, ...], number: int) -> ShownLayer:
+    parts = [body for body in bodies if not body.is_support]
+    others = [body for body in bodies if body.is_support]
+    # The plate holds its layer; a belt holds every one at its edge, so that nothing is said of what hangs there.
+    # Supports at every n-th layer stand below those that they are built with.
+    below = [number - step for step in range(1, job.support_every + 1)]
+    marks = marks_of(
+        _rings(parts, number), _rings(parts, number - 1), [ring for one in below for ring in _rings(others, one)],
+        height_mm=job.layer_height, critical_deg=job.material.detection.critical_angle,
+        least_mm=value_or(job.constants, "least_wall", 0.3), is_held=number == 0 or job.machine.is_belt,
+    )  # fmt: skip
+    lines = [line for body in others if (at := body.place_of(number)) is not None
+             for line in body.layers.lines.of_level(at)]  # fmt: skip
+    width = max([0.0, *(body.layers.line_mm for body in others)])
+    return ShownLayer(
+        tuple(_small(_rings(parts, number))), tuple(_small(_rings(others, number))), tuple(_small(lines)), width, marks
+    )
+
+
+def _rings(bodies: list[LayeredBody], number: int) -> list[Floats]:
+    return [ring for body in bodies if (at := body.place_of(number)) is not None
+            for ring in body.layers.filled.of_level(at)]  # fmt: skip
+
+
+def _small(ways: list[Floats]) -> list[Floats]:
+    """Copies that do not hold on to all others."""
+    return [np.array(way) for way in ways]

@@ -1,0 +1,271 @@
+"""Layers: the layer in hand, step by step, and what the build takes."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QPushButton, QSizePolicy, QVBoxLayout
+
+from lean_trellis.core.layers.durations import hours_in_words
+from lean_trellis.core.layers.estimate import Estimate
+from lean_trellis.core.layers.machine_files import LAYER_SUFFIXES
+from lean_trellis.core.layers.profile import Profile
+from lean_trellis.studio.forms.fields import NumberField, figure, head, muted, number_row, row
+from lean_trellis.studio.forms.qt import head_of
+from lean_trellis.studio.forms.section import button
+from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.initials import initials
+from lean_trellis.studio.messages import CutAbove
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.station import Fact, Station
+from lean_trellis.studio.strip.layer_sheet import LayerSheet
+from lean_trellis.studio.theme import Tokens
+
+_PLAY_MS = 60
+_KIND_SIGNS = {"part": "part", "support": "support", "separator": "separator"}
+
+
+class LayersStation(Station):
+    """The build as layers."""
+
+    key = "layers"
+    name = "Layers"
+    codes = frozenset({"area_jump", "thin_wall", "layer_height"})
+    has_tabs = True
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.sheet: LayerSheet = LayerSheet(session)
+        self.where = muted()
+        self.put_beside_heading(self.where)
+        self.write = QPushButton("Write machine file …")
+        self.write.setProperty("role", "main")
+        self.write.clicked.connect(lambda _: self._ask_and_write())
+        self.play = QPushButton("Play")
+        self.play.setCheckable(True)
+        self.play.setToolTip("Step upward by itself. Escape ends.")
+        self.play.toggled.connect(self._play)
+        self.head.addWidget(row(self.write, self.play, 1, spacing=6))
+        self.total = figure()
+        self.total.setWordWrap(False)
+        self.total.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.head.addWidget(self.total)
+        self._timer = QTimer(self)
+        self._timer.setInterval(_PLAY_MS)
+        self._timer.timeout.connect(lambda: self.step(1))
+        self._cut: float | None = None
+        self._add_layer(self.tabs.add_page("layer", "Layer"))
+        self._add_estimate(self.tabs.add_page("estimate", "Estimate"))
+
+    def _add_layer(self, page: QVBoxLayout) -> None:
+        self.number, self.height_field = NumberField(), NumberField("mm")
+        self.number.setObjectName("layers.number")
+        self.height_field.setObjectName("layers.height")
+        self.number.taken.connect(lambda value: self.go_to(round(value) - 1))
+        self.height_field.taken.connect(self._go_to_height)
+        page.addWidget(number_row("Layer", self.number, help_text="Its number from the lowest, which is 1."))
+        page.addWidget(number_row("Upper side at", self.height_field, help_text="Along the layers' normal."))
+        steps = ((-10, "−10"), (-1, "−1"), (1, "+1"), (10, "+10"))
+        buttons = [
+            button(words, partial(self.step, count), f"{words} layers", name=f"layers.step{count}")
+            for count, words in steps
+        ]
+        for one in buttons:
+            one.setFixedWidth(52)
+        page.addWidget(row(*buttons, 1, spacing=4))
+        self.parts, self.supports = QCheckBox("Parts"), QCheckBox("Supports")
+        for name, box in (("parts", self.parts), ("supports", self.supports)):
+            box.setChecked(True)
+            box.setObjectName(f"layers.{name}")
+            box.toggled.connect(lambda is_on, name=name: self._show_kind(name, is_on=is_on))
+        self.lifts = QCheckBox("Lift away what is above")
+        self.lifts.setObjectName("layers.lifts")
+        self.lifts.setChecked(True)
+        self.lifts.toggled.connect(lambda _: self._show_cut())
+        page.addWidget(row("Show", self.parts, self.supports, 1, spacing=8))
+        page.addWidget(row(self.lifts, 1))
+        page.addWidget(head("In this layer"))
+        self.facts = PickTable(("", ""), several=False, stretch=0)
+        self.facts.setObjectName("layers.facts")
+        self.facts.setAccessibleName("In this layer")
+        head_of(self.facts).hide()
+        page.addWidget(self.facts, 1)
+
+    def _add_estimate(self, page: QVBoxLayout) -> None:
+        self.causes = PickTable(("What it takes", "Time", "EUR"), several=False)
+        self.bodies = PickTable(("Body", "Owner", "Time", "g"), several=False)
+        self.causes.setObjectName("layers.causes")
+        self.bodies.setObjectName("layers.bodies")
+        page.addWidget(self.causes, 3)
+        page.addWidget(head("By body: its own paths, its material"))
+        page.addWidget(self.bodies, 2)
+        self.note = muted("Speeds, rates and prices are values of machine and material: see Setup.")
+        page.addWidget(self.note)
+
+    # --- stepping ---
+
+    def go_to(self, number: int) -> None:
+        """Take a layer in hand by its number from 0; the nearest there is."""
+        profile = self.session.profile()
+        if profile is not None and len(profile):
+            number = int(profile.numbers[profile.place_of(number)])
+        self.session.show_layer(number)
+        self._show_cut()
+        self.refresh()
+
+    def step(self, count: int) -> None:
+        """So many layers up, or down. At the top playing ends."""
+        before = self.session.layer
+        self.go_to((before or 0) + count)
+        if self.session.layer == before:
+            self.play.setChecked(False)
+
+    def _go_to_height(self, height_mm: float) -> None:
+        profile = self.session.profile()
+        if profile is not None and len(profile):
+            self.go_to(profile.number_at(height_mm))
+
+    def _play(self, is_on: bool) -> None:
+        self.play.setText("Stop" if is_on else "Play")
+        if is_on:
+            self._timer.start()
+        else:
+            self._timer.stop()
+
+    def end_mode(self) -> bool:
+        """Escape ends playing. True when it was on."""
+        was_on = self.play.isChecked()
+        self.play.setChecked(False)
+        return was_on
+
+    def leave(self) -> None:
+        """What was lifted away comes back; playing ends."""
+        self.play.setChecked(False)
+        self._cut = None
+        self.asks.emit(CutAbove(None))
+
+    def _show_kind(self, name: str, *, is_on: bool) -> None:
+        self.sheet.shows[name] = is_on
+        self.sheet.update()
+
+    def _show_cut(self) -> None:
+        """Lift away what lies above the layer in hand; not on a belt, whose layers are tilted."""
+        profile, number = self.session.profile(), self.session.layer
+        height = None
+        if self.lifts.isChecked() and profile is not None and len(profile) and number is not None:
+            height = float(profile.tops[profile.place_of(number)]) - self.session.job.layer_height / 2
+        if self.session.job.machine.is_belt:
+            height = None
+        if height != self._cut:
+            self._cut = height
+            self.asks.emit(CutAbove(height))
+
+    # --- files ---
+
+    def _ask_and_write(self) -> None:
+        job = self.session.job
+        own = LAYER_SUFFIXES[job.machine.process]
+        start = str(Path(self.session.folder) / f"{job.name}{own}")
+        kinds = {".cli": "Common layer interface (*.cli)", ".zip": "Masks (*.zip)", ".gcode": "G-code (*.gcode)"}
+        chosen, _ = QFileDialog.getSaveFileName(
+            self.window(), "Write machine file", start, f"{kinds[own]};;3MF with slices (*.3mf)"
+        )
+        if chosen:
+            self.session.write_layers(Path(chosen))
+
+    # --- what is shown ---
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours."""
+        self.sheet.set_tokens(tokens)
+
+    def refresh(self) -> None:
+        """Show the layer in hand and the estimate."""
+        session = self.session
+        session.want_layers()
+        profile, estimate = session.profile(), session.estimate()
+        if profile is not None and len(profile):
+            number = session.layer
+            if number is None or not profile.numbers[0] <= number <= profile.numbers[-1]:
+                session.show_layer(int(profile.numbers[len(profile) // 2 if number is None else -1]))
+                self._show_cut()
+        self._show_where(profile)
+        self._show_facts(profile, estimate)
+        self._show_estimate(estimate)
+        self.write.setEnabled(bool(session.job.parts))
+        self.play.setEnabled(profile is not None and len(profile) > 1)
+        self.sheet.refresh()
+
+    def _show_where(self, profile: Profile | None) -> None:
+        number = self.session.layer
+        is_known = profile is not None and len(profile) > 0 and number is not None
+        if not self.session.job.parts:
+            self.where.setText("no parts yet")
+        elif not is_known:
+            self.where.setText(self.waiting("cutting …"))
+        if is_known:
+            assert profile is not None
+            assert number is not None
+            place = profile.place_of(number)
+            top = float(profile.tops[place])
+            self.where.setText(f"{place + 1} of {len(profile)}")
+            self.number.show_value(number + 1)
+            self.height_field.show_value(round(top, 4))
+        else:
+            self.number.show_value(None)
+            self.height_field.show_value(None)
+
+    def _show_facts(self, profile: Profile | None, estimate: Estimate | None) -> None:
+        number = self.session.layer
+        rows: list[tuple[str, tuple[str, str]]] = []
+        if profile is not None and len(profile) and number is not None:
+            place = profile.place_of(number)
+            rows = [("parts", ("Parts", f"{profile.part_mm2[place]:,.1f} mm²")),
+                    ("supports", ("Supports", f"{profile.support_mm2[place]:,.1f} mm²"))]  # fmt: skip
+            shown = self.session.shown_layer(number)
+            if shown is not None:
+                marks = shown.marks
+                rows += [("hanging", ("Hangs over the layer below", f"{marks.hanging_mm2:,.2f} mm²")),
+                         ("islands", ("Pieces that begin in the air", f"{len(marks.islands)}")),
+                         ("thin", ("Places too thin", f"{len(marks.thin)}"))]  # fmt: skip
+            if estimate is not None:
+                times = estimate.assembly.layer_seconds
+                rows += [("takes", ("This layer takes", hours_in_words(float(times[place])))),
+                         ("elapsed", ("Until it is done", hours_in_words(float(times[: place + 1].sum())))),
+                         ("left", ("Left after it", hours_in_words(float(times[place + 1 :].sum()))))]  # fmt: skip
+        self.facts.show_rows(rows, [])
+
+    def _show_estimate(self, estimate: Estimate | None) -> None:
+        if estimate is None:
+            self.total.setText(self.waiting("Estimating …") if self.session.job.parts else "")
+            self.causes.show_rows([], [])
+            self.bodies.show_rows([], [])
+            return
+        changes = f" · {estimate.material_changes} changes" if estimate.material_changes else ""
+        self.total.setText(
+            f"{hours_in_words(estimate.build_seconds)} · {estimate.material_grams:,.0f} g · "
+            f"{estimate.cost:,.2f} EUR{changes}"
+        )
+        times = [(f"time {cause}", (cause.capitalize(), hours_in_words(seconds), ""))
+                 for cause, seconds in estimate.seconds_by.items() if seconds > 0]  # fmt: skip
+        money = [
+            (f"cost {cause}", (cause.capitalize(), "", f"{value:,.2f}")) for cause, value in estimate.costs.items()
+        ]
+        self.causes.show_rows([*times, *money], [])
+        self.bodies.show_rows(
+            [(f"{number}", (one.name, initials(one.owner), hours_in_words(one.seconds), round(one.grams, 1)))
+             for number, one in enumerate(estimate.shares)], [],
+        )  # fmt: skip
+
+    def fact(self) -> Fact:
+        """How many layers there are, and how long they take."""
+        if not self.session.job.parts:
+            return Fact("open", "no parts yet")
+        profile, estimate = self.session.profile(), self.session.estimate()
+        if profile is None:
+            return Fact("open", "not cut yet")
+        if estimate is None:
+            return Fact("stale", f"{len(profile):,} layers, estimating …")
+        return Fact(self.mark(), f"{len(profile):,} layers, {hours_in_words(estimate.build_seconds)}")

@@ -1,0 +1,169 @@
+"""The height strip: area of parts to the left, of supports to the right, findings and the layer in hand as marks."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.studio.forms.units import UNITS
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.theme import Tokens
+
+_WIDE, _TOP, _FOOT = 66, 26, 20
+_STEPS = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}
+
+
+class HeightStrip(QWidget):
+    """A mirrored profile of the build over its height. A click or a drag chooses a layer, the wheel and keys step."""
+
+    chosen = pyqtSignal(int)
+    """The number of a layer."""
+
+    def __init__(self, session: Session, tokens: Tokens) -> None:
+        super().__init__()
+        self._session, self._tokens = session, tokens
+        self.setFixedWidth(_WIDE)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Height strip")
+        self.setToolTip("Area of parts (left) and supports (right) by height. Click or drag for a layer; wheel steps.")
+
+    def sizeHint(self) -> QSize:
+        """A narrow column."""
+        return QSize(_WIDE, 300)
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours."""
+        self._tokens = tokens
+        self.update()
+
+    # --- where things are ---
+
+    def _height_at(self, y: float) -> float:
+        low, high = self._range()
+        share = (self.height() - _FOOT - y) / max(1, self.height() - _TOP - _FOOT)
+        return low + min(max(share, 0.0), 1.0) * (high - low)
+
+    def y_of(self, height_mm: float) -> float:
+        """Where a height lies in the strip, pixels from its top."""
+        low, high = self._range()
+        return self.height() - _FOOT - (height_mm - low) / max(high - low, 1e-9) * (self.height() - _TOP - _FOOT)
+
+    def _range(self) -> tuple[float, float]:
+        profile = self._session.profile()
+        if profile is None or not len(profile):
+            return 0.0, self._session.job.machine.height
+        return min(0.0, float(profile.tops[0])), float(profile.tops[-1])
+
+    # --- stepping ---
+
+    def _choose(self, y: float) -> None:
+        profile = self._session.profile()
+        if profile is not None and len(profile):
+            self.chosen.emit(profile.number_at(self._height_at(y)))
+
+    def _step(self, layers: int) -> None:
+        profile, number = self._session.profile(), self._session.layer
+        if profile is not None and len(profile) and number is not None:
+            self.chosen.emit(int(profile.numbers[profile.place_of(number + layers)]))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Choose the layer under the pointer; where nothing is known yet, ask for it."""
+        self._session.want_layers()
+        if event is not None:
+            self._choose(event.position().y())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Drag through the layers."""
+        if event is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            self._choose(event.position().y())
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """One layer a notch."""
+        if event is not None:
+            self._step(1 if event.angleDelta().y() > 0 else -1)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Up and down step, page keys by ten, Home and End go to the ends."""
+        if event is None:
+            return
+        step = _STEPS.get(Qt.Key(event.key()))
+        if step is None and event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            step = 1_000_000 if event.key() == Qt.Key.Key_End else -1_000_000
+        if step is None:
+            super().keyPressEvent(event)
+        else:
+            self._step(step)
+
+    # --- drawing ---
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The profile, a scale, findings and the layer in hand."""
+        painter, t = QPainter(self), self._tokens
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(t.paper))
+        painter.setPen(QColor(t.line))
+        painter.drawLine(0, 0, 0, self.height())
+        painter.setPen(QColor(t.muted))
+        middle = self.width() / 2
+        profile = self._session.profile()
+        painter.drawText(QRectF(2, 5, self.width() - 4, 16), Qt.AlignmentFlag.AlignHCenter, self._top_words())
+        painter.drawText(QRectF(2, self.height() - 18, self.width() - 4, 16), Qt.AlignmentFlag.AlignHCenter, "0")
+        painter.setPen(QPen(QColor(t.line), 1))
+        painter.drawLine(QPointF(middle, _TOP), QPointF(middle, self.height() - _FOOT))
+        if profile is not None and len(profile):
+            most = max(float((profile.part_mm2).max(initial=0.0)), float(profile.support_mm2.max(initial=0.0)), 1e-9)
+            for areas, colour, side in ((profile.part_mm2, t.part_tints[0], -1), (profile.support_mm2, t.copper, 1)):
+                self._paint_side(painter, profile.tops, areas / most * (middle - 8), colour, side)
+        self._paint_findings(painter)
+        self._paint_layer(painter)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor(t.ivy), 1))
+            painter.drawRect(QRectF(1.5, 0.5, self.width() - 2, self.height() - 1))
+
+    def _top_words(self) -> str:
+        return UNITS.length(self._range()[1], 1) if self._session.profile() is not None else ""
+
+    def _paint_side(self, painter: QPainter, tops: Floats, widths: Floats, colour: str, side: int) -> None:
+        """One half: the widest of the layers that share a row of pixels."""
+        middle = self.width() / 2
+        rows = np.clip(np.array([self.y_of(top) for top in tops[[0, -1]]]), _TOP, self.height() - _FOOT)
+        places = np.linspace(rows[0], rows[1], len(tops)) if len(tops) > 1 else rows[:1]
+        pixels = np.round(places).astype(np.int64)
+        widest = np.zeros(self.height() + 1)
+        np.maximum.at(widest, np.clip(pixels, 0, self.height()), widths)
+        used = np.unique(np.clip(pixels, 0, self.height()))[::-1]
+        outline = [QPointF(middle + side * float(widest[row]), float(row)) for row in used.tolist()]
+        ends = [QPointF(middle, float(used[0])), *outline, QPointF(middle, float(used[-1]))]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(colour))
+        painter.drawPolygon(QPolygonF(ends))
+
+    def _paint_findings(self, painter: QPainter) -> None:
+        t = self._tokens
+        painter.setPen(Qt.PenStyle.NoPen)
+        for finding in self._session.findings() or ():
+            if finding.at_mm is None or finding.severity == "note" or self._session.profile() is None:
+                continue
+            y = self.y_of(finding.at_mm[2])
+            painter.setBrush(QColor(t.stop if finding.severity == "stop" else t.caution))
+            x = self.width() - 5.0
+            if finding.severity == "stop":
+                painter.drawRect(QRectF(x - 3, y - 3, 6, 6))
+            else:
+                painter.drawPolygon(QPolygonF([QPointF(x, y - 4), QPointF(x + 4, y + 3), QPointF(x - 4, y + 3)]))
+
+    def _paint_layer(self, painter: QPainter) -> None:
+        profile, number = self._session.profile(), self._session.layer
+        if profile is None or not len(profile) or number is None:
+            return
+        y = self.y_of(float(profile.tops[profile.place_of(number)]))
+        painter.setPen(QPen(QColor(self._tokens.ivy), 2))
+        painter.drawLine(QPointF(4, y), QPointF(self.width() - 4, y))
+        painter.setBrush(QColor(self._tokens.ivy))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawPolygon(QPolygonF([QPointF(1, y - 5), QPointF(8, y), QPointF(1, y + 5)]))

@@ -1,0 +1,228 @@
+"""The layer in hand, flat from above: outlines of parts and supports, what is marked in it, a ruler."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
+
+from lean_trellis.core.arrays import Floats
+from lean_trellis.studio.forms.section import Sheet
+from lean_trellis.studio.forms.units import UNITS
+from lean_trellis.studio.layer_portions import ShownLayer
+from lean_trellis.studio.session import Session
+from lean_trellis.studio.theme import DAY, Tokens
+from lean_trellis.studio.underside.frame import MapFrame, round_length
+
+HANGING, ISLAND, THIN = "hangs over", "begins in the air", "too thin"
+_LEGEND_ROW = 18
+
+
+class LayerSheet(Sheet):
+    """One layer from above, front edge below. The wheel zooms at the pointer, dragging moves, Shift drag measures."""
+
+    stepped = pyqtSignal(int)
+    """So many layers up, or down."""
+    pointed = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._tokens = DAY
+        self._frame: MapFrame | None = None
+        self._fitted_to: object = None
+        self._drag: QPointF | None = None
+        self._measured: tuple[QPointF, QPointF] | None = None
+        self.shows = {"parts": True, "supports": True}
+        self._paths: tuple[object, dict[str, QPainterPath]] = (None, {})
+        self.setMouseTracking(True)
+        self.setMinimumHeight(120)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Layer from above")
+
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours."""
+        self._tokens = tokens
+        self.update()
+
+    def refresh(self) -> None:
+        """Show the layer in hand."""
+        self.update()
+
+    @property
+    def layer(self) -> ShownLayer | None:
+        """The layer that is shown, once known."""
+        number = self.session.layer
+        return None if number is None else self.session.shown_layer(number)
+
+    # --- where things are; y runs up on the plate and down on the screen ---
+
+    def _frame_now(self) -> MapFrame:
+        job = self.session.job
+        seen = (self.size(), tuple((part.id, part.pose.x, part.pose.y) for part in job.parts))
+        if self._frame is None or self._fitted_to != seen:
+            self._fitted_to = seen
+            boxes = [part.bounds()[:, :2] for part in job.parts]
+            plate = np.array([[0.0, 0.0], [job.machine.plate.width, job.machine.plate.depth]])
+            low, high = (np.min(boxes, axis=(0, 1)), np.max(boxes, axis=(0, 1))) if boxes else plate
+            turned_low, turned_high = np.array([low[0], -high[1]]), np.array([high[0], -low[1]])
+            self._frame = MapFrame.fitted(turned_low, turned_high, self.width(), self.height(), 22.0)
+        return self._frame
+
+    def _place(self, at: QPointF) -> QPointF:
+        x, y = self._frame_now().to_plate(at.x(), at.y())
+        return QPointF(x, -y)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Zoom at the pointer."""
+        if event is not None:
+            at = event.position()
+            factor = 1.2 if event.angleDelta().y() > 0 else 1 / 1.2
+            self._frame = self._frame_now().zoomed(factor, at.x(), at.y())
+            self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Begin to move the view, with Shift to measure."""
+        if event is None:
+            return
+        self._drag = event.position()
+        is_measuring = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        at = self._place(event.position())
+        self._measured = (at, at) if is_measuring else None
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Say where the pointer is; move or measure while a button is held."""
+        if event is None:
+            return
+        at = self._place(event.position())
+        self.pointed.emit(f"{UNITS.number(at.x(), 2)}  {UNITS.length(at.y())}")
+        if self._drag is None or not event.buttons():
+            return
+        if self._measured is not None:
+            self._measured = (self._measured[0], at)
+        else:
+            step = event.position() - self._drag
+            self._frame = self._frame_now().panned(step.x(), step.y())
+            self._drag = event.position()
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """The drag has ended."""
+        self._drag = None
+
+    @property
+    def distance_mm(self) -> float | None:
+        """What is measured, if anything."""
+        if self._measured is None:
+            return None
+        step = self._measured[1] - self._measured[0]
+        return math.hypot(step.x(), step.y())
+
+    # --- drawing ---
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The layer with its marks, a legend and a ruler."""
+        painter, t = QPainter(self), self._tokens
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(t.card))
+        shown, frame = self.layer, self._frame_now()
+        if shown is None:
+            painter.setPen(QColor(t.muted))
+            words = "Cutting layers …" if self.session.job.parts else "No parts yet: nothing to cut."
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
+            return
+        painter.save()
+        painter.translate(frame.left, frame.top)
+        painter.scale(frame.scale, -frame.scale)
+        self._paint_layer(painter, shown, frame.scale)
+        painter.restore()
+        self._paint_legend(painter, shown)
+        self._paint_ruler(painter, frame)
+
+    def _paint_layer(self, painter: QPainter, shown: ShownLayer, scale: float) -> None:
+        t = self._tokens
+        paths = self._paths_of(shown)
+        fine = QPen(QColor(t.ink), 0)
+        if self.shows["parts"]:
+            painter.setPen(fine)
+            painter.setBrush(QColor(t.part_tints[0]))
+            painter.drawPath(paths["parts"])
+        if self.shows["supports"]:
+            painter.setPen(QPen(QColor(t.copper).darker(130), 0))
+            painter.setBrush(QColor(t.copper))
+            painter.drawPath(paths["supports"])
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor(t.copper), max(shown.line_mm, 1.2 / scale)))
+            painter.drawPath(paths["lines"])
+        if self.shows["parts"]:
+            for name, colour, style in (("thin", t.heather, Qt.BrushStyle.SolidPattern),
+                                        ("hanging", t.plum, Qt.BrushStyle.SolidPattern),
+                                        ("islands", t.stop, Qt.BrushStyle.NoBrush)):  # fmt: skip
+                painter.setBrush(QBrush(QColor(colour), style))
+                painter.setPen(QPen(QColor(colour), 2.5 / scale if name == "islands" else 0))
+                painter.drawPath(paths[name])
+        if self._measured is not None:
+            painter.setPen(QPen(QColor(t.ivy), 2 / scale))
+            painter.drawLine(QLineF(*self._measured))
+
+    def _paths_of(self, shown: ShownLayer) -> dict[str, QPainterPath]:
+        if self._paths[0] is not shown:
+            marks = shown.marks
+            ways = {"parts": shown.parts, "supports": shown.supports, "thin": marks.thin, "hanging": marks.hanging,
+                    "islands": marks.islands}  # fmt: skip
+            made = {name: _path(some, closes=True) for name, some in ways.items()}
+            made["lines"] = _path(shown.lines, closes=False)
+            self._paths = (shown, made)
+        return self._paths[1]
+
+    def _paint_legend(self, painter: QPainter, shown: ShownLayer) -> None:
+        t, marks = self._tokens, shown.marks
+        entries = [("parts", t.part_tints[0], bool(shown.parts) and self.shows["parts"]),
+                   ("supports", t.copper, bool(shown.supports or shown.lines) and self.shows["supports"]),
+                   (HANGING, t.plum, bool(marks.hanging)), (ISLAND, t.stop, bool(marks.islands)),
+                   (THIN, t.heather, bool(marks.thin))]  # fmt: skip
+        there = [(words, colour) for words, colour, is_there in entries if is_there]
+        wide = 26 + max([0, *(painter.fontMetrics().horizontalAdvance(words) for words, _ in there)])
+        if there:
+            backing = QColor(t.card)
+            backing.setAlpha(220)
+            painter.fillRect(QRectF(4, 4, wide + 6, _LEGEND_ROW * len(there) + 6), backing)
+        for number, (words, colour) in enumerate(there):
+            y = 8 + _LEGEND_ROW * number
+            painter.setPen(QPen(QColor(colour), 2 if words == ISLAND else 0))
+            painter.setBrush(Qt.BrushStyle.NoBrush if words == ISLAND else QColor(colour))
+            painter.drawRect(QRectF(10, y + 2, 11, 10))
+            painter.setPen(QColor(t.ink))
+            painter.drawText(QRectF(28, y - 1, wide, 16), Qt.AlignmentFlag.AlignVCenter, words)
+
+    def _paint_ruler(self, painter: QPainter, frame: MapFrame) -> None:
+        t = self._tokens
+        length = round_length(110 / frame.scale)
+        wide = length * frame.scale
+        left, y = 12.0, self.height() - 12.0
+        painter.setPen(QPen(QColor(t.ink), 1.4))
+        painter.drawLine(QPointF(left, y), QPointF(left + wide, y))
+        for x in (left, left + wide):
+            painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 1))
+        words = UNITS.length(length, 2 if length < 1 else 0)
+        painter.drawText(QPointF(left + wide + 8, y + 3), words)
+        right = "from above, front edge below"
+        if self.distance_mm is not None:
+            right = f"measured {UNITS.length(self.distance_mm)}  ·  {right}"
+        painter.setPen(QColor(t.muted))
+        box = QRectF(self.width() - 380, self.height() - 22, 370, 18)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, right)
+
+
+def _path(ways: tuple[Floats, ...], *, closes: bool) -> QPainterPath:
+    """Ways (k, 2) as one path; holes are left open by their sense of turning."""
+    path = QPainterPath()
+    path.setFillRule(Qt.FillRule.WindingFill)
+    for way in ways:
+        path.addPolygon(QPolygonF([QPointF(x, y) for x, y in way.tolist()]))
+        if closes:
+            path.closeSubpath()
+    return path

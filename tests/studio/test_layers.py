@@ -1,0 +1,207 @@
+"""Layers: stepping, what is shown and marked, the estimate, machine files; the height strip."""
+
+from __future__ import annotations
+
+import pytest
+from machine_readers import read_common_layers, ring_area
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog
+
+from lean_trellis.core.derive.layers import ESTIMATE
+from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.job.edits import change_support, set_build_offset
+from lean_trellis.core.layers.durations import hours_in_words
+from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.studio.pictures import wait_until
+
+
+@pytest.fixture
+def layers(with_parts):
+    """A ball and a box on supports, with their layers."""
+    user = with_parts(ball(4, subdivisions=3), box((10, 8, 4)))
+    user.press(user.station("supports").support_all)
+    user.settle()
+    bench = user.station("layers")
+    user.settle()
+    return user, bench
+
+
+def told(bench):
+    """What is said of the layer in hand."""
+    return {cells[0]: cells[1] for _, cells in bench.facts._model.rows}
+
+
+def test_the_layer_in_hand_shows_its_areas_and_steps_by_every_way_there_is(layers):
+    user, bench = layers
+    profile = user.session.profile()
+    assert user.session.layer == len(profile) // 2
+    user.type_into(bench.number, "150")
+    user.settle()
+    assert user.session.layer == 149
+    assert told(bench)["Parts"] == f"{profile.part_mm2[149]:,.1f} mm²"
+    assert bench.height_field.value == pytest.approx(profile.tops[149], abs=1e-3)
+    for name, number in (
+        ("layers.step10", 159),
+        ("layers.step-1", 158),
+        ("layers.step1", 159),
+        ("layers.step-10", 149),
+    ):
+        user.press(user.field(name))
+        assert user.session.layer == number
+    user.type_into(bench.height_field, "5.0")
+    assert profile.tops[user.session.layer] == pytest.approx(5.0)
+    strip = user.window.views.strip
+    strip.setFocus()
+    before = user.session.layer
+    for key, step in ((Qt.Key.Key_Up, 1), (Qt.Key.Key_PageUp, 11), (Qt.Key.Key_Down, 10), (Qt.Key.Key_PageDown, 0)):
+        user.key(key)
+        assert user.session.layer == before + step
+    user.key(Qt.Key.Key_End)
+    assert user.session.layer == len(profile) - 1
+    user.type_into(bench.number, "99999")
+    assert user.session.layer == len(profile) - 1, "the nearest there is"
+
+
+def test_a_click_and_a_drag_in_the_strip_choose_the_layer_there(layers):
+    user, _ = layers
+    strip, profile = user.window.views.strip, user.session.profile()
+    y = round(strip.y_of(6.0))
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPoint(20, y))
+    assert profile.tops[user.session.layer] == pytest.approx(6.0, abs=0.1)
+    QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=QPoint(20, y))
+    QTest.mouseMove(strip, QPoint(20, round(strip.y_of(3.0))))
+    QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=QPoint(20, round(strip.y_of(3.0))))
+    wait_until(lambda: abs(profile.tops[user.session.layer] - 3.0) < 0.1)
+
+
+def test_what_is_above_is_lifted_away_and_comes_back(layers):
+    user, bench = layers
+    user.type_into(bench.height_field, "6.0")
+    user.settle()
+    cuts = user.session.cuts()
+    part = user.session.job.parts[1]
+    assert cuts.parts[part.id].face.area == pytest.approx(80.0)
+    user.press(bench.lifts)
+    assert user.session.cuts() is None
+    user.press(bench.lifts)
+    user.settle()
+    assert user.session.cuts() is not None
+    user.station("release")
+    assert user.session.cuts() is None
+
+
+def test_the_drawn_layer_is_the_outline_and_parts_and_supports_can_be_left_out(layers):
+    user, bench = layers
+    user.type_into(bench.height_field, "6.0")
+    user.settle()
+    shown = bench.sheet.layer
+    areas = [abs(ring_area(ring)) for ring in shown.parts]
+    assert sum(areas) == pytest.approx(float(told(bench)["Parts"].split()[0]), rel=1e-3)
+
+    def drawn():
+        picture = bench.sheet.grab().toImage()
+        middle = bench.sheet._frame_now()
+        x, y = middle.to_screen(*(user.session.job.parts[1].bounds().mean(axis=0)[:2] * [1, -1]))
+        return picture.pixelColor(round(x), round(y)).name()
+
+    with_parts = drawn()
+    user.press(bench.parts)
+    assert drawn() != with_parts
+    user.press(bench.parts)
+    assert drawn() == with_parts
+
+
+def test_distances_are_measured_in_the_layer(layers):
+    _, bench = layers
+    sheet = bench.sheet
+    frame = sheet._frame_now()
+    begin, end = QPoint(60, 60), QPoint(160, 60)
+    QTest.mousePress(sheet, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, begin)
+    from PyQt6.QtCore import QEvent
+    from PyQt6.QtGui import QMouseEvent
+
+    move = QMouseEvent(QEvent.Type.MouseMove, QPointF(end), sheet.mapToGlobal(QPointF(end)), Qt.MouseButton.NoButton,
+                       Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier)  # fmt: skip
+    sheet.mouseMoveEvent(move)
+    QTest.mouseRelease(sheet, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, end)
+    assert sheet.distance_mm == pytest.approx(100 / frame.scale)
+
+
+def test_playing_steps_upward_until_escape(layers):
+    user, bench = layers
+    user.type_into(bench.number, "3")
+    user.press(bench.play)
+    wait_until(lambda: user.session.layer > 6)
+    user.window.setFocus()
+    user.key(Qt.Key.Key_Escape)
+    assert not bench.play.isChecked()
+    stopped = user.session.layer
+    QTest.qWait(200)
+    assert user.session.layer == stopped
+
+
+def test_the_estimate_follows_the_job_and_is_never_shown_out_of_date(layers):
+    user, bench = layers
+    found = Pipeline().graph.get(ESTIMATE, None, user.session.job)
+    assert hours_in_words(found.build_seconds) in bench.total.text()
+    assert f"{found.cost:,.2f} EUR" in bench.total.text()
+    assert len(bench.bodies.keys()) == 3
+    support = user.session.job.supports[0]
+    user.session.do(lambda job: change_support(job, support.id, "spacing", 4.0))
+    assert bench.total.text() == "Estimating …"
+    assert bench.bodies.keys() == []
+    assert bench.fact().mark in ("open", "stale")
+    user.settle()
+    changed = Pipeline().graph.get(ESTIMATE, None, user.session.job)
+    assert changed.material_grams < found.material_grams
+    assert f"{changed.cost:,.2f} EUR" in bench.total.text()
+
+
+def test_one_support_changed_is_cut_again_and_no_other(layers):
+    user, _ = layers
+    from lean_trellis.core.derive.graph import Graph
+    from lean_trellis.core.derive.layers import LAYER_PROFILE
+
+    job, graph = user.session.job, Graph()
+    graph.get(LAYER_PROFILE, None, job)
+    graph.made.clear()
+    support = job.supports[0]
+    graph.get(LAYER_PROFILE, None, change_support(job, support.id, "tip_diameter", 0.9).job)
+    cut = [(name, subject.id) for name, subject in graph.made if name.endswith(" layers")]
+    assert cut == [("support layers", support.id)]
+
+
+def test_marks_say_what_hangs_and_what_begins_in_the_air(with_parts):
+    user = with_parts(ball(4, subdivisions=3))
+    user.session.do(lambda job: set_build_offset(job, [job.parts[0].id], 3.0))
+    bench = user.station("layers")
+    user.settle()
+    user.type_into(bench.height_field, "3.04")
+    user.settle()
+    assert told(bench)["Pieces that begin in the air"] == "1"
+    assert float(told(bench)["Hangs over the layer below"].split()[0]) > 0.1
+    user.type_into(bench.height_field, "7.0")
+    user.settle()
+    assert told(bench)["Pieces that begin in the air"] == "0"
+    assert told(bench)["Hangs over the layer below"] == "0.00 mm²"
+
+
+def test_a_machine_file_is_written_and_a_wrong_name_is_refused(layers, tmp_path, monkeypatch):
+    user, bench = layers
+    for name, words in (("friday.cli", "Wrote"), ("friday.gcode", "takes no .gcode file of layers")):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), ""))
+        user.press(bench.write)
+        user.settle()
+        assert words in user.window.status.message.text()
+    read = read_common_layers(tmp_path / "friday.cli")
+    assert len(read.layers) == len(user.session.profile())
+    assert not (tmp_path / "friday.gcode").exists()
+
+
+def test_without_parts_it_is_said(user):
+    bench = user.station("layers")
+    assert bench.where.text() == "no parts yet"
+    assert not bench.write.isEnabled()
+    assert bench.fact().words == "no parts yet"
+    assert user.session.is_settled
