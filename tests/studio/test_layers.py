@@ -34,11 +34,11 @@ def told(bench):
 
 def test_the_layer_in_hand_shows_its_areas_and_steps_by_every_way_there_is(layers):
     user, bench = layers
-    profile = user.session.profile()
-    assert user.session.layer == len(profile) // 2
+    profile = user.session.layers.profile()
+    assert user.session.layers.number == len(profile) // 2
     user.type_into(bench.number, "150")
     user.settle()
-    assert user.session.layer == 149
+    assert user.session.layers.number == 149
     assert told(bench)["Parts"] == f"{profile.part_mm2[149]:,.1f} mm²"
     assert bench.height_field.value == pytest.approx(profile.tops[149], abs=1e-3)
     for name, number in (
@@ -48,31 +48,31 @@ def test_the_layer_in_hand_shows_its_areas_and_steps_by_every_way_there_is(layer
         ("layers.step-10", 149),
     ):
         user.press(user.field(name))
-        assert user.session.layer == number
+        assert user.session.layers.number == number
     user.type_into(bench.height_field, "5.0")
-    assert profile.tops[user.session.layer] == pytest.approx(5.0)
+    assert profile.tops[user.session.layers.number] == pytest.approx(5.0)
     strip = user.window.views.strip
     strip.setFocus()
-    before = user.session.layer
+    before = user.session.layers.number
     for key, step in ((Qt.Key.Key_Up, 1), (Qt.Key.Key_PageUp, 11), (Qt.Key.Key_Down, 10), (Qt.Key.Key_PageDown, 0)):
         user.key(key)
-        assert user.session.layer == before + step
+        assert user.session.layers.number == before + step
     user.key(Qt.Key.Key_End)
-    assert user.session.layer == len(profile) - 1
+    assert user.session.layers.number == len(profile) - 1
     user.type_into(bench.number, "99999")
-    assert user.session.layer == len(profile) - 1, "the nearest there is"
+    assert user.session.layers.number == len(profile) - 1, "the nearest there is"
 
 
 def test_a_click_and_a_drag_in_the_strip_choose_the_layer_there(layers):
     user, _ = layers
-    strip, profile = user.window.views.strip, user.session.profile()
+    strip, profile = user.window.views.strip, user.session.layers.profile()
     y = round(strip.y_of(6.0))
     QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPoint(20, y))
-    assert profile.tops[user.session.layer] == pytest.approx(6.0, abs=0.1)
+    assert profile.tops[user.session.layers.number] == pytest.approx(6.0, abs=0.1)
     QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=QPoint(20, y))
     QTest.mouseMove(strip, QPoint(20, round(strip.y_of(3.0))))
     QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=QPoint(20, round(strip.y_of(3.0))))
-    wait_until(lambda: abs(profile.tops[user.session.layer] - 3.0) < 0.1)
+    wait_until(lambda: abs(profile.tops[user.session.layers.number] - 3.0) < 0.1)
 
 
 def test_what_is_above_is_lifted_away_and_comes_back(layers):
@@ -132,13 +132,13 @@ def test_playing_steps_upward_until_escape(layers):
     user, bench = layers
     user.type_into(bench.number, "3")
     user.press(bench.play)
-    wait_until(lambda: user.session.layer > 6)
+    wait_until(lambda: user.session.layers.number > 6)
     user.window.setFocus()
     user.key(Qt.Key.Key_Escape)
     assert not bench.play.isChecked()
-    stopped = user.session.layer
+    stopped = user.session.layers.number
     QTest.qWait(200)
-    assert user.session.layer == stopped
+    assert user.session.layers.number == stopped
 
 
 def test_the_estimate_follows_the_job_and_is_never_shown_out_of_date(layers):
@@ -195,7 +195,7 @@ def test_a_machine_file_is_written_and_a_wrong_name_is_refused(layers, tmp_path,
         user.settle()
         assert words in user.window.status.message.text()
     read = read_common_layers(tmp_path / "friday.cli")
-    assert len(read.layers) == len(user.session.profile())
+    assert len(read.layers) == len(user.session.layers.profile())
     assert not (tmp_path / "friday.gcode").exists()
 
 

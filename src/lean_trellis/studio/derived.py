@@ -16,15 +16,12 @@ from lean_trellis.core.checks import Finding
 from lean_trellis.core.derive.checks import FINDINGS
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.key import Key, token
-from lean_trellis.core.derive.layers import ESTIMATE, LAYER_PROFILE, LAYERED_BODIES
 from lean_trellis.core.derive.node import Node, Subject
 from lean_trellis.core.derive.parts import ISLANDS
 from lean_trellis.core.derive.pipeline import REGION_FACTS, RegionFacts
 from lean_trellis.core.derive.statics import FIGURES
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job import Job
-from lean_trellis.core.layers.estimate import Estimate
-from lean_trellis.core.layers.profile import Profile
 from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.overhang import Island
 from lean_trellis.core.parts.part import Part
@@ -36,7 +33,6 @@ from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.hatched import HATCH, Hatch, HatchPicked, selected_key
-from lean_trellis.studio.layer_portions import ShownLayer, ShowPortion, portion_of
 from lean_trellis.studio.requests import Derive
 from lean_trellis.studio.section_cut import CutOpen, Cuts, SectionPlane
 from lean_trellis.studio.selection import PickedFaces, Selection
@@ -56,6 +52,7 @@ from lean_trellis.studio.shown import (
     Totals,
     shown_nodes,
 )
+from lean_trellis.studio.shown_layers import ShownLayers
 from lean_trellis.studio.worker import Worker
 
 
@@ -89,10 +86,9 @@ class Derived(QObject):
         self._running_key: Key | None = None
         self._running_title = ""
         self._section: SectionPlane | None = None
-        self._wants_layers = False
-        self._layer: int | None = None
         self._due = single_shot(self, 0)
         self._due.timeout.connect(self._pump)
+        self.layers = ShownLayers(self.graph, lambda: self.job, lambda: self._due.start())
 
     @property
     def part(self) -> Part | None:
@@ -221,59 +217,6 @@ class Derived(QObject):
         structures = tuple((one.id, self.graph.key(self._shown.structure, one, job)) for one in supports)
         return Key("section", (plane, bodies, structures)), partial(CutOpen, plane, parts, supports, job)
 
-    # --- layers ---
-
-    @property
-    def layer(self) -> int | None:
-        """The number of the layer in hand; None before the layers have been asked for."""
-        return self._layer
-
-    def want_layers(self) -> None:
-        """From now on the build is cut into layers and its estimate is worked out."""
-        if not self._wants_layers:
-            self._wants_layers = True
-            self._due.start()
-
-    def forget_layers(self) -> None:
-        """Another job: nobody has asked for its layers yet."""
-        self._wants_layers, self._layer = False, None
-
-    def show_layer(self, number: int) -> None:
-        """Take a layer in hand: it is found before all others."""
-        if number != self._layer:
-            self._layer = number
-            self._due.start()
-
-    def profile(self) -> Profile | None:
-        """Areas by height of the build as it is now, once known."""
-        return self.graph.known(LAYER_PROFILE, None, self.job) if self._wants_layers else None
-
-    def estimate(self) -> Estimate | None:
-        """What the build takes as it is now, once known."""
-        return self.graph.known(ESTIMATE, None, self.job) if self._wants_layers else None
-
-    def shown_layer(self, number: int) -> ShownLayer | None:
-        """A layer of the build as it is now, once known."""
-        known = self.graph.kept(self._portion_key(portion_of(number)))
-        return None if known is None else known.get(number)
-
-    def _portion_key(self, portion: int) -> Key:
-        job = self.job
-        marked = (job.material.detection.critical_angle, job.support_every, token(job.material), job.surface)
-        return Key("layers shown", (self.graph.key(LAYERED_BODIES, None, job), portion, marked))
-
-    def _layers_wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
-        """The layer in hand with those near it, where layers are looked at; then the profile, then the estimate."""
-        job = self.job
-        if not self._wants_layers or not job.parts:
-            return
-        if self._layer is not None:
-            here = portion_of(self._layer)
-            for portion in (here, here + 1, here - 1):
-                yield self._portion_key(portion), "Cutting layers", partial(ShowPortion, job, portion)
-        for node, title in ((LAYER_PROFILE, "Cutting layers"), (ESTIMATE, "Estimating")):
-            yield self.graph.key(node, None, job), title, partial(Derive, node, None, job)
-
     def problem_of(self, support: Support) -> TrellisError | None:
         """Why a support has no bars: its values were refused, or the work was cancelled."""
         return self._held_back.get(self.graph.key(self._shown.structure, support, self.job))
@@ -358,7 +301,7 @@ class Derived(QObject):
         for node, subject, title in self._asked_for():
             key = self.graph.key(node, subject, job)
             yield key, title, partial(Derive, node, subject, job)
-        yield from self._layers_wanted()
+        yield from self.layers.wanted()
 
     def _missing(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
         return (entry for entry in self._wanted() if not self.graph.has(entry[0]) and entry[0] not in self._held_back)

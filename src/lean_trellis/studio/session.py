@@ -128,7 +128,7 @@ class Session(Derived):
             self.said.emit("caution", f"{path.name} is open in another window: save under another name")
         self.selection = Selection((job.parts[0].id,)) if job.parts else Selection()
         self._held_back.clear()
-        self.forget_layers()
+        self.layers.forget()
         self.file_changed.emit()
         self.selection_changed.emit()
         self._job_moved_on()

@@ -108,22 +108,22 @@ class LayersStation(Station):
 
     def go_to(self, number: int) -> None:
         """Take a layer in hand by its number from 0; the nearest there is."""
-        profile = self.session.profile()
+        profile = self.session.layers.profile()
         if profile is not None and len(profile):
             number = int(profile.numbers[profile.place_of(number)])
-        self.session.show_layer(number)
+        self.session.layers.show(number)
         self._show_cut()
         self.refresh()
 
     def step(self, count: int) -> None:
         """So many layers up, or down. At the top playing ends."""
-        before = self.session.layer
+        before = self.session.layers.number
         self.go_to((before or 0) + count)
-        if self.session.layer == before:
+        if self.session.layers.number == before:
             self.play.setChecked(False)
 
     def _go_to_height(self, height_mm: float) -> None:
-        profile = self.session.profile()
+        profile = self.session.layers.profile()
         if profile is not None and len(profile):
             self.go_to(profile.number_at(height_mm))
 
@@ -152,7 +152,7 @@ class LayersStation(Station):
 
     def _show_cut(self) -> None:
         """Lift away what lies above the layer in hand; not on a belt, whose layers are tilted."""
-        profile, number = self.session.profile(), self.session.layer
+        profile, number = self.session.layers.profile(), self.session.layers.number
         height = None
         if self.lifts.isChecked() and profile is not None and len(profile) and number is not None:
             height = float(profile.tops[profile.place_of(number)]) - self.session.job.layer_height / 2
@@ -184,12 +184,12 @@ class LayersStation(Station):
     def refresh(self) -> None:
         """Show the layer in hand and the estimate."""
         session = self.session
-        session.want_layers()
-        profile, estimate = session.profile(), session.estimate()
+        session.layers.want()
+        profile, estimate = session.layers.profile(), session.layers.estimate()
         if profile is not None and len(profile):
-            number = session.layer
+            number = session.layers.number
             if number is None or not profile.numbers[0] <= number <= profile.numbers[-1]:
-                session.show_layer(int(profile.numbers[len(profile) // 2 if number is None else -1]))
+                session.layers.show(int(profile.numbers[len(profile) // 2 if number is None else -1]))
                 self._show_cut()
         self._show_where(profile)
         self._show_facts(profile, estimate)
@@ -199,7 +199,7 @@ class LayersStation(Station):
         self.sheet.refresh()
 
     def _show_where(self, profile: Profile | None) -> None:
-        number = self.session.layer
+        number = self.session.layers.number
         is_known = profile is not None and len(profile) > 0 and number is not None
         if not self.session.job.parts:
             self.where.setText("no parts yet")
@@ -218,13 +218,13 @@ class LayersStation(Station):
             self.height_field.show_value(None)
 
     def _show_facts(self, profile: Profile | None, estimate: Estimate | None) -> None:
-        number = self.session.layer
+        number = self.session.layers.number
         rows: list[tuple[str, tuple[str, str]]] = []
         if profile is not None and len(profile) and number is not None:
             place = profile.place_of(number)
             rows = [("parts", ("Parts", f"{profile.part_mm2[place]:,.1f} mm²")),
                     ("supports", ("Supports", f"{profile.support_mm2[place]:,.1f} mm²"))]  # fmt: skip
-            shown = self.session.shown_layer(number)
+            shown = self.session.layers.shown(number)
             if shown is not None:
                 marks = shown.marks
                 rows += [("hanging", ("Hangs over the layer below", f"{marks.hanging_mm2:,.2f} mm²")),
@@ -263,7 +263,7 @@ class LayersStation(Station):
         """How many layers there are, and how long they take."""
         if not self.session.job.parts:
             return Fact("open", "no parts yet")
-        profile, estimate = self.session.profile(), self.session.estimate()
+        profile, estimate = self.session.layers.profile(), self.session.layers.estimate()
         if profile is None:
             return Fact("open", "not cut yet")
         if estimate is None:

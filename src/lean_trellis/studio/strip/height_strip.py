@@ -53,7 +53,7 @@ class HeightStrip(QWidget):
         return self.height() - _FOOT - (height_mm - low) / max(high - low, 1e-9) * (self.height() - _TOP - _FOOT)
 
     def _range(self) -> tuple[float, float]:
-        profile = self._session.profile()
+        profile = self._session.layers.profile()
         if profile is None or not len(profile):
             return 0.0, self._session.job.machine.height
         return min(0.0, float(profile.tops[0])), float(profile.tops[-1])
@@ -61,18 +61,18 @@ class HeightStrip(QWidget):
     # --- stepping ---
 
     def _choose(self, y: float) -> None:
-        profile = self._session.profile()
+        profile = self._session.layers.profile()
         if profile is not None and len(profile):
             self.chosen.emit(profile.number_at(self._height_at(y)))
 
     def _step(self, layers: int) -> None:
-        profile, number = self._session.profile(), self._session.layer
+        profile, number = self._session.layers.profile(), self._session.layers.number
         if profile is not None and len(profile) and number is not None:
             self.chosen.emit(int(profile.numbers[profile.place_of(number + layers)]))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Choose the layer under the pointer; where nothing is known yet, ask for it."""
-        self._session.want_layers()
+        self._session.layers.want()
         if event is not None:
             self._choose(event.position().y())
 
@@ -109,7 +109,7 @@ class HeightStrip(QWidget):
         painter.drawLine(0, 0, 0, self.height())
         painter.setPen(QColor(t.muted))
         middle = self.width() / 2
-        profile = self._session.profile()
+        profile = self._session.layers.profile()
         painter.drawText(QRectF(2, 5, self.width() - 4, 16), Qt.AlignmentFlag.AlignHCenter, self._top_words())
         painter.drawText(QRectF(2, self.height() - 18, self.width() - 4, 16), Qt.AlignmentFlag.AlignHCenter, "0")
         painter.setPen(QPen(QColor(t.line), 1))
@@ -126,7 +126,7 @@ class HeightStrip(QWidget):
             painter.drawRect(QRectF(1.5, 0.5, self.width() - 2, self.height() - 1))
 
     def _top_words(self) -> str:
-        return UNITS.length(self._range()[1], 1) if self._session.profile() is not None else ""
+        return UNITS.length(self._range()[1], 1) if self._session.layers.profile() is not None else ""
 
     def _paint_side(self, painter: QPainter, tops: Floats, widths: Floats, colour: str, side: int) -> None:
         """One half: the widest of the layers that share a row of pixels."""
@@ -147,7 +147,7 @@ class HeightStrip(QWidget):
         t = self._tokens
         painter.setPen(Qt.PenStyle.NoPen)
         for finding in self._session.findings() or ():
-            if finding.at_mm is None or finding.severity == "note" or self._session.profile() is None:
+            if finding.at_mm is None or finding.severity == "note" or self._session.layers.profile() is None:
                 continue
             y = self.y_of(finding.at_mm[2])
             painter.setBrush(QColor(t.stop if finding.severity == "stop" else t.caution))
@@ -158,7 +158,7 @@ class HeightStrip(QWidget):
                 painter.drawPolygon(QPolygonF([QPointF(x, y - 4), QPointF(x + 4, y + 3), QPointF(x - 4, y + 3)]))
 
     def _paint_layer(self, painter: QPainter) -> None:
-        profile, number = self._session.profile(), self._session.layer
+        profile, number = self._session.layers.profile(), self._session.layers.number
         if profile is None or not len(profile) or number is None:
             return
         y = self.y_of(float(profile.tops[profile.place_of(number)]))

@@ -54,8 +54,8 @@ class LayerSheet(Sheet):
     @property
     def layer(self) -> ShownLayer | None:
         """The layer that is shown, once known."""
-        number = self.session.layer
-        return None if number is None else self.session.shown_layer(number)
+        number = self.session.layers.number
+        return None if number is None else self.session.layers.shown(number)
 
     # --- where things are; y runs up on the plate and down on the screen ---
 

@@ -1,0 +1,79 @@
+"""The layers that the window looks at: which one is in hand, what is known of it, what is wanted of the worker."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import Any
+
+from lean_trellis.core.derive.graph import Graph
+from lean_trellis.core.derive.key import Key, token
+from lean_trellis.core.derive.layers import ESTIMATE, LAYER_PROFILE, LAYERED_BODIES
+from lean_trellis.core.job import Job
+from lean_trellis.core.layers.estimate import Estimate
+from lean_trellis.core.layers.profile import Profile
+from lean_trellis.studio.layer_portions import ShownLayer, ShowPortion, portion_of
+from lean_trellis.studio.requests import Derive
+
+
+class ShownLayers:
+    """Layers of a job are cut, and its estimate made, once somebody has asked for them.
+
+    `job` gives the job as it is now; `changed` is called when something else is wanted.
+    """
+
+    def __init__(self, graph: Graph, job: Callable[[], Job], changed: Callable[[], None]) -> None:
+        self._graph, self._job, self._changed = graph, job, changed
+        self._is_wanted = False
+        self._number: int | None = None
+
+    @property
+    def number(self) -> int | None:
+        """The number of the layer in hand; None before the layers have been asked for."""
+        return self._number
+
+    def want(self) -> None:
+        """From now on the build is cut into layers and its estimate is worked out."""
+        if not self._is_wanted:
+            self._is_wanted = True
+            self._changed()
+
+    def forget(self) -> None:
+        """Another job: nobody has asked for its layers yet."""
+        self._is_wanted, self._number = False, None
+
+    def show(self, number: int) -> None:
+        """Take a layer in hand: it is found before all others."""
+        if number != self._number:
+            self._number = number
+            self._changed()
+
+    def profile(self) -> Profile | None:
+        """Areas by height of the build as it is now, once known."""
+        return self._graph.known(LAYER_PROFILE, None, self._job()) if self._is_wanted else None
+
+    def estimate(self) -> Estimate | None:
+        """What the build takes as it is now, once known."""
+        return self._graph.known(ESTIMATE, None, self._job()) if self._is_wanted else None
+
+    def shown(self, number: int) -> ShownLayer | None:
+        """A layer of the build as it is now, once known."""
+        known: dict[int, ShownLayer] | None = self._graph.kept(self._portion_key(portion_of(number)))
+        return None if known is None else known.get(number)
+
+    def _portion_key(self, portion: int) -> Key:
+        job = self._job()
+        marked = (job.support_every, token(job.material), token(job.machine), job.surface)
+        return Key("layers shown", (self._graph.key(LAYERED_BODIES, None, job), portion, marked))
+
+    def wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
+        """The layer in hand with those near it; then the profile, then the estimate: keys, titles, requests."""
+        job = self._job()
+        if not self._is_wanted or not job.parts:
+            return
+        if self._number is not None:
+            here = portion_of(self._number)
+            for portion in (here, here + 1, here - 1):
+                yield self._portion_key(portion), "Cutting layers", partial(ShowPortion, job, portion)
+        for node, title in ((LAYER_PROFILE, "Cutting layers"), (ESTIMATE, "Estimating")):
+            yield self._graph.key(node, None, job), title, partial(Derive, node, None, job)
