@@ -11,7 +11,7 @@ from lean_trellis.core.derive.layers import LAYERED_BODIES
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job import Job
 from lean_trellis.core.layers.build import LayeredBody
-from lean_trellis.core.layers.marks import Marks, marks_of
+from lean_trellis.core.layers.marks import LayerMarks, marks_of
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.shop.material import value_or
 
@@ -27,7 +27,7 @@ class ShownLayer:
     supports: tuple[Floats, ...]
     lines: tuple[Floats, ...]
     line_mm: float
-    marks: Marks
+    marks: LayerMarks
 
 
 def portion_of(number: int) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from lean_trellis.core.layers.assembly import Body, assembled
+from lean_trellis.core.layers.assembly import AssembledBody, assembled
 from lean_trellis.core.layers.plan import LayerPlan
 from lean_trellis.core.layers.purge import purge_volume
 from lean_trellis.core.layers.work import Work
@@ -19,7 +19,7 @@ def body(first, last, at, *, seconds=5.0, is_other=False, cause="parts"):
     count = len(numbers)
     ends = np.tile(np.array(at, float), (count, 1))
     work = Work(numbers, np.full(count, seconds), np.zeros((count, 6)), np.zeros(count), ends, ends)
-    return Body(work, cause, is_other, first, last)
+    return AssembledBody(work, cause, is_other, first, last)
 
 
 def test_a_powder_bed_spreads_every_layer_and_goes_from_body_to_body(library):

@@ -10,11 +10,13 @@ from machine_readers import Planner
 
 from lean_trellis.core.layers.motion import Motion
 from lean_trellis.core.layers.paths import Kind, Paths
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 
 
 def paths_of(*ways):
-    return Paths.of_ways(Ways.of_rings([np.array(way, float) for way in ways], np.zeros(len(ways))), Kind.FILL, 0.4)
+    return Paths.of_ways(
+        LayerWays.of_rings([np.array(way, float) for way in ways], np.zeros(len(ways))), Kind.FILL, 0.4
+    )
 
 
 def motion(**changes):

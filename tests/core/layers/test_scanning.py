@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from lean_trellis.core.layers import LayerPlan, layered
 from lean_trellis.core.layers.scanning import Rings, scanned
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.mesh.primitives import ball
 from lean_trellis.core.mesh.topology import build_topology
 
@@ -17,7 +17,7 @@ SQUARE = np.array([[0, 0], [10, 0], [10, 10], [0, 10.0]])
 
 
 def rings(*ways):
-    return Rings.of_ways(Ways.of_rings(list(ways), np.zeros(len(ways))))
+    return Rings.of_ways(LayerWays.of_rings(list(ways), np.zeros(len(ways))))
 
 
 @pytest.mark.parametrize("angle", [0.0, 30.0, 90.0, 211.0])

@@ -7,14 +7,14 @@ import pytest
 
 from lean_trellis.core.layers.motion import Motion
 from lean_trellis.core.layers.paths import Kind, Paths
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.layers.work import work_of
 
 PLAIN = Motion((10.0, 10.0, 20.0, 10.0, 10.0, 10.0), 100.0)
 
 
 def test_layers_are_summed_by_kind_with_the_ways_between_their_own_paths():
-    ways = Ways.of_rings([np.array([[0, 0], [10, 0.0]]), np.array([[10, 5], [0, 5.0]]), np.array([[0, 0], [0, 4.0]])],
+    ways = LayerWays.of_rings([np.array([[0, 0], [10, 0.0]]), np.array([[10, 5], [0, 5.0]]), np.array([[0, 0], [0, 4.0]])],
                          np.array([0, 0, 2]))  # fmt: skip
     paths = Paths(ways, np.array([Kind.OUTLINE, Kind.FILL, Kind.FILL]), np.array([0.4, 0.5, 0.5]))
     work = work_of(paths, np.array([7, 8, 9]), PLAIN)

@@ -51,7 +51,7 @@ class Assembly:
 
 
 @dataclass(frozen=True, eq=False)
-class Body:
+class AssembledBody:
     """What assembling needs to know of a body: its work, in which layers it is, what it is called among causes."""
 
     work: Work
@@ -62,7 +62,9 @@ class Body:
     """The numbers of its lowest and highest layer."""
 
 
-def assembled(bodies: Sequence[Body], plan: LayerPlan, machine: Machine, constants: Mapping[str, Constant]) -> Assembly:
+def assembled(
+    bodies: Sequence[AssembledBody], plan: LayerPlan, machine: Machine, constants: Mapping[str, Constant]
+) -> Assembly:
     """Put bodies in order and sum up what each layer takes, by the process."""
     low = min([0, *(body.low for body in bodies)])
     high = max([low - 1, *(body.high for body in bodies)])
@@ -83,7 +85,7 @@ def assembled(bodies: Sequence[Body], plan: LayerPlan, machine: Machine, constan
     return Assembly(numbers, numbers[turns[0]], turns[1], changes, purge, seconds)
 
 
-def _held(bodies: Sequence[Body], numbers: Longs, is_other: bool) -> Bools:
+def _held(bodies: Sequence[AssembledBody], numbers: Longs, is_other: bool) -> Bools:
     """(l,): whether a layer holds something of one of the two materials."""
     has = np.zeros(len(numbers), bool)
     for body in bodies:
@@ -100,7 +102,9 @@ def _purges(thicknesses: Floats, machine: Machine, constants: Mapping[str, Const
     return {float(high): purge_path(machine.purge_tower, volume, width, float(high)) for high in thicknesses}
 
 
-def _turns(bodies: Sequence[Body], numbers: Longs, changes: Changes, *, has_purge: bool) -> tuple[Longs, Longs]:
+def _turns(
+    bodies: Sequence[AssembledBody], numbers: Longs, changes: Changes, *, has_purge: bool
+) -> tuple[Longs, Longs]:
     """(t,) the place of the layer and (t,) the body of each turn, in the order of building."""
     layers = [body.work.numbers - numbers[0] for body in bodies]
     places = np.concatenate([np.zeros(0, np.int64), *layers])
@@ -118,7 +122,7 @@ def _turns(bodies: Sequence[Body], numbers: Longs, changes: Changes, *, has_purg
 
 
 def _seconds(
-    bodies: Sequence[Body],
+    bodies: Sequence[AssembledBody],
     turns: tuple[Longs, Longs],
     numbers: Longs,
     thickness: Floats,

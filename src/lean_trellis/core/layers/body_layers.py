@@ -12,7 +12,7 @@ from manifold3d import CrossSection, FillRule
 from lean_trellis.core.arrays import Bools, Floats, frozen
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.layers.plan import LayerPlan
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.mesh.cuts import pieces_of
 from lean_trellis.core.mesh.directions import level_frame
 from lean_trellis.core.mesh.slices import Slices, sliced
@@ -49,10 +49,10 @@ class BodyLayers:
         return [np.asarray(ring) for ring in CrossSection(rings, FillRule.NonZero).to_polygons()]
 
     @cached_property
-    def filled(self) -> Ways:
+    def filled(self) -> LayerWays:
         """The outlines of all levels."""
         slices = self.slices
-        ways = Ways(slices.points, slices.starts, slices.levels)
+        ways = LayerWays(slices.points, slices.starts, slices.levels)
         levels = np.flatnonzero(self._may_meet)
         if not len(levels) and not slices.is_open.any():
             return ways
@@ -60,10 +60,10 @@ class BodyLayers:
         if not len(levels):
             return plain
         rings = [self.outlines(level) for level in levels.tolist()]
-        united = Ways.of_rings(
+        united = LayerWays.of_rings(
             [ring for some in rings for ring in some], np.repeat(levels, [len(some) for some in rings])
         )
-        return Ways.joined([plain, united])
+        return LayerWays.joined([plain, united])
 
     @cached_property
     def _may_meet(self) -> Bools:
@@ -73,7 +73,7 @@ class BodyLayers:
         closed = np.flatnonzero(~slices.is_open & (np.diff(slices.starts) > 0))
         if self.is_plain or not len(closed):
             return may
-        ways = Ways(slices.points, slices.starts, slices.levels).only(closed)
+        ways = LayerWays(slices.points, slices.starts, slices.levels).only(closed)
         low, high = (np.asarray(least.reduceat(ways.points, ways.starts[:-1])) for least in (np.minimum, np.maximum))
         # Levels side by side, so far apart that boxes of two never meet.
         shift = ways.levels * (2.0 * float(np.abs(ways.points).max()) + 1.0)
@@ -85,10 +85,10 @@ class BodyLayers:
         return may
 
     @property
-    def lines(self) -> Ways:
+    def lines(self) -> LayerWays:
         """The open lines of all levels, where they are built."""
         slices = self.slices
-        ways = Ways(slices.points, slices.starts, slices.levels)
+        ways = LayerWays(slices.points, slices.starts, slices.levels)
         return ways.only(np.flatnonzero(slices.is_open & (self.line_mm > 0)))
 
     def pieces(self, level: int) -> list[shapely.Polygon]:

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.layers.assembly import Assembly, Body, assembled
+from lean_trellis.core.layers.assembly import AssembledBody, Assembly, assembled
 from lean_trellis.core.layers.plan import LayerPlan
 from lean_trellis.core.layers.purge import purge_volume
 from lean_trellis.core.layers.work import Work
@@ -107,7 +107,7 @@ def estimated(
     is material, machine hours (warming up and cooling included) and the work of taking supports off.
     """
     assembly = assembled(
-        [Body(one.work, CAUSES[one.kind], one.material is not None, *one.span) for one in bodies], plan, machine,
+        [AssembledBody(one.work, CAUSES[one.kind], one.material is not None, *one.span) for one in bodies], plan, machine,
         constants,
     )  # fmt: skip
     grams: dict[str, float] = {}

@@ -13,7 +13,7 @@ from lean_trellis.core.heavy import heavy
 from lean_trellis.core.layers.body_layers import BodyLayers
 from lean_trellis.core.layers.paths import Kind, Paths
 from lean_trellis.core.layers.scanning import Rings, scanned
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.material import Constant, value_or
 
@@ -111,9 +111,9 @@ class _Collected:
         self._kinds += [int(kind)] * len(rings)
 
     @property
-    def ways(self) -> Ways:
+    def ways(self) -> LayerWays:
         """The outlines alone."""
-        return Ways.of_rings(self._rings, np.array(self._levels, np.int64))
+        return LayerWays.of_rings(self._rings, np.array(self._levels, np.int64))
 
     @property
     def paths(self) -> Paths:
@@ -130,7 +130,7 @@ def _round_mm(ring: Floats) -> float:
 class _Sections:
     """Cross sections of the layers of a body; beyond its ends there is nothing."""
 
-    def __init__(self, outlines: Ways, count: int) -> None:
+    def __init__(self, outlines: LayerWays, count: int) -> None:
         self._outlines, self._count = outlines, count
         self._made: dict[int, CrossSection] = {}
 
@@ -158,7 +158,7 @@ def _add_thin(narrow: _Collected, thin: CrossSection, level: int) -> None:
             narrow.add(place.offset(-inset, JoinType.Miter, _MITER), level, place.area())
 
 
-def _parted(insides: Ways, sections: _Sections, beads: Beads) -> tuple[Ways, Ways]:
+def _parted(insides: LayerWays, sections: _Sections, beads: Beads) -> tuple[LayerWays, LayerWays]:
     """The insides of the layers, parted into what is filled fully and what is not."""
     if beads.share >= 1.0 or not beads.shells:
         nothing = insides.only(np.zeros(0, np.int64))

@@ -15,7 +15,7 @@ _MITER = 2.0
 
 
 @dataclass(frozen=True)
-class Marks:
+class LayerMarks:
     """Outlines (k, 2) in a layer, mm.
 
     `hanging` is new area of parts beyond what the critical angle allows, `islands` pieces with nothing below,
@@ -31,7 +31,7 @@ class Marks:
 def marks_of(
     parts: list[Floats], below: list[Floats], supports_below: list[Floats], *, height_mm: float, critical_deg: float,
     least_mm: float, is_held: bool,
-) -> Marks:  # fmt: skip
+) -> LayerMarks:  # fmt: skip
     """The marks of a layer: rings (k, 2) of parts in it, of parts and of supports in the layer below.
 
     Where it is held by the plate (`is_held`) nothing hangs. A layer may stand out by height over tan(critical angle).
@@ -39,14 +39,14 @@ def marks_of(
     here = _section(parts)
     thin = here - here.offset(-least_mm / 2, JoinType.Miter, _MITER).offset(least_mm / 2 * 1.02, JoinType.Miter, _MITER)
     if is_held:
-        return Marks((), (), _rings(thin), 0.0)
+        return LayerMarks((), (), _rings(thin), 0.0)
     held = _section(below)
     reach = height_mm / max(math.tan(math.radians(critical_deg)), 1e-3)
     hanging = here - held.offset(reach, JoinType.Round, circular_segments=24)
     on = held + _section(supports_below)
     islands = [piece for piece in here.decompose() if (piece ^ on).area() < _LEAST_MM2]
     rings = tuple(np.asarray(ring) for piece in islands for ring in piece.to_polygons())
-    return Marks(_rings(hanging), rings, _rings(thin), float(hanging.area()))
+    return LayerMarks(_rings(hanging), rings, _rings(thin), float(hanging.area()))
 
 
 def _section(rings: list[Floats]) -> CrossSection:

@@ -11,7 +11,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, counted_out
 from lean_trellis.core.layers.scanning import Lines
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 
 
 class Kind(IntEnum):
@@ -35,7 +35,7 @@ class Paths:
     `kinds` (p,) is what each is for, `widths` (p,) mm how wide it is built.
     """
 
-    ways: Ways
+    ways: LayerWays
     kinds: Longs
     widths: Floats
 
@@ -43,32 +43,32 @@ class Paths:
         return len(self.kinds)
 
     @classmethod
-    def of_ways(cls, ways: Ways, kind: Kind, width: float) -> Paths:
-        """Ways as they are."""
+    def of_ways(cls, ways: LayerWays, kind: Kind, width: float) -> Paths:
+        """LayerWays as they are."""
         return cls(ways, np.full(len(ways), int(kind), np.int64), np.full(len(ways), width))
 
     @classmethod
     def of_lines(cls, lines: Lines, kind: Kind, width: float) -> Paths:
         """Straight lines, each a path."""
         points = np.stack([lines.begins, lines.ends], axis=1).reshape(-1, 2)
-        return cls.of_ways(Ways(points, 2 * np.arange(len(lines.levels) + 1), lines.levels), kind, width)
+        return cls.of_ways(LayerWays(points, 2 * np.arange(len(lines.levels) + 1), lines.levels), kind, width)
 
     @classmethod
-    def of_rings(cls, rings: Ways, kind: Kind, width: float) -> Paths:
+    def of_rings(cls, rings: LayerWays, kind: Kind, width: float) -> Paths:
         """Outlines, each gone round once."""
         sizes = np.diff(rings.starts)
         owner, number = counted_out(sizes + 1)
         points = rings.points[rings.starts[:-1][owner] + number % np.maximum(sizes, 1)[owner]]
-        return cls.of_ways(Ways(points, np.concatenate([[0], np.cumsum(sizes + 1)]), rings.levels), kind, width)
+        return cls.of_ways(LayerWays(points, np.concatenate([[0], np.cumsum(sizes + 1)]), rings.levels), kind, width)
 
     @classmethod
     def joined(cls, pieces: Sequence[Paths]) -> Paths:
         """All of them, layer by layer; within a layer in the order of the pieces."""
-        pieces = [cls.of_ways(Ways.of_rings([], np.zeros(0, np.int64)), Kind.FILL, 0.0), *pieces]
+        pieces = [cls.of_ways(LayerWays.of_rings([], np.zeros(0, np.int64)), Kind.FILL, 0.0), *pieces]
         order = np.argsort(np.concatenate([piece.levels for piece in pieces]), kind="stable")
         kinds = np.concatenate([piece.kinds for piece in pieces])
         widths = np.concatenate([piece.widths for piece in pieces])
-        return cls(Ways.joined([piece.ways for piece in pieces]), kinds[order], widths[order])
+        return cls(LayerWays.joined([piece.ways for piece in pieces]), kinds[order], widths[order])
 
     def only(self, which: Longs) -> Paths:
         """Some of the paths, by their numbers, in that order."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.layers.paths import Kind, Paths
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.shop.machine import Zone
 from lean_trellis.core.shop.material import Constant, value_or
 
@@ -43,4 +43,4 @@ def purge_path(tower: Zone, volume: float, width: float, thickness: float) -> Pa
     over = (length - (so_far[last - 1] if last else 0.0)) / steps[last]
     end = points[last] + over * (points[last + 1] - points[last])
     way = np.vstack([points[: last + 1], end])
-    return Paths.of_ways(Ways.of_rings([way], np.zeros(1, np.int64)), Kind.PURGE, width)
+    return Paths.of_ways(LayerWays.of_rings([way], np.zeros(1, np.int64)), Kind.PURGE, width)

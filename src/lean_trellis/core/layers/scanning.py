@@ -8,7 +8,7 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs, Rows, counted_out
 from lean_trellis.core.heavy import heavy
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,7 +23,7 @@ class Rings(Rows):
     levels: Longs
 
     @classmethod
-    def of_ways(cls, ways: Ways) -> Rings:
+    def of_ways(cls, ways: LayerWays) -> Rings:
         """Each way gone round."""
         sizes = np.diff(ways.starts)
         after = np.arange(len(ways.points)) + 1

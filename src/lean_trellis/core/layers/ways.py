@@ -1,4 +1,4 @@
-"""Ways of points in a row, layer by layer: what outlines, lines and paths are made of."""
+"""LayerWays of points in a row, layer by layer: what outlines, lines and paths are made of."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from lean_trellis.core.mesh.slices import ring_areas
 
 
 @dataclass(frozen=True, eq=False)
-class Ways:
+class LayerWays:
     """Points (n, 2) of ways in a row, mm; `starts` (w + 1,) tells where each begins, `levels` (w,) its layer."""
 
     points: Floats
@@ -23,14 +23,14 @@ class Ways:
         return len(self.levels)
 
     @classmethod
-    def of_rings(cls, ways: list[Floats], levels: Longs) -> Ways:
+    def of_rings(cls, ways: list[Floats], levels: Longs) -> LayerWays:
         """From one array (k, 2) a way."""
         points = np.concatenate([np.zeros((0, 2)), *ways])
         starts = np.concatenate([[0], np.cumsum([len(way) for way in ways], dtype=np.int64)]).astype(np.int64)
         return cls(points, starts, np.asarray(levels, np.int64))
 
     @classmethod
-    def joined(cls, pieces: list[Ways]) -> Ways:
+    def joined(cls, pieces: list[LayerWays]) -> LayerWays:
         """All of them, layer by layer; within a layer in the order of the pieces. At least one piece."""
         shifts = np.cumsum([0, *(len(piece.points) for piece in pieces[:-1])])
         starts = [piece.starts[1:] + shift for piece, shift in zip(pieces, shifts, strict=True)]

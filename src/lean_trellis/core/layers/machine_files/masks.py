@@ -15,7 +15,7 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.layers.build import LayeredBuild
 from lean_trellis.core.layers.scanning import Rings, scanned
-from lean_trellis.core.layers.ways import Ways
+from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.material import value_or
 
@@ -37,8 +37,8 @@ def mask_of(rings: list[Floats], width: int, depth: int, pixel: float, smoothing
     return np.rint(255.0 * ((1.0 - smoothing) * sharp + smoothing * covered)).astype(np.uint8)
 
 
-def _as_ways(rings: list[Floats]) -> Ways:
-    return Ways.of_rings(rings, np.zeros(len(rings), np.int64))
+def _as_ways(rings: list[Floats]) -> LayerWays:
+    return LayerWays.of_rings(rings, np.zeros(len(rings), np.int64))
 
 
 def _coverage(rings: list[Floats], width: int, depth: int, pixel: float, subrows: int) -> Floats:
