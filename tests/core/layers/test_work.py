@@ -14,8 +14,8 @@ PLAIN = Motion((10.0, 10.0, 20.0, 10.0, 10.0, 10.0), 100.0)
 
 
 def test_layers_are_summed_by_kind_with_the_ways_between_their_own_paths():
-    ways = LayerWays.of_rings([np.array([[0, 0], [10, 0.0]]), np.array([[10, 5], [0, 5.0]]), np.array([[0, 0], [0, 4.0]])],
-                         np.array([0, 0, 2]))  # fmt: skip
+    lines = [np.array([[0, 0], [10, 0.0]]), np.array([[10, 5], [0, 5.0]]), np.array([[0, 0], [0, 4.0]])]
+    ways = LayerWays.of_rings(lines, np.array([0, 0, 2]))
     paths = Paths(ways, np.array([Kind.OUTLINE, Kind.FILL, Kind.FILL]), np.array([0.4, 0.5, 0.5]))
     work = work_of(paths, np.array([7, 8, 9]), PLAIN)
     assert work.numbers.tolist() == [7, 9]

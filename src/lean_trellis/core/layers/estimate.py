@@ -106,10 +106,8 @@ def estimated(
     Material is what is extruded, elsewhere the volume of the solids, times density, with the share that is lost. Money
     is material, machine hours (warming up and cooling included) and the work of taking supports off.
     """
-    assembly = assembled(
-        [AssembledBody(one.work, CAUSES[one.kind], one.material is not None, *one.span) for one in bodies], plan, machine,
-        constants,
-    )  # fmt: skip
+    turns = [AssembledBody(one.work, CAUSES[one.kind], one.material is not None, *one.span) for one in bodies]
+    assembly = assembled(turns, plan, machine, constants)
     grams: dict[str, float] = {}
     material_cost, shares = 0.0, []
     removal = 0.0

@@ -44,7 +44,7 @@ class Paths:
 
     @classmethod
     def of_ways(cls, ways: LayerWays, kind: Kind, width: float) -> Paths:
-        """LayerWays as they are."""
+        """Ways as they are."""
         return cls(ways, np.full(len(ways), int(kind), np.int64), np.full(len(ways), width))
 
     @classmethod

@@ -1,4 +1,4 @@
-"""LayerWays of points in a row, layer by layer: what outlines, lines and paths are made of."""
+"""Ways of points in a row, layer by layer: what outlines, lines and paths are made of."""
 
 from __future__ import annotations
 
