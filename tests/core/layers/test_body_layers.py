@@ -76,3 +76,20 @@ def test_layers_of_a_belt_are_tilted():
     assert made.areas_mm2.sum() * 0.5 == pytest.approx(mesh.volume, abs=made.areas_mm2.max() * 0.5)
     (outline,) = made.outlines(len(made.heights) // 2)
     assert np.ptp(outline[:, 0]) == pytest.approx(8.0), "the first direction runs across the belt"
+
+
+@pytest.mark.parametrize(
+    ("mesh", "volume"),
+    [
+        (box((10, 10, 4)), 400.0),
+        (Mesh(box((10, 10, 4)).vertices, box((10, 10, 4)).faces[:, ::-1]), 400.0),
+        (join([box((10, 10, 4)), box((10, 10, 4), corner=(5, 0, 0))]), 600.0),
+        (join([box((10, 10, 4)), box((10, 10, 4), corner=(25, 0, 0))]), 800.0),
+        (Mesh(box((10, 10, 4)).vertices, np.vstack([box((10, 10, 4)).faces, box((10, 10, 4)).faces[:1]])), 400.0),
+    ],
+    ids=["box", "inside out", "overlapping", "apart", "a face twice"],
+)
+def test_the_volume_is_what_is_filled_whatever_is_wrong_with_the_mesh(mesh, volume):
+    made = layers_of(mesh, 0.5)
+    assert made.volume_mm3(np.full(8, 0.5), mesh.volume) == pytest.approx(volume)
+    assert (made.areas_mm2 > 0).all()

@@ -137,6 +137,10 @@ def _span(layers: BodyLayers, plan: LayerPlan) -> tuple[int, int]:
     return low, high
 
 
+def _solid(layers: BodyLayers, volume: float, plan: LayerPlan) -> float:
+    return layers.volume_mm3(plan.thickness_of(plan.numbers_of(layers.heights)), float(volume))
+
+
 def _estimate_needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
     of_part = ((node, part) for part in job.parts for node in (PLACED, PART_LAYERS, PART_WORK))
     nodes = (BUILT_VOLUME, SUPPORT_LAYERS, SUPPORT_WORK, CARRIERS)
@@ -165,7 +169,7 @@ def _estimate(reader: Reader[Estimate]) -> Estimate:
     plan = LayerPlan(job.layer_height, job.first_layer)
     parts, supports, stacks = reader.token
     bodies = [
-        _built("part", named, work, float(placed.volume), _span(layers, plan))
+        _built("part", named, work, _solid(layers, placed.volume, plan), _span(layers, plan))
         for named, placed, layers, work in zip(
             parts, reader.each(PLACED), reader.each(PART_LAYERS, 0.0, 0.2), reader.each(PART_WORK, 0.2, 0.5),
             strict=True,

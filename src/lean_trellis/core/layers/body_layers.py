@@ -104,6 +104,12 @@ class BodyLayers:
             filled = areas.astype(np.float64)
         return frozen(filled + self.line_mm * self.line_lengths_mm)
 
+    def volume_mm3(self, thickness: Floats, solid_mm3: float) -> float:
+        """What it holds: `solid_mm3` of its mesh where its rings are what is filled, else areas times `thickness`."""
+        slices = self.slices
+        is_told = not slices.is_open.any() and not len(slices.gaps) and np.allclose(self.areas_mm2, slices.areas)
+        return solid_mm3 if is_told else float(self.areas_mm2 @ thickness)
+
     @cached_property
     def line_lengths_mm(self) -> Floats:
         """(l,): total length of the open lines of each layer."""
@@ -135,5 +141,6 @@ def layered(
     # Sheets are open because they are meant so: nothing of them is a gap.
     close = CLOSE_MM if line_mm == 0.0 and not topology.is_watertight else 0.0
     slices = sliced(topology, plan.middles(low, high), vertices=level, close_mm=close, watch=watch)
-    is_plain = topology.shells == 1 and topology.is_watertight and not len(topology.misoriented_edges)
+    is_sound = topology.shells == 1 and topology.is_watertight and not len(topology.misoriented_edges)
+    is_plain = is_sound and topology.mesh.volume > 0  # of what is turned inside out rings run the wrong way round
     return BodyLayers(slices, line_mm, is_plain)
