@@ -12,6 +12,7 @@ from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job.edits import change_support, set_build_offset
 from lean_trellis.core.layers.durations import hours_in_words
+from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.studio.pictures import wait_until
 
@@ -28,7 +29,7 @@ def layers(with_parts):
 
 
 def told(bench):
-    """What is said of the layer in hand."""
+    """What is said of the current layer."""
     return {cells[0]: cells[1] for _, cells in bench.facts._model.rows}
 
 
@@ -146,6 +147,7 @@ def test_the_estimate_follows_the_job_and_is_never_shown_out_of_date(layers):
     found = Pipeline().graph.get(ESTIMATE, None, user.session.job)
     assert hours_in_words(found.build_seconds) in bench.total.text()
     assert f"{found.cost:,.2f} EUR" in bench.total.text()
+    assert user.window.status.supports_words.text().endswith(hours_in_words(found.build_seconds))
     assert len(bench.bodies.keys()) == 3
     support = user.session.job.supports[0]
     user.session.do(lambda job: change_support(job, support.id, "spacing", 4.0))
@@ -205,3 +207,36 @@ def test_without_parts_it_is_said(user):
     assert not bench.write.isEnabled()
     assert bench.fact().words == "no parts yet"
     assert user.session.is_settled
+
+
+def test_paths_of_the_layer_are_shown_when_they_are_asked_for(layers):
+    user, bench = layers
+    user.type_into(bench.height_field, "4.2")
+    assert bench.sheet.paths is None
+    user.press(bench.paths)
+    user.settle()
+    shown = bench.sheet.paths
+    assert {kind for kind, _ in shown} == {"part", "support"}
+    fill = [(paths.lengths * paths.widths)[paths.kinds == Kind.FILL].sum() for kind, paths in shown if kind == "part"]
+    assert sum(fill) == pytest.approx(float(told(bench)["Parts"].split()[0]), rel=0.05)
+    user.press(bench.paths)
+    assert bench.sheet.paths is None
+    assert user.session.is_settled
+
+
+def test_an_edit_shows_what_it_saves_until_the_next(layers):
+    user, bench = layers
+    assert bench.saved.text() == ""
+    support = user.session.job.supports[0]
+    before = user.session.layers.estimate()
+    user.session.do(lambda job: change_support(job, support.id, "spacing", 4.0))
+    assert bench.saved.text() == ""
+    user.settle()
+    after = user.session.layers.estimate()
+    assert f"{after.material_grams - before.material_grams:+.1f} g" in bench.saved.text()
+    assert f"{after.cost - before.cost:+,.2f} EUR" in bench.saved.text()
+    user.session.undo()
+    user.settle()
+    assert f"{before.cost - after.cost:+,.2f} EUR" in bench.saved.text()
+    user.session.new_job()
+    assert bench.saved.text() == ""

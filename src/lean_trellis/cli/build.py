@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, cast
 
@@ -30,18 +30,61 @@ from lean_trellis.core.job.edits import (
 from lean_trellis.core.job.edits.updates import newer_values, take_newer
 from lean_trellis.core.job.files import SUFFIX, open_job, save_job
 from lean_trellis.core.layers.machine_files import layers_path, write_layers
-from lean_trellis.core.progress import Stretch
+from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.release.export import WRITERS, ExportFormat, What
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.sets.parameter_set import find_set
-from lean_trellis.core.sets.recipe import find_recipe, shipped_recipes
+from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
+from lean_trellis.core.sets.recipe import Recipe, find_recipe, shipped_recipes
 from lean_trellis.core.shop import full_library
+from lean_trellis.core.shop.machine import Process
 from lean_trellis.core.strength.figures import USED_WORDS, GripFigures
 from lean_trellis.core.strength.statics import PartLoads
 from lean_trellis.core.supports.bars.figures import USED_WORDS as BAR_WORDS
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
+
+
+@dataclass(frozen=True)
+class Wish:
+    """How parts are to be supported: by sets, or by a recipe."""
+
+    sets: tuple[ParameterSet, ...] = ()
+    rules: Recipe | None = None
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether nothing is to be supported."""
+        return not self.sets and self.rules is None
+
+    @property
+    def process(self) -> Process:
+        """The process that it is meant for."""
+        meant = [entry.process for entry in self.sets if entry.process != "any"]
+        return meant[0] if meant else self.rules.process if self.rules else "powder_bed"
+
+
+def wish_of(sets: list[str] | None, recipe: str | None, parameters: list[str] | None) -> Wish:
+    """What `--set`, `--recipe` and `--param` come to."""
+    if sets and recipe:
+        raise EditError("--recipe", "cannot be combined with --set", "give one of them")
+    chosen = [find_set(shipped_sets(), name) for name in sets or []]
+    values = parse_parameters(parameters or [], chosen)
+    rules = find_recipe(shipped_recipes(), recipe) if recipe else None
+    return Wish(tuple(with_parameters(entry, values.get(entry.name, {})) for entry in chosen), rules)
+
+
+def supported(job: Job, wish: Wish, pipeline: Pipeline, watch: Watch) -> Job:
+    """The job with all its parts supported as wished, and the structures made."""
+    for part in job.parts:
+        for entry in wish.sets:
+            job = add_support(job, part.id, entry).job
+        if wish.rules:
+            job = apply_recipe(job, part.id, wish.rules, shipped_sets(), pipeline).job
+    for support in job.supports:
+        pipeline.structure(support, job, Stretch(watch, 0.0, 0.9))
+        pipeline.built_volume(support, job, Stretch(watch, 0.9, 1.0))
+    return job
 
 
 def prepare(
@@ -67,15 +110,8 @@ def prepare(
     begin = time.perf_counter()
     if out.suffix != SUFFIX:
         raise EditError(out, "is no name for a job", f"let it end in {SUFFIX}")
-    if sets and recipe:
-        raise EditError("--recipe", "cannot be combined with --set", "give one of them")
-    chosen = [find_set(shipped_sets(), name) for name in sets or []]
-    rules = find_recipe(shipped_recipes(), recipe) if recipe else None
-    values = parse_parameters(parameters or [], chosen)
-    chosen = [with_parameters(entry, values.get(entry.name, {})) for entry in chosen]
-    meant = [entry.process for entry in chosen if entry.process != "any"]
-    process = meant[0] if meant else rules.process if rules else "powder_bed"
-    shop = choose_shop(full_library(), machine, material, process)
+    wish = wish_of(sets, recipe, parameters)
+    shop = choose_shop(full_library(), machine, material, wish.process)
     job = new_job(*shop, out.stem)
     if layer_height is not None:
         job = set_layer_height(job, layer_height).job
@@ -93,14 +129,7 @@ def prepare(
         for part in job.parts:
             pipeline.overhangs(part, job, Stretch(watch, 0.3, 0.5))
         supported_at = time.perf_counter()
-        for part in job.parts:
-            for entry in chosen:
-                job = add_support(job, part.id, entry).job
-            if rules:
-                job = apply_recipe(job, part.id, rules, shipped_sets(), pipeline).job
-        for support in job.supports:
-            pipeline.structure(support, job, Stretch(watch, 0.5, 0.9))
-            pipeline.built_volume(support, job, Stretch(watch, 0.9, 0.95))
+        job = supported(job, wish, pipeline, Stretch(watch, 0.5, 0.95))
         done_at = time.perf_counter()
         save_job(job, out, Stretch(watch, 0.95, 1))
     seconds = {

@@ -35,7 +35,7 @@ SupportEveryOption = Annotated[
 
 def register(app: typer.Typer) -> None:
     """Add all commands."""
-    for command in (inspect, overhangs, layers, prepare, check, estimate, updates, export, machines, materials):
+    for command in (inspect, overhangs, layers, prepare, check, estimate, trials, updates, export, machines, materials):
         app.command(command.__name__)(command)
     sets = typer.Typer(help="Saved parameter sets.", no_args_is_help=True)
     sets.command("list")(list_sets)
@@ -139,6 +139,32 @@ def estimate(path: JobArgument, as_json: JsonOption = False) -> None:
     from lean_trellis.cli.estimate import estimate as run
 
     run(path, as_json)
+
+
+def trials(
+    words: Annotated[
+        list[str], typer.Argument(help="A job file; or: keep, a job file, a name.", metavar="[keep] JOB [NAME]")
+    ],
+    sets: Annotated[list[str] | None, typer.Option("--set", help="Parameter set by name; may repeat.")] = None,
+    recipe: Annotated[str | None, typer.Option("--recipe", help="Recipe by name.")] = None,
+    parameters: Annotated[list[str] | None, typer.Option("--param", help="KEY=VALUE over the set's values.")] = None,
+    build_offset: OffsetOption = None,
+    critical_angle: CriticalOption = None,
+    watch_angle: WatchOption = None,
+    layer_height: LayerOption = None,
+    first_layer: FirstLayerOption = None,
+    support_every: SupportEveryOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Compare the kept states of a job; `trials keep JOB NAME` keeps one.
+
+    With sets or a recipe the parts are supported anew for the trial; the job itself stays as it is.
+    """
+    from lean_trellis.cli.build import wish_of
+    from lean_trellis.cli.trials import trials as run
+
+    run(words, wish_of(sets, recipe, parameters), build_offset, critical_angle, watch_angle, layer_height, first_layer,
+        support_every, as_json)  # fmt: skip
 
 
 def updates(

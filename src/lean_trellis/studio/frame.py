@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QWidget
 
+from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
@@ -104,7 +105,9 @@ class StatusLine(QWidget):
             stops = sum(finding.severity == "stop" for finding in findings)
             cautions = sum(finding.severity == "caution" for finding in findings)
             self.findings_words.setText(f"⬣ {_counted(stops, 'stop')}   ▲ {_counted(cautions, 'caution')}")
-        self.supports_words.setText(f"supports {session.volume_words(session.job.supports)}")
+        estimate = session.layers.estimate()
+        takes = "" if estimate is None else f"   {hours_in_words(estimate.build_seconds)}"
+        self.supports_words.setText(f"supports {session.volume_words(session.job.supports)}{takes}")
 
     def show_next(self, words: str) -> None:
         """Say what to do next, while no task is running."""

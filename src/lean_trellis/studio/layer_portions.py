@@ -7,11 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.derive.layers import LAYERED_BODIES
+from lean_trellis.core.derive.layers import LAYERED_BODIES, LAYERED_BUILD
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job import Job
 from lean_trellis.core.layers.build import LayeredBody
 from lean_trellis.core.layers.marks import LayerMarks, marks_of
+from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.shop.material import value_or
 
@@ -48,6 +49,25 @@ class ShowPortion:
         bodies = pipeline.graph.get(LAYERED_BODIES, None, job, Stretch(watch, 0.0, 0.8))
         numbers = range(self.portion * AT_ONCE, (self.portion + 1) * AT_ONCE)
         return {number: _shown(job, bodies, number) for number in numbers}
+
+
+@dataclass(frozen=True, eq=False)
+class ShowPaths:
+    """What the machine follows in one layer of a job: of each body its kind and its paths, in the order of building."""
+
+    job: Job
+    number: int
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[tuple[str, Paths], ...]:
+        """Empty in a vat, where a layer is exposed at once."""
+        build = pipeline.graph.get(LAYERED_BUILD, None, self.job, watch)
+        shown = []
+        for body in build.turns(self.number):
+            if body < 0:
+                shown.append(("purge", build.assembly.purge[build.thickness(self.number)]))
+            else:
+                shown.append((build.bodies[body].kind, build.paths(body, self.number)))
+        return tuple(shown)
 
 
 def _shown(job: Job, bodies: tuple[LayeredBody, ...], number: int) -> ShownLayer:

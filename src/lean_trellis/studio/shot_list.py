@@ -16,6 +16,7 @@ from lean_trellis.studio.families.bar_tools import BarTools
 from lean_trellis.studio.messages import ColourBy
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
 from lean_trellis.studio.start_page import PICTURE, PICTURES
+from lean_trellis.studio.stations.layers import LayersStation
 from lean_trellis.studio.stations.overhangs import OverhangsStation
 from lean_trellis.studio.stations.parts import PartsStation
 from lean_trellis.studio.stations.pose import PoseStation
@@ -51,6 +52,19 @@ def _pose_search(window: MainWindow) -> None:
     bench.search.in_range.setChecked(False)
     bench.search.search()
     wait_until(lambda: bench.search.poses is not None)
+
+
+def _layers(window: MainWindow) -> None:
+    window.bench.open("layers")
+    settle(window)
+    bench = window.bench.of(LayersStation)
+    bench.go_to(68)
+    bench.paths.setChecked(True)
+    settle(window)
+
+
+def _after_layers(window: MainWindow) -> None:
+    window.bench.of(LayersStation).paths.setChecked(False)
 
 
 def _overhangs(window: MainWindow) -> None:
@@ -284,17 +298,7 @@ def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
     window.views.view.eye = Eye(azimuth=-60.0, height=-25.0).fitted(low, high, 1.2)
 
 
-def _extrusion_overhangs(window: MainWindow) -> None:
-    _overhangs_of(window, "extrusion", 2)
-    bench = window.bench.of(OverhangsStation)
-    bench.tabs.show_page("angles")
-    bench.self_held.heading.setChecked(True)
-
-
 def _belt_overhangs(window: MainWindow) -> None:
-    bench = window.bench.of(OverhangsStation)
-    bench.tabs.show_page("regions")
-    bench.self_held.heading.setChecked(False)
     _overhangs_of(window, "belt", 1)
 
 
@@ -314,9 +318,9 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("raft", _raft),
     ("cradle", _cradle),
     ("flank-wall", _flank),
-    ("extrusion-overhangs", _extrusion_overhangs),
     ("belt-overhangs", _belt_overhangs),
     ("extrusion-stack", _extrusion),
+    ("layers", _layers),
     ("night-shift", _night),
 )
 
@@ -325,6 +329,7 @@ _AFTER: dict[str, Callable[[MainWindow], None]] = {
     "protect": _after_protect,
     "by-hand": _after_by_hand,
     "trees": _after_figures,
+    "layers": _after_layers,
 }
 """What puts things back that the next pictures do not expect."""
 

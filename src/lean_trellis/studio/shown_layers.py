@@ -1,4 +1,4 @@
-"""The layers that the window looks at: which one is in hand, what is known of it, what is wanted of the worker."""
+"""The layers that the window looks at: which one is current, what is known of it, what is wanted of the worker."""
 
 from __future__ import annotations
 
@@ -8,11 +8,12 @@ from typing import Any
 
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.key import Key, token
-from lean_trellis.core.derive.layers import ESTIMATE, LAYER_PROFILE, LAYERED_BODIES
+from lean_trellis.core.derive.layers import ESTIMATE, LAYER_PROFILE, LAYERED_BODIES, LAYERED_BUILD
 from lean_trellis.core.job import Job
 from lean_trellis.core.layers.estimate import Estimate
+from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.layers.profile import Profile
-from lean_trellis.studio.layer_portions import ShownLayer, ShowPortion, portion_of
+from lean_trellis.studio.layer_portions import ShownLayer, ShowPaths, ShowPortion, portion_of
 from lean_trellis.studio.requests import Derive
 
 
@@ -26,10 +27,11 @@ class ShownLayers:
         self._graph, self._job, self._changed = graph, job, changed
         self._is_wanted = False
         self._number: int | None = None
+        self._wants_paths = False
 
     @property
     def number(self) -> int | None:
-        """The number of the layer in hand; None before the layers have been asked for."""
+        """The number of the current layer; None before the layers have been asked for."""
         return self._number
 
     def want(self) -> None:
@@ -42,8 +44,14 @@ class ShownLayers:
         """Another job: nobody has asked for its layers yet."""
         self._is_wanted, self._number = False, None
 
+    def want_paths(self, *, is_on: bool) -> None:
+        """Whether the paths of the current layer are wanted, too."""
+        if is_on != self._wants_paths:
+            self._wants_paths = is_on
+            self._changed()
+
     def show(self, number: int) -> None:
-        """Take a layer in hand: it is found before all others."""
+        """Make a layer the current one: it is found before all others."""
         if number != self._number:
             self._number = number
             self._changed()
@@ -61,13 +69,21 @@ class ShownLayers:
         known: dict[int, ShownLayer] | None = self._graph.kept(self._portion_key(portion_of(number)))
         return None if known is None else known.get(number)
 
+    def paths(self, number: int) -> tuple[tuple[str, Paths], ...] | None:
+        """What the machine follows in a layer, by kind of body, once known."""
+        known: tuple[tuple[str, Paths], ...] | None = self._graph.kept(self._paths_key(number))
+        return known
+
+    def _paths_key(self, number: int) -> Key:
+        return Key("paths shown", (self._graph.key(LAYERED_BUILD, None, self._job()), number))
+
     def _portion_key(self, portion: int) -> Key:
         job = self._job()
         marked = (job.support_every, token(job.material), token(job.machine), job.surface)
         return Key("layers shown", (self._graph.key(LAYERED_BODIES, None, job), portion, marked))
 
     def wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
-        """The layer in hand with those near it; then the profile, then the estimate: keys, titles, requests."""
+        """The current layer with those near it; then the profile, then the estimate: keys, titles, requests."""
         job = self._job()
         if not self._is_wanted or not job.parts:
             return
@@ -77,3 +93,5 @@ class ShownLayers:
                 yield self._portion_key(portion), "Cutting layers", partial(ShowPortion, job, portion)
         for node, title in ((LAYER_PROFILE, "Cutting layers"), (ESTIMATE, "Estimating")):
             yield self._graph.key(node, None, job), title, partial(Derive, node, None, job)
+        if self._wants_paths and self._number is not None:
+            yield self._paths_key(self._number), "Laying paths", partial(ShowPaths, job, self._number)

@@ -66,6 +66,13 @@ def test_short_layers_wait_and_long_ones_do_not(library):
     assert made.seconds_by["waits of short layers"].tolist() == pytest.approx([3.0, 0.0], abs=1e-9)
 
 
+def test_on_a_belt_layers_below_the_origin_count_and_what_is_empty_does_not(library):
+    constants = library.material("pla").constants
+    empty = body(0, -1, (0, 0), cause="supports")
+    made = assembled([body(-9, -5, (0, 0)), empty], PLAN, library.machine("belt-260"), constants)
+    assert made.numbers.tolist() == [-9, -8, -7, -6, -5]
+
+
 def test_nothing_takes_no_time(library):
     made = assembled([], PLAN, library.machine("metal-260"), library.material("steel-316l").constants)
     assert len(made.numbers) == 0

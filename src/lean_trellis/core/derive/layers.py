@@ -260,5 +260,5 @@ def _build(reader: Reader[LayeredBuild]) -> LayeredBuild:
 
 LAYERED_BUILD: Node[LayeredBuild] = Node(
     "layered build", "job", _build, (*_WORK, "job.name", "job.support_every"),
-    lambda subject, job, near: ((ESTIMATE, None), (LAYERED_BODIES, None)), is_kept=False,
+    lambda subject, job, near: ((ESTIMATE, None), (LAYERED_BODIES, None)),
 )  # fmt: skip

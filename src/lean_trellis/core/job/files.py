@@ -23,7 +23,7 @@ from lean_trellis.core.errors import (
 from lean_trellis.core.formats import ply
 from lean_trellis.core.formats.archives import DAMAGED_ZIP, require_harmless
 from lean_trellis.core.heavy import heavy
-from lean_trellis.core.job.job import Job
+from lean_trellis.core.job.job import Job, Trial
 from lean_trellis.core.job.marks_kept import marks_kept, marks_of
 from lean_trellis.core.job.migrations import migrated
 from lean_trellis.core.job.schema import (
@@ -39,6 +39,7 @@ from lean_trellis.core.job.schema import (
     SpacerKept,
     StackKept,
     StageKept,
+    TrialKept,
 )
 from lean_trellis.core.job.supports_kept import support_kept, support_of
 from lean_trellis.core.mesh.mesh import Mesh
@@ -86,7 +87,8 @@ def meshes_of(job: Job) -> dict[str, Mesh]:
     """Every mesh that a job keeps, by its key."""
     spacers = [stack.filling.mesh for stack in job.stacks if isinstance(stack.filling, Spacer)]
     bodies = [support.body for support in job.supports if support.body is not None]
-    return {mesh.key: mesh for mesh in [part.nominal_mesh for part in job.parts] + spacers + bodies}
+    own = {mesh.key: mesh for mesh in [part.nominal_mesh for part in job.parts] + spacers + bodies}
+    return own | {key: mesh for trial in job.trials for key, mesh in meshes_of(trial.job).items()}
 
 
 def _as_kept(job: Job) -> JobFile:
@@ -110,6 +112,7 @@ def _as_kept(job: Job) -> JobFile:
         is_released=job.is_released,
         first_layer=job.first_layer,
         support_every=job.support_every,
+        trials=[TrialKept(name=trial.name, job=_as_kept(trial.job)) for trial in job.trials],
     )
 
 
@@ -215,7 +218,8 @@ def _checked(path: Path, content: Any) -> JobFile:
 def _mesh_keys(kept: JobFile) -> set[str]:
     spacers = {stack.filling.mesh for stack in kept.stacks if isinstance(stack.filling, SpacerKept)}
     bodies = {support.body for support in kept.supports if support.body is not None}
-    return {part.mesh for part in kept.parts} | spacers | bodies
+    of_trials = {key for trial in kept.trials for key in _mesh_keys(trial.job)}
+    return {part.mesh for part in kept.parts} | spacers | bodies | of_trials
 
 
 def _read_meshes(path: Path, read: Callable[[str], bytes], keys: set[str], watch: Watch) -> dict[str, Mesh]:
@@ -253,8 +257,11 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
         raise FormatError(path, "holds a support for a part that is not there", "open another copy of it")
     if not {part for stack in stacks for part in stack.parts} <= known:
         raise FormatError(path, "holds a stack of a part that is not there", "open another copy of it")
-    return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot,
-               kept.surface, kept.fitting, sets, kept.is_released, kept.first_layer, kept.support_every)  # fmt: skip
+    if any(trial.job.trials for trial in kept.trials):
+        raise FormatError(path, "holds trials within a trial", "open another copy of it")
+    trials = tuple(Trial(trial.name, _as_job(path, trial.job, meshes, library)) for trial in kept.trials)
+    return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot, kept.surface,
+               kept.fitting, sets, kept.is_released, kept.first_layer, kept.support_every, trials)  # fmt: skip
 
 
 def _material(name: str, values: Mapping[str, dict[str, Any] | None], library: Library) -> Material:

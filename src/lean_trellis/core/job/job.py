@@ -16,6 +16,14 @@ from lean_trellis.core.supports.common.support import Support
 
 
 @dataclass(frozen=True)
+class Trial:
+    """A state of a job that is kept under a name, to be compared; it keeps no trials of its own."""
+
+    name: str
+    job: Job
+
+
+@dataclass(frozen=True)
 class Job:
     """A job is never changed; an edit makes another one. Order of parts and supports is that of adding."""
 
@@ -37,6 +45,8 @@ class Job:
     """Height of the lowest layer, mm, where it has one of its own."""
     support_every: int = 1
     """Supports are built at every so many-th layer."""
+    trials: tuple[Trial, ...] = ()
+    """States that were kept, in the order of keeping."""
 
     @property
     def constants(self) -> dict[str, Constant]:
@@ -102,6 +112,13 @@ class Job:
     def bridging(self) -> SelfBridging | None:
         """What supports itself by the material's detection values; None in a vat, where nothing does."""
         return SelfBridging.of(self.material)
+
+    def trial(self, name: str) -> Trial:
+        """The trial of that name."""
+        for trial in self.trials:
+            if trial.name == name:
+                return trial
+        raise UnknownNameError.among("trial", name, (trial.name for trial in self.trials))
 
     def with_part(self, part: Part) -> Job:
         """The same job with one part replaced by its new value."""

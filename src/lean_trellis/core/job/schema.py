@@ -238,3 +238,11 @@ class JobFile(_Kept):
     is_released: bool = False
     first_layer: float | None = Field(None, gt=0, le=5)
     support_every: int = Field(1, ge=1, le=20)
+    trials: list[TrialKept] = Field([], max_length=200)
+
+
+class TrialKept(_Kept):
+    """A state that was kept under a name; it holds no trials of its own."""
+
+    name: str = Field(min_length=1)
+    job: JobFile

@@ -66,8 +66,9 @@ def assembled(
     bodies: Sequence[AssembledBody], plan: LayerPlan, machine: Machine, constants: Mapping[str, Constant]
 ) -> Assembly:
     """Put bodies in order and sum up what each layer takes, by the process."""
-    low = min([0, *(body.low for body in bodies)])
-    high = max([low - 1, *(body.high for body in bodies)])
+    filled = [body for body in bodies if body.low <= body.high]
+    low = min([0, *(body.low for body in filled)])
+    high = max([low - 1, *(body.high for body in filled)])
     numbers = np.arange(low, high + 1)
     thickness = plan.thickness_of(numbers)
     changes = changes_of(*(_held(bodies, numbers, is_other) for is_other in (False, True)))

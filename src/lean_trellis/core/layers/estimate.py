@@ -103,8 +103,8 @@ def estimated(
 ) -> Estimate:
     """The estimate of a build of these bodies.
 
-    Material is what is extruded, elsewhere the volume of the solids, times density, with the share that is lost. Money
-    is material, machine hours (warming up and cooling included) and the work of taking supports off.
+    Material is what is extruded, in a bed or vat the volume of the solids, times density, with the share that is lost.
+    Money is material, machine hours (warming up and cooling included) and the work of taking supports off.
     """
     turns = [AssembledBody(one.work, CAUSES[one.kind], one.material is not None, *one.span) for one in bodies]
     assembly = assembled(turns, plan, machine, constants)

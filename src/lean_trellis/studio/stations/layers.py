@@ -1,4 +1,4 @@
-"""Layers: the layer in hand, step by step, and what the build takes."""
+"""Layers: the current layer, step by step, and what the build takes."""
 
 from __future__ import annotations
 
@@ -52,6 +52,13 @@ class LayersStation(Station):
         self.total.setWordWrap(False)
         self.total.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.head.addWidget(self.total)
+        self.saved = muted()
+        self.saved.setWordWrap(False)
+        self.saved.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.head.addWidget(self.saved)
+        self._estimates: list[Estimate] = []
+        """The last two that were shown: before and after an edit."""
+        session.job_shown.connect(self._estimates.clear)
         self._timer = QTimer(self)
         self._timer.setInterval(_PLAY_MS)
         self._timer.timeout.connect(lambda: self.step(1))
@@ -86,6 +93,11 @@ class LayersStation(Station):
         self.lifts.toggled.connect(lambda _: self._show_cut())
         page.addWidget(row("Show", self.parts, self.supports, 1, spacing=8))
         page.addWidget(row(self.lifts, 1))
+        self.paths = QCheckBox("Paths of the machine")
+        self.paths.setObjectName("layers.paths")
+        self.paths.setToolTip("As wide as they are built, coloured by what they are for")
+        self.paths.toggled.connect(self._show_paths)
+        page.addWidget(row(self.paths, 1))
         page.addWidget(head("In this layer"))
         self.facts = PickTable(("", ""), several=False, stretch=0)
         self.facts.setObjectName("layers.facts")
@@ -98,6 +110,8 @@ class LayersStation(Station):
         self.bodies = PickTable(("Body", "Owner", "Time", "g"), several=False)
         self.causes.setObjectName("layers.causes")
         self.bodies.setObjectName("layers.bodies")
+        self.causes.setAccessibleName("Time and cost by cause")
+        self.bodies.setAccessibleName("Time and material by body")
         page.addWidget(self.causes, 3)
         page.addWidget(head("By body: its own paths, its material"))
         page.addWidget(self.bodies, 2)
@@ -107,7 +121,7 @@ class LayersStation(Station):
     # --- stepping ---
 
     def go_to(self, number: int) -> None:
-        """Take a layer in hand by its number from 0; the nearest there is."""
+        """Make a layer the current one by its number from 0; the nearest there is."""
         profile = self.session.layers.profile()
         if profile is not None and len(profile):
             number = int(profile.numbers[profile.place_of(number)])
@@ -150,8 +164,13 @@ class LayersStation(Station):
         self.sheet.shows[name] = is_on
         self.sheet.update()
 
+    def _show_paths(self, is_on: bool) -> None:
+        self.session.layers.want_paths(is_on=is_on)
+        self.sheet.shows["paths"] = is_on
+        self.sheet.update()
+
     def _show_cut(self) -> None:
-        """Lift away what lies above the layer in hand; not on a belt, whose layers are tilted."""
+        """Lift away what lies above the current layer; not on a belt, whose layers are tilted."""
         profile, number = self.session.layers.profile(), self.session.layers.number
         height = None
         if self.lifts.isChecked() and profile is not None and len(profile) and number is not None:
@@ -182,7 +201,7 @@ class LayersStation(Station):
         self.sheet.set_tokens(tokens)
 
     def refresh(self) -> None:
-        """Show the layer in hand and the estimate."""
+        """Show the current layer and the estimate."""
         session = self.session
         session.layers.want()
         profile, estimate = session.layers.profile(), session.layers.estimate()
@@ -195,6 +214,7 @@ class LayersStation(Station):
         self._show_facts(profile, estimate)
         self._show_estimate(estimate)
         self.write.setEnabled(bool(session.job.parts))
+        self.paths.setEnabled(session.job.machine.process != "vat")
         self.play.setEnabled(profile is not None and len(profile) > 1)
         self.sheet.refresh()
 
@@ -237,7 +257,24 @@ class LayersStation(Station):
                          ("left", ("Left after it", hours_in_words(float(times[place + 1 :].sum()))))]  # fmt: skip
         self.facts.show_rows(rows, [])
 
+    def _show_saved(self, estimate: Estimate | None) -> None:
+        """What the last edit has changed."""
+        if estimate is not None and (not self._estimates or self._estimates[-1] is not estimate):
+            self._estimates.append(estimate)
+            del self._estimates[:-2]
+        if estimate is None or len(self._estimates) < 2:
+            self.saved.setText("")
+            return
+        before, after = self._estimates
+        seconds = after.build_seconds - before.build_seconds
+        changes = after.material_changes - before.material_changes
+        words = [f"{'−' if seconds < 0 else '+'}{hours_in_words(abs(seconds))}",
+                 f"{after.material_grams - before.material_grams:+.1f} g", f"{after.cost - before.cost:+,.2f} EUR",
+                 *([f"{changes:+} changes"] if changes else [])]  # fmt: skip
+        self.saved.setText(f"by the last edit {' · '.join(words)}")
+
     def _show_estimate(self, estimate: Estimate | None) -> None:
+        self._show_saved(estimate)
         if estimate is None:
             self.total.setText(self.waiting("Estimating …") if self.session.job.parts else "")
             self.causes.show_rows([], [])

@@ -1,1 +1,1 @@
-"""The build by height: the strip beside the 3D view, and the layer in hand from above."""
+"""The build by height: the strip beside the 3D view, and the current layer from above."""

@@ -1,4 +1,4 @@
-"""The height strip: area of parts to the left, of supports to the right, findings and the layer in hand as marks."""
+"""The height strip: area of parts to the left, of supports to the right, findings and the current layer as marks."""
 
 from __future__ import annotations
 
@@ -101,7 +101,7 @@ class HeightStrip(QWidget):
     # --- drawing ---
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """The profile, a scale, findings and the layer in hand."""
+        """The profile, a scale, findings and the current layer."""
         painter, t = QPainter(self), self._tokens
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(t.paper))

@@ -1,4 +1,4 @@
-"""The layer in hand, flat from above: outlines of parts and supports, what is marked in it, a ruler."""
+"""The current layer, flat from above: outlines of parts and supports, what is marked in it, a ruler."""
 
 from __future__ import annotations
 
@@ -9,10 +9,12 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.layers.paths import Paths
 from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.layer_portions import ShownLayer
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.strip.path_painting import paint_paths, path_entries
 from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 
@@ -35,7 +37,7 @@ class LayerSheet(Sheet):
         self._fitted_to: object = None
         self._drag: QPointF | None = None
         self._measured: tuple[QPointF, QPointF] | None = None
-        self.shows = {"parts": True, "supports": True}
+        self.shows = {"parts": True, "supports": True, "paths": False}
         self._paths: tuple[object, dict[str, QPainterPath]] = (None, {})
         self.setMouseTracking(True)
         self.setMinimumHeight(120)
@@ -48,7 +50,7 @@ class LayerSheet(Sheet):
         self.update()
 
     def refresh(self) -> None:
-        """Show the layer in hand."""
+        """Show the current layer."""
         self.update()
 
     @property
@@ -56,6 +58,12 @@ class LayerSheet(Sheet):
         """The layer that is shown, once known."""
         number = self.session.layers.number
         return None if number is None else self.session.layers.shown(number)
+
+    @property
+    def paths(self) -> tuple[tuple[str, Paths], ...] | None:
+        """The paths of the layer that is shown, where they are wanted and known."""
+        number = self.session.layers.number
+        return self.session.layers.paths(number) if self.shows["paths"] and number is not None else None
 
     # --- where things are; y runs up on the plate and down on the screen ---
 
@@ -137,27 +145,31 @@ class LayerSheet(Sheet):
         painter.save()
         painter.translate(frame.left, frame.top)
         painter.scale(frame.scale, -frame.scale)
-        self._paint_layer(painter, shown, frame.scale)
+        paths = self.paths
+        self._paint_layer(painter, shown, frame.scale, is_faint=paths is not None)
+        if paths is not None:
+            paint_paths(painter, paths, self.shows, self._tokens)
         painter.restore()
         self._paint_legend(painter, shown)
         self._paint_ruler(painter, frame)
 
-    def _paint_layer(self, painter: QPainter, shown: ShownLayer, scale: float) -> None:
+    def _paint_layer(self, painter: QPainter, shown: ShownLayer, scale: float, *, is_faint: bool) -> None:
+        """Bodies and marks; `is_faint`: outlines alone, since paths lie over them."""
         t = self._tokens
         paths = self._paths_of(shown)
         fine = QPen(QColor(t.ink), 0)
         if self.shows["parts"]:
             painter.setPen(fine)
-            painter.setBrush(QColor(t.part_tints[0]))
+            painter.setBrush(Qt.BrushStyle.NoBrush if is_faint else QBrush(QColor(t.part_tints[0])))
             painter.drawPath(paths["parts"])
         if self.shows["supports"]:
             painter.setPen(QPen(QColor(t.copper).darker(130), 0))
-            painter.setBrush(QColor(t.copper))
+            painter.setBrush(Qt.BrushStyle.NoBrush if is_faint else QBrush(QColor(t.copper)))
             painter.drawPath(paths["supports"])
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(t.copper), max(shown.line_mm, 1.2 / scale)))
             painter.drawPath(paths["lines"])
-        if self.shows["parts"]:
+        if self.shows["parts"] and not is_faint:
             for name, colour, style in (("thin", t.heather, Qt.BrushStyle.SolidPattern),
                                         ("hanging", t.plum, Qt.BrushStyle.SolidPattern),
                                         ("islands", t.stop, Qt.BrushStyle.NoBrush)):  # fmt: skip
@@ -180,11 +192,18 @@ class LayerSheet(Sheet):
 
     def _paint_legend(self, painter: QPainter, shown: ShownLayer) -> None:
         t, marks = self._tokens, shown.marks
+        paths = self.paths
+        if paths is not None:
+            self._paint_entries(painter, path_entries(paths, self.shows, t))
+            return
         entries = [("parts", t.part_tints[0], bool(shown.parts) and self.shows["parts"]),
                    ("supports", t.copper, bool(shown.supports or shown.lines) and self.shows["supports"]),
                    (HANGING, t.plum, bool(marks.hanging)), (ISLAND, t.stop, bool(marks.islands)),
                    (THIN, t.heather, bool(marks.thin))]  # fmt: skip
-        there = [(words, colour) for words, colour, is_there in entries if is_there]
+        self._paint_entries(painter, [(words, colour) for words, colour, is_there in entries if is_there])
+
+    def _paint_entries(self, painter: QPainter, there: list[tuple[str, str]]) -> None:
+        t = self._tokens
         wide = 26 + max([0, *(painter.fontMetrics().horizontalAdvance(words) for words, _ in there)])
         if there:
             backing = QColor(t.card)

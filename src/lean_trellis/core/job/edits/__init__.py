@@ -89,6 +89,7 @@ from lean_trellis.core.job.edits.structures import (
     share_raft,
 )
 from lean_trellis.core.job.edits.supports import add_support, change_support, extend_target, remove_supports, use_set
+from lean_trellis.core.job.edits.trials import drop_trial, keep_trial, take_trial
 
 __all__ = [
     "Edit",
@@ -120,6 +121,7 @@ __all__ = [
     "draw_path",
     "drop_hand_work",
     "drop_parts",
+    "drop_trial",
     "every_second",
     "extend_target",
     "extend_wall",
@@ -128,6 +130,7 @@ __all__ = [
     "flag_parts",
     "give_body",
     "group_parts",
+    "keep_trial",
     "lead_bar",
     "leave_out",
     "level",
@@ -168,6 +171,7 @@ __all__ = [
     "stand_on",
     "take_back",
     "take_from_regions",
+    "take_trial",
     "turn_part",
     "turn_parts",
     "ungroup_parts",
