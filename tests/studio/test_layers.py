@@ -233,8 +233,9 @@ def test_an_edit_shows_what_it_saves_until_the_next(layers):
     assert bench.saved.text() == ""
     user.settle()
     after = user.session.layers.estimate()
-    assert f"{after.material_grams - before.material_grams:+.1f} g" in bench.saved.text()
-    assert f"{after.cost - before.cost:+,.2f} EUR" in bench.saved.text()
+    shown = bench.saved.text().replace("−", "-")
+    assert f"{after.material_grams - before.material_grams:+.1f} g" in shown
+    assert f"{after.cost - before.cost:+,.2f} EUR" in shown
     user.session.undo()
     user.settle()
     assert f"{before.cost - after.cost:+,.2f} EUR" in bench.saved.text()

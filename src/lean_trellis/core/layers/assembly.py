@@ -157,7 +157,7 @@ def _seconds(
         travel = motion.travels(np.hypot(gaps[:, 0], gaps[:, 1]))
         if machine.process == "powder_bed":  # while powder is spread the mirrors have come back
             travel = np.where(places[1:] == places[:-1], travel, 0.0)
-        by["ways between"] = np.bincount(places[1:], travel, count).astype(np.float64)
+        by["travel"] = np.bincount(places[1:], travel, count).astype(np.float64)
     return by
 
 

@@ -271,7 +271,7 @@ class LayersStation(Station):
         words = [f"{'−' if seconds < 0 else '+'}{hours_in_words(abs(seconds))}",
                  f"{after.material_grams - before.material_grams:+.1f} g", f"{after.cost - before.cost:+,.2f} EUR",
                  *([f"{changes:+} changes"] if changes else [])]  # fmt: skip
-        self.saved.setText(f"by the last edit {' · '.join(words)}")
+        self.saved.setText(f"by the last edit {' · '.join(words)}".replace("-", "−"))
 
     def _show_estimate(self, estimate: Estimate | None) -> None:
         self._show_saved(estimate)

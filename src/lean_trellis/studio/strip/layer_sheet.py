@@ -222,15 +222,19 @@ class LayerSheet(Sheet):
         length = round_length(110 / frame.scale)
         wide = length * frame.scale
         left, y = 12.0, self.height() - 12.0
+        backing = QColor(t.card)
+        backing.setAlpha(220)
+        words, right = UNITS.length(length, 2 if length < 1 else 0), "from above, front edge below"
+        if self.distance_mm is not None:
+            right = f"measured {UNITS.length(self.distance_mm)}  ·  {right}"
+        room = painter.fontMetrics().horizontalAdvance
+        painter.fillRect(QRectF(left - 6, y - 12, wide + room(words) + 22, 22), backing)
+        painter.fillRect(QRectF(self.width() - room(right) - 18, y - 12, room(right) + 16, 22), backing)
         painter.setPen(QPen(QColor(t.ink), 1.4))
         painter.drawLine(QPointF(left, y), QPointF(left + wide, y))
         for x in (left, left + wide):
             painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 1))
-        words = UNITS.length(length, 2 if length < 1 else 0)
         painter.drawText(QPointF(left + wide + 8, y + 3), words)
-        right = "from above, front edge below"
-        if self.distance_mm is not None:
-            right = f"measured {UNITS.length(self.distance_mm)}  ·  {right}"
         painter.setPen(QColor(t.muted))
         box = QRectF(self.width() - 380, self.height() - 22, 370, 18)
         painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, right)
