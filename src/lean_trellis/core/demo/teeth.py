@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import numpy as np
 from manifold3d import Manifold
-from scipy.interpolate import PchipInterpolator
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.demo.shapes import lofted, united
@@ -31,6 +30,8 @@ def _lofted(*rings: Floats) -> Manifold:
     """A solid through rings that follow each other, rounded between them."""
     levels = np.arange(len(rings))
     every = np.linspace(0, len(rings) - 1, 3 * (len(rings) - 1) + 1)
+    from scipy.interpolate import PchipInterpolator  # half a second less for a window that shows no teeth
+
     smooth = PchipInterpolator(levels, np.stack(rings))(every) if len(rings) > 2 else np.stack(rings)
     return lofted(smooth)
 

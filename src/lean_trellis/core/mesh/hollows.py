@@ -13,7 +13,6 @@ from dataclasses import dataclass, field
 import numpy as np
 import shapely
 from manifold3d import Manifold
-from scipy import ndimage
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
@@ -168,6 +167,8 @@ class _Bodies:
 
 def _followed(air: Bools, origin: Floats, cell: float) -> tuple[Longs, Cups]:
     """The body of each cell, and the cups at each level on the way up."""
+    from scipy import ndimage  # takes a tenth of a second, which a window that starts has not
+
     flat = np.zeros((3, 3, 3), bool)
     flat[:, 1, 1] = flat[1, :, 1] = True  # cells of one level that share a side hang together
     pieces, count = ndimage.label(air, flat)
@@ -225,6 +226,8 @@ def _sealed(cells: AirCells, number: int, watch: Watch) -> Cavity:
 
 def _narrow(cells: AirCells, least_way_mm: float, watch: Watch) -> list[Cavity]:
     """What is open, but only through ways that are too narrow."""
+    from scipy import ndimage  # takes a tenth of a second, which a window that starts has not
+
     watch.at(0.8, "measuring ways out")
     away = _to_walls(cells)
     closed = _closed_off(away, least_way_mm / 2, cells)
@@ -245,6 +248,8 @@ def _narrow(cells: AirCells, least_way_mm: float, watch: Watch) -> list[Cavity]:
 
 def _to_walls(cells: AirCells) -> Floats:
     """How far each cell of the outside's air is from the nearest wall, mm; the plate is one where the part is on it."""
+    from scipy import ndimage  # takes a tenth of a second, which a window that starts has not
+
     padded = np.pad(cells.body == 1, ((0, 0), (0, 0), (1, 0)), constant_values=cells.is_raised)
     away = ndimage.distance_transform_edt(padded)[:, :, 1:] * cells.cell
     return np.asarray(away, np.float64)
@@ -252,6 +257,8 @@ def _to_walls(cells: AirCells) -> Floats:
 
 def _closed_off(away: Floats, radius: float, cells: AirCells) -> Bools:
     """Where a ball of a radius has room but does not come out: to the side, the top, or below a part that is raised."""
+    from scipy import ndimage  # takes a tenth of a second, which a window that starts has not
+
     pieces, _ = ndimage.label(away > radius)
     rim = [pieces[0], pieces[-1], pieces[:, 0], pieces[:, -1], pieces[:, :, -1], pieces[:, :, 0] * cells.is_raised]
     open_ones = np.unique(np.concatenate([side.reshape(-1) for side in rim]))
@@ -259,6 +266,8 @@ def _closed_off(away: Floats, radius: float, cells: AirCells) -> Bools:
 
 
 def _hollow(cells: AirCells, mine: Bools, way: float) -> Cavity:
+    from scipy import ndimage  # takes a tenth of a second, which a window that starts has not
+
     depth = ndimage.distance_transform_edt(mine)
     deepest = np.unravel_index(int(depth.argmax()), depth.shape)
     outside = cells.air & (cells.body == 1) & ~mine

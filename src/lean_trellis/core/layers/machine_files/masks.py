@@ -8,7 +8,6 @@ import zipfile
 from typing import IO, Any
 
 import numpy as np
-from PIL import Image
 
 from lean_trellis.core.arrays import Bytes, Floats
 from lean_trellis.core.errors import EditError
@@ -99,6 +98,8 @@ def write_masks(file: IO[bytes], build: LayeredBuild, watch: Watch = UNWATCHED, 
 
 
 def _png(mask: Bytes) -> bytes:
+    from PIL import Image
+
     stream = io.BytesIO()
     Image.fromarray(mask).save(stream, "PNG", compress_level=3)
     return stream.getvalue()
