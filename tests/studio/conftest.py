@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
     QTabWidget,
     QWidget,
 )
+from PyQt6.sip import isdeleted
 
 from lean_trellis.core.formats import Body
 from lean_trellis.core.heavy import EVENT
@@ -272,7 +273,8 @@ class Shared:
         for station in window.bench.stations:
             station.leave()
         for widget, value in self._values:
-            _put(widget, value)
+            if not isdeleted(widget):
+                _put(widget, value)
         for entry in ACTIONS:
             action = window.menus.by_id[entry.id]
             if entry.is_switch and entry.id != "map" and action.isChecked() != entry.starts_on:

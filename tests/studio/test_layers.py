@@ -241,3 +241,38 @@ def test_an_edit_shows_what_it_saves_until_the_next(layers):
     assert f"{before.cost - after.cost:+,.2f} EUR" in bench.saved.text()
     user.session.new_job()
     assert bench.saved.text() == ""
+
+
+def columns(table):
+    """The cells below each heading, by figure."""
+    model = table._model
+    heads = model._columns[1:]
+    return {head: {cells[0]: cells[place] for _, cells in model.rows} for place, head in enumerate(heads, start=1)}
+
+
+def test_trials_are_kept_compared_taken_and_dropped(layers):
+    user, bench = layers
+    trials = bench.trials
+    user.press(user.field("trials.name"))
+    QTest.keyClicks(trials.name, "wide")
+    user.press(trials.keep)
+    support = user.session.job.supports[0]
+    user.session.do(lambda job: change_support(job, support.id, "spacing", 1.5))
+    user.type_into(trials.name, "close")
+    user.settle()
+    shown = columns(trials.table)
+    assert list(shown) == ["Now", "wide", "close"]
+    assert shown["Now"] == shown["close"]
+    supports = {head: int(cells["Supports"].removesuffix(" ✓")) for head, cells in shown.items()}
+    assert supports["close"] > supports["wide"]
+    assert shown["wide"]["Supports"].endswith(" ✓")
+    assert not shown["close"]["Supports"].endswith(" ✓")
+    user.choose(trials.chosen, "wide")
+    user.press(trials.take)
+    user.settle()
+    assert user.session.job.supports[0].parameters.spacing == support.parameters.spacing
+    assert columns(trials.table)["Now"] == columns(trials.table)["wide"]
+    user.press(trials.drop)
+    assert [trial.name for trial in user.session.job.trials] == ["close"]
+    user.window.menus.run("undo")
+    assert [trial.name for trial in user.session.job.trials] == ["wide", "close"]

@@ -9,6 +9,7 @@ from typing import Any
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.key import Key, token
 from lean_trellis.core.derive.layers import ESTIMATE, LAYER_PROFILE, LAYERED_BODIES, LAYERED_BUILD
+from lean_trellis.core.derive.trials import TRIAL_FIGURES, TrialFigures
 from lean_trellis.core.job import Job
 from lean_trellis.core.layers.estimate import Estimate
 from lean_trellis.core.layers.paths import Paths
@@ -64,6 +65,10 @@ class ShownLayers:
         """What the build takes as it is now, once known."""
         return self._graph.known(ESTIMATE, None, self._job()) if self._is_wanted else None
 
+    def figures_of(self, state: Job) -> TrialFigures | None:
+        """What a state comes to, once known: a trial, or the job as it is; looked for where there are trials."""
+        return self._graph.known(TRIAL_FIGURES, None, state)
+
     def shown(self, number: int) -> ShownLayer | None:
         """A layer of the build as it is now, once known."""
         known: dict[int, ShownLayer] | None = self._graph.kept(self._portion_key(portion_of(number)))
@@ -93,5 +98,9 @@ class ShownLayers:
                 yield self._portion_key(portion), "Cutting layers", partial(ShowPortion, job, portion)
         for node, title in ((LAYER_PROFILE, "Cutting layers"), (ESTIMATE, "Estimating")):
             yield self._graph.key(node, None, job), title, partial(Derive, node, None, job)
+        if job.trials:
+            for state in (job, *(trial.job for trial in job.trials)):
+                key = self._graph.key(TRIAL_FIGURES, None, state)
+                yield key, "Comparing trials", partial(Derive, TRIAL_FIGURES, None, state)
         if self._wants_paths and self._number is not None:
             yield self._paths_key(self._number), "Laying paths", partial(ShowPaths, job, self._number)

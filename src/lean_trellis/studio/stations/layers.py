@@ -19,6 +19,7 @@ from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.initials import initials
 from lean_trellis.studio.messages import CutAbove
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.trials import TrialsSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.strip.layer_sheet import LayerSheet
 from lean_trellis.studio.theme import Tokens
@@ -65,6 +66,8 @@ class LayersStation(Station):
         self._cut: float | None = None
         self._add_layer(self.tabs.add_page("layer", "Layer"))
         self._add_estimate(self.tabs.add_page("estimate", "Estimate"))
+        self.trials = TrialsSection(session)
+        self.tabs.add_page("trials", "Trials").addWidget(self.trials, 1)
 
     def _add_layer(self, page: QVBoxLayout) -> None:
         self.number, self.height_field = NumberField(), NumberField("mm")
@@ -213,6 +216,7 @@ class LayersStation(Station):
         self._show_where(profile)
         self._show_facts(profile, estimate)
         self._show_estimate(estimate)
+        self.trials.refresh()
         self.write.setEnabled(bool(session.job.parts))
         self.paths.setEnabled(session.job.machine.process != "vat")
         self.play.setEnabled(profile is not None and len(profile) > 1)
