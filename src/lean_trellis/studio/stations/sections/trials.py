@@ -16,7 +16,7 @@ from lean_trellis.studio.forms.tables import NOTHING, PickTable
 from lean_trellis.studio.session import Session
 
 NOW = "Now"
-_NAMES_PX, _STATE_PX = 102, 74
+_NAMES_PX, _STATE_PX = 108, 72
 BEST = " ✓"
 _ROWS: tuple[tuple[str, Callable[[TrialFigures], float], Callable[[float], str]], ...] = (
     ("Time", lambda one: one.build_seconds, hours_in_words),
