@@ -35,6 +35,11 @@ class ShownLayers:
         """The number of the current layer; None before the layers have been asked for."""
         return self._number
 
+    @property
+    def is_wanted(self) -> bool:
+        """Whether somebody has asked for layers."""
+        return self._is_wanted
+
     def want(self) -> None:
         """From now on the build is cut into layers and its estimate is worked out."""
         if not self._is_wanted:

@@ -111,10 +111,13 @@ class HeightStrip(QWidget):
         middle = self.width() / 2
         profile = self._session.layers.profile()
         painter.drawText(QRectF(2, 5, self.width() - 4, 16), Qt.AlignmentFlag.AlignHCenter, self._top_words())
+        if profile is None:
+            self._paint_hint(painter)
+            return
         painter.drawText(QRectF(2, self.height() - 18, self.width() - 4, 16), Qt.AlignmentFlag.AlignHCenter, "0")
         painter.setPen(QPen(QColor(t.line), 1))
         painter.drawLine(QPointF(middle, _TOP), QPointF(middle, self.height() - _FOOT))
-        if profile is not None and len(profile):
+        if len(profile):
             most = max(float((profile.part_mm2).max(initial=0.0)), float(profile.support_mm2.max(initial=0.0)), 1e-9)
             for areas, colour, side in ((profile.part_mm2, t.part_tints[0], -1), (profile.support_mm2, t.copper, 1)):
                 self._paint_side(painter, profile.tops, areas / most * (middle - 8), colour, side)
@@ -124,6 +127,20 @@ class HeightStrip(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(t.ivy), 1))
             painter.drawRect(QRectF(1.5, 0.5, self.width() - 2, self.height() - 1))
+
+    def _paint_hint(self, painter: QPainter) -> None:
+        """Along the strip: what comes here, and how."""
+        if not self._session.job.parts:
+            return
+        is_coming = self._session.layers.is_wanted
+        words = "Cutting layers …" if is_coming else "Areas by height: click to cut into layers"
+        painter.save()
+        painter.translate(self.width() / 2, self.height() / 2)
+        painter.rotate(-90)
+        half = self.height() / 2 - 12
+        shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, round(2 * half))
+        painter.drawText(QRectF(-half, -10, 2 * half, 20), Qt.AlignmentFlag.AlignCenter, shown)
+        painter.restore()
 
     def _top_words(self) -> str:
         return UNITS.length(self._range()[1], 1) if self._session.layers.profile() is not None else ""

@@ -92,25 +92,27 @@ class ExtraActors:
         for zone in machine.zones:
             height = top if zone is machine.purge_tower else 0.0
             outline = line_actor(_zone_lines(zone, height), tokens.muted, 1.5)
-            place = np.array([zone.x + zone.width / 2, zone.y, height + _ABOVE_MM])
-            self._zones += self._added([outline, self._name(zone.name, place, tokens, is_centred=True)])
+            # The name lies towards the plate's middle, so that it is in sight where the zone is at the edge of it.
+            is_right = zone.x + zone.width / 2 > machine.plate.width / 2
+            place = np.array([zone.x if is_right else zone.x + zone.width, zone.y, height + _ABOVE_MM])
+            self._zones += self._added([outline, self._name(zone.name, place, tokens, ends_there=is_right)])
 
-    def _name(self, words: str, place: Floats, tokens: Tokens, *, is_centred: bool = False) -> vtkActor:
+    def _name(self, words: str, place: Floats, tokens: Tokens, *, ends_there: bool = False) -> vtkActor:
         """Words as faces that turn to the eye: a picture would make each frame a third slower.
 
-        They begin at the place, or have their middle there.
+        They begin at the place, or end there.
         """
         letters = vtkVectorText()
         letters.SetText(words)
         letters.Update()
         mapper = vtkPolyDataMapper()
         drawn = letters.GetOutput()
-        if is_centred:
+        if ends_there:
             points = drawn.GetPoints()
-            middle = drawn.GetCenter()[0]
+            right = drawn.GetBounds()[1]
             for number in range(points.GetNumberOfPoints()):
                 x, y, z = points.GetPoint(number)
-                points.SetPoint(number, x - middle, y, z)
+                points.SetPoint(number, x - right, y, z)
         mapper.SetInputData(drawn)
         name = vtkFollower()
         name.SetMapper(mapper)
