@@ -90,7 +90,7 @@ def drag_the_map(user):
     QTest.mouseRelease(chart, Qt.MouseButton.RightButton, pos=at + 20 * step)
 
 
-_LOOKS_AGAIN = 2
+_LOOKS_AGAIN = 5
 
 
 @pytest.mark.alone
