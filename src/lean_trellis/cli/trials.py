@@ -41,8 +41,7 @@ def trials(
     """`JOB` compares, `keep JOB NAME` keeps the state of a job, supported anew where sets or a recipe are given."""
     match words:
         case ["keep", path, name]:
-            job, state = open_job(Path(path), full_library()), None
-            pipeline = Pipeline()
+            job, pipeline = open_job(Path(path), full_library()), Pipeline()
             with progress() as watch:
                 state = _changed(
                     job, build_offset, critical_angle, watch_angle, layer_height, first_layer, support_every

@@ -81,8 +81,7 @@ def _shown(job: Job, bodies: tuple[LayeredBody, ...], number: int) -> ShownLayer
         height_mm=job.layer_height, critical_deg=job.material.detection.critical_angle,
         least_mm=value_or(job.constants, "least_wall", 0.3), is_held=number == 0 or job.machine.is_belt,
     )  # fmt: skip
-    lines = [line for body in others if (at := body.place_of(number)) is not None
-             for line in body.layers.lines.of_level(at)]  # fmt: skip
+    lines = [line for body in others for line in body.lines(number)]
     width = max([0.0, *(body.layers.line_mm for body in others)])
     return ShownLayer(
         tuple(_small(_rings(parts, number))), tuple(_small(_rings(others, number))), tuple(_small(lines)), width, marks
@@ -90,8 +89,7 @@ def _shown(job: Job, bodies: tuple[LayeredBody, ...], number: int) -> ShownLayer
 
 
 def _rings(bodies: list[LayeredBody], number: int) -> list[Floats]:
-    return [ring for body in bodies if (at := body.place_of(number)) is not None
-            for ring in body.layers.filled.of_level(at)]  # fmt: skip
+    return [ring for body in bodies for ring in body.outlines(number)]
 
 
 def _small(ways: list[Floats]) -> list[Floats]:

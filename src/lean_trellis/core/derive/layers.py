@@ -23,13 +23,18 @@ from lean_trellis.core.progress import Watch
 from lean_trellis.core.supports.common.request import line_width
 
 
+def _plan(job: Job) -> LayerPlan:
+    """Where the layers of a job lie; supports may be built at some of them only."""
+    return LayerPlan(job.layer_height, job.first_layer)
+
+
 def _part_layers(reader: Reader[BodyLayers]) -> BodyLayers:
     """Raises `EditError` where there are more layers than anybody builds."""
     job = reader.job
     return layered(
         reader.one(TOPOLOGY),
         reader.one(PLACED).vertices,
-        LayerPlan(job.layer_height, job.first_layer),
+        _plan(job),
         job.machine.layer_normal,
         watch=reader.watch,
     )
@@ -76,7 +81,7 @@ _WORK = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.
 
 def _worked(body: BodyLayers, job: Job, watch: Watch, *, is_support: bool) -> Work:
     """What its layers take. The numbers are the same for supports that are built at every n-th layer."""
-    numbers = LayerPlan(job.layer_height, job.first_layer).numbers_of(body.heights)
+    numbers = _plan(job).numbers_of(body.heights)
     return work_on(body, numbers, job.machine, job.constants, is_support=is_support, watch=watch)
 
 
@@ -101,7 +106,7 @@ SUPPORT_WORK: Node[Work] = Node(
 
 def _filling_layers(reader: Reader[tuple[BodyLayers, ...]]) -> tuple[BodyLayers, ...]:
     job = reader.job
-    plan = LayerPlan(job.layer_height, job.first_layer)
+    plan = _plan(job)
     return tuple(
         layered(build_topology(mesh), mesh.vertices, plan, job.machine.layer_normal)
         for mesh in reader.one(FILLINGS, 0.0, 0.5)
@@ -166,7 +171,7 @@ def _built(kind: BodyKind, named: tuple[str, str, str], work: Work, volume: floa
 def _estimate(reader: Reader[Estimate]) -> Estimate:
     """Raises `EditError` where there are more layers than anybody builds."""
     job = reader.job
-    plan = LayerPlan(job.layer_height, job.first_layer)
+    plan = _plan(job)
     parts, supports, stacks = reader.token
     bodies = [
         _built("part", named, work, _solid(layers, placed.volume, plan), _span(layers, plan))
@@ -214,7 +219,7 @@ def _bodies_token(subject: None, job: Job, near: Neighbours) -> Hashable:
 def _bodies(reader: Reader[tuple[LayeredBody, ...]]) -> tuple[LayeredBody, ...]:
     """The bodies in the order of the estimate. Raises `EditError` where there are more layers than anybody builds."""
     job = reader.job
-    plan = LayerPlan(job.layer_height, job.first_layer)
+    plan = _plan(job)
     parts, supports = reader.token
     bodies = [
         ("part", name, layers, False) for name, layers in zip(parts, reader.each(PART_LAYERS, 0.0, 0.6), strict=True)
@@ -241,9 +246,7 @@ LAYERED_BODIES: Node[tuple[LayeredBody, ...]] = Node(
 LAYER_PROFILE: Node[Profile] = Node(
     "layer profile",
     "job",
-    lambda reader: profile_of(
-        reader.one(LAYERED_BODIES, 0.0, 0.9), LayerPlan(reader.job.layer_height, reader.job.first_layer)
-    ),
+    lambda reader: profile_of(reader.one(LAYERED_BODIES, 0.0, 0.9), _plan(reader.job)),
     ("job.layer_height", "job.first_layer"),
     lambda subject, job, near: ((LAYERED_BODIES, None),),
 )
@@ -253,7 +256,7 @@ def _build(reader: Reader[LayeredBuild]) -> LayeredBuild:
     """Raises `EditError` where there are more layers than anybody builds."""
     job = reader.job
     return LayeredBuild(
-        job.name, job.machine, job.material.id, job.constants, LayerPlan(job.layer_height, job.first_layer),
+        job.name, job.machine, job.material.id, job.constants, _plan(job),
         job.support_every, reader.one(LAYERED_BODIES), reader.one(ESTIMATE, 0.0, 1.0).assembly,
     )  # fmt: skip
 

@@ -22,14 +22,6 @@ _BETWEEN = 1_000_000
 
 
 @dataclass(frozen=True, eq=False)
-class Turn:
-    """One body, or one purge, in one layer: `body` is its place among the bodies, -1 a purge."""
-
-    number: int
-    body: int
-
-
-@dataclass(frozen=True, eq=False)
 class Assembly:
     """The layers of a build: `numbers` (l,), and in which order bodies come in them.
 

@@ -37,6 +37,16 @@ class LayeredBody:
         place = int(np.searchsorted(self.numbers, number))
         return place if place < len(self.numbers) and self.numbers[place] == number else None
 
+    def outlines(self, number: int) -> list[Floats]:
+        """Rings (k, 2) of the layer of a number; none where it has none there."""
+        place = self.place_of(number)
+        return [] if place is None else self.layers.filled.of_level(place)
+
+    def lines(self, number: int) -> list[Floats]:
+        """Open lines (k, 2) of the layer of a number."""
+        place = self.place_of(number)
+        return [] if place is None else self.layers.lines.of_level(place)
+
 
 @dataclass(frozen=True, eq=False)
 class LayeredBuild:
@@ -60,8 +70,7 @@ class LayeredBuild:
 
     def top(self, number: int) -> float:
         """Height of a layer's upper side along the normal, mm."""
-        first = self.plan.height if self.plan.first is None else self.plan.first
-        return first + number * self.plan.height
+        return float(self.plan.tops_of(np.array([number]))[0])
 
     def paths(self, body: int, number: int) -> Paths:
         """The paths of one body in one layer. Laid a portion of layers at a time: cheapest from the bottom up."""
@@ -79,13 +88,7 @@ class LayeredBuild:
 
     def outlines(self, body: int, number: int) -> list[Floats]:
         """Rings (k, 2) of one body in one layer."""
-        place = self.bodies[body].place_of(number)
-        return [] if place is None else self.bodies[body].layers.filled.of_level(place)
-
-    def lines(self, body: int, number: int) -> list[Floats]:
-        """Open lines (k, 2) of one body in one layer."""
-        place = self.bodies[body].place_of(number)
-        return [] if place is None else self.bodies[body].layers.lines.of_level(place)
+        return self.bodies[body].outlines(number)
 
     def turns(self, number: int) -> list[int]:
         """The bodies of a layer in the order of building; -1 is a purge."""

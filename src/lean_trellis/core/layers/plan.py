@@ -37,6 +37,11 @@ class LayerPlan:
             return np.rint(middles / self.height - 0.5).astype(np.int64)
         return np.where(middles < self.first, 0, np.rint((middles - self.first) / self.height + 0.5)).astype(np.int64)
 
+    def tops_of(self, numbers: Longs) -> Floats:
+        """(l,): heights of the upper sides of layers by their numbers, along the normal."""
+        first = self.height if self.first is None else self.first
+        return np.asarray(first + numbers * self.height, np.float64)
+
     def thickness_of(self, numbers: Longs) -> Floats:
         """(l,): how high the layers of these numbers are built, with `every` what lies below them since the last."""
         first = self.height if self.first is None else self.first

@@ -45,6 +45,4 @@ def profile_of(bodies: tuple[LayeredBody, ...], plan: LayerPlan) -> Profile:
     areas = {is_support: np.zeros(len(numbers)) for is_support in (False, True)}
     for body in filled:
         areas[body.is_support][body.numbers - low] += body.layers.areas_mm2
-    first = plan.height if plan.first is None else plan.first
-    tops = first + numbers * plan.height
-    return Profile(frozen(numbers), frozen(tops), frozen(areas[False]), frozen(areas[True]))
+    return Profile(frozen(numbers), frozen(plan.tops_of(numbers)), frozen(areas[False]), frozen(areas[True]))
