@@ -25,10 +25,7 @@ settings.register_profile(
 settings.load_profile("here")
 
 
-_LONG = (
-    "core/derive/test_graph.py", "core/test_recorded.py", "core/supports/bars/test_clearing.py",
-    "core/supports/bars/test_joining.py",
-)  # fmt: skip
+_LONG = ("core/test_recorded.py", "core/supports/bars/test_clearing.py", "core/supports/bars/test_joining.py")
 """Files of a few long tests that share nothing: each of these goes to whichever process is free."""
 _EARLY = "core/demo/test_builds.py"
 """What takes longest in one process."""

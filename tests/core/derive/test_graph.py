@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import replace
 
 import pytest
-from graph_cases import Known, everything, small_jobs
+from graph_cases import Known, Walk, core_nodes, everything, small_jobs
 from leaves import Leaf, changed, leaves
 
 from lean_trellis.core.derive.graph import Graph
+from lean_trellis.core.derive.node import Node
 from lean_trellis.core.job import new_job
 
 
@@ -29,26 +29,43 @@ def cases() -> list[tuple[str, Leaf]]:
 
 
 CASES = cases()
-_AT_ONCE = 40
 
 
-def portions() -> list[tuple[str, int]]:
-    """The jobs, with the number of the leaf at which each portion of their walk begins."""
-    counts = Counter(name for name, _ in CASES)
-    return [(name, begin) for name, count in counts.items() for begin in range(0, count, _AT_ONCE)]
+def leaves_of(name: str) -> list[Leaf]:
+    return [leaf for owner, leaf in CASES if owner == name]
 
 
-@pytest.mark.parametrize(("name", "begin"), portions())
-def test_whatever_field_is_changed_the_cache_gives_what_a_fresh_computation_gives(name, begin):
-    job = small_jobs()[name]
-    wrong, warm, known = [], Graph(), Known()
+@pytest.mark.parametrize("name", small_jobs())
+def test_whatever_field_is_changed_no_result_stays_that_follows_from_it(name):
+    assert Walk(small_jobs()[name], core_nodes()).stale(leaves_of(name)) == []
+
+
+@pytest.mark.parametrize("name", small_jobs())
+def test_the_cache_gives_what_a_fresh_computation_gives(name):
+    job, known, warm = small_jobs()[name], Known(), Graph()
     everything(warm, job, known)
-    for leaf in [leaf for owner, leaf in CASES if owner == name][begin : begin + _AT_ONCE]:
+    for leaf in leaves_of(name)[3::20]:
         after = changed(job, leaf)
-        if everything(warm, after, known) != everything(Graph(None), after):
-            wrong.append(str(leaf))
-    assert wrong == []
+        assert everything(warm, after, known) == everything(Graph(None), after), leaf
     assert known.changed() == []
+
+
+def test_a_walk_names_the_field_that_a_node_reads_without_a_word():
+    def volume(known):
+        return known.subject.mesh.volume * known.job.layer_height
+
+    def weight(known):
+        (of,) = known.each(declared) + known.each(silent)
+        return of * known.job.support_every
+
+    job = small_jobs()["bars-metal"]
+    silent = Node("volume, silently", "part", volume, reads=("part.mesh",))
+    declared = Node("volume", "part", volume, reads=("part.mesh", "job.layer_height"))
+    above = Node("weight", "part", weight, reads=("job.support_every",), needs=lambda part, *_: [(silent, part)])
+    sound = Node("weight too", "part", weight, reads=("job.support_every",), needs=lambda part, *_: [(declared, part)])
+    assert Walk(job, [declared, sound]).stale(leaves_of("bars-metal")) == []
+    assert Walk(job, [silent]).stale(leaves_of("bars-metal")) == ["layer_height: volume, silently"]
+    assert Walk(job, [silent, above]).stale(leaves_of("bars-metal")) == ["layer_height: volume, silently"]
 
 
 def test_every_model_of_a_job_is_walked():
