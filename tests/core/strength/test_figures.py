@@ -8,7 +8,7 @@ from gripped import AREA, RADIUS, tips
 
 from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.figures import BENDING, BUCKLING, CONTACT, figures_of_grips
-from lean_trellis.core.strength.statics import GripLoads
+from lean_trellis.core.strength.grip_loads import GripLoads
 
 MOMENT = np.pi * RADIUS**4 / 4
 ACTIONS = Actions("vat", 16.0, 900.0, 5.0, source="made up")

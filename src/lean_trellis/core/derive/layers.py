@@ -7,7 +7,7 @@ from collections.abc import Hashable
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import FILLINGS, PLACED, TOPOLOGY
-from lean_trellis.core.derive.statics import CARRIERS
+from lean_trellis.core.derive.statics import CARRIERS, GROWTH
 from lean_trellis.core.derive.supports import BUILT_VOLUME, STRUCTURE
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers import BodyLayers, LayerPlan, layered
@@ -20,6 +20,7 @@ from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.progress import Watch
+from lean_trellis.core.strength.growth_use import Danger, danger_of
 from lean_trellis.core.supports.common.request import line_width
 
 
@@ -264,4 +265,16 @@ def _build(reader: Reader[LayeredBuild]) -> LayeredBuild:
 LAYERED_BUILD: Node[LayeredBuild] = Node(
     "layered build", "job", _build, (*_WORK, "job.name", "job.support_every"),
     lambda subject, job, near: ((ESTIMATE, None), (LAYERED_BODIES, None)),
+)  # fmt: skip
+
+
+def _danger(reader: Reader[Danger]) -> Danger:
+    profile = reader.one(LAYER_PROFILE, 0.0, 0.3)
+    return danger_of(profile.tops, reader.each(GROWTH, 0.3, 1.0), reader.token)
+
+
+DANGER: Node[Danger] = Node(
+    "danger by height", "job", _danger, (),
+    lambda subject, job, near: ((LAYER_PROFILE, None), *((GROWTH, part) for part in job.parts)),
+    lambda subject, job, near: tuple(part.id for part in job.parts),
 )  # fmt: skip

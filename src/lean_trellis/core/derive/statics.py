@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import shapely
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats, Longs, frozen
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import AIR_CELLS, OBSTACLE, OVERHANGS
@@ -19,14 +19,17 @@ from lean_trellis.core.mesh.hollows import AirCells, Cups
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.strength.actions import actions_of
 from lean_trellis.core.strength.bond import Bond
+from lean_trellis.core.strength.grip_loads import GripLoads, LevelLoads
 from lean_trellis.core.strength.grips import Grips
-from lean_trellis.core.strength.statics import GripLoads, PartLoads, Standing, part_statics
+from lean_trellis.core.strength.growth_use import GrowthUse, HoldUse, growth_use
+from lean_trellis.core.strength.statics import PartLoads, Standing, part_statics
 from lean_trellis.core.supports.common.contacts import ContactParameters
 from lean_trellis.core.supports.common.spec import spec_for, spec_named
 from lean_trellis.core.supports.common.support import Support
 
 _CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface")
 _NEAR_MM = 0.5
+_REACHED_MM = 0.5
 _FOOT_MM = 3.0
 """A foot no wider than this is one spot on the plate; larger ones are several."""
 
@@ -105,7 +108,11 @@ def _statics(reader: Reader[PartLoads]) -> PartLoads:
         name: _spread(some, which, len(one.grips))
         for name, some, which, one in zip(reader.token, found.loads, mine, carriers, strict=True)
     }
-    return PartLoads(found, loads, actions)
+    by_level = {
+        name: _spread_by_level(some, which, len(one.grips))
+        for name, some, which, one in zip(reader.token, found.by_level, mine, carriers, strict=True)
+    }
+    return PartLoads(found, loads, by_level, actions)
 
 
 def _spread(loads: GripLoads, which: Longs, count: int) -> GripLoads:
@@ -114,6 +121,16 @@ def _spread(loads: GripLoads, which: Longs, count: int) -> GripLoads:
         return loads
     none = np.zeros(count)
     return GripLoads(none, none, none, none, none).with_rows(which, loads)
+
+
+def _spread_by_level(loads: LevelLoads, which: Longs, count: int) -> LevelLoads:
+    """The same of what some contacts carry level by level."""
+    if len(which) == count:
+        return loads
+    found = LevelLoads.none(loads.levels, count)
+    rows, some = np.indices((len(loads.levels), len(which))).reshape(2, -1)
+    found.take(rows, which[some], *(part.reshape(-1) for part in (loads.pulls, loads.pushes, loads.sides, loads.used)))
+    return found
 
 
 STATICS: Node[PartLoads] = Node("statics", "part", _statics, _CONSTANTS, _statics_needs, _statics_token)
@@ -141,3 +158,24 @@ def _figures(reader: Reader[dict[str, Any]]) -> dict[str, Any]:
 
 
 FIGURES: Node[dict[str, Any]] = Node("figures", "part", _figures, (), _figures_needs, _figures_token)
+
+
+def _growth(reader: Reader[GrowthUse]) -> GrowthUse:
+    """By the same figures, with what is carried at each level in place of the most of all."""
+    found = reader.one(STATICS, 0, 0.5)
+    levels, used = found.statics.plate_by_level[:, 0], {}
+    for (name, family, form), made, carriers in zip(
+        reader.token, reader.each(STRUCTURE), reader.each(CARRIERS), strict=True
+    ):
+        spec, loads, grips = spec_named(family, form), found.by_level[name], carriers.grips
+        levels = loads.levels
+        each = [spec.loads(made, grips, loads.at(row), found.actions) for row in range(len(loads))]
+        places = each[0].places if each else np.zeros((0, 3))
+        heights = places @ np.array(reader.job.machine.layer_normal)
+        rows = np.stack([one.used for one in each]) if each else np.zeros((0, 0))
+        # What is not reached yet is not used, though a blade or nozzle may push what already stands below it.
+        used[name] = HoldUse(places, frozen(np.where(heights > levels[:, None] + _REACHED_MM, 0.0, rows)))
+    return growth_use(levels, used, found.statics.plate_by_level)
+
+
+GROWTH: Node[GrowthUse] = Node("use by height", "part", _growth, ("job.machine",), _figures_needs, _figures_token)

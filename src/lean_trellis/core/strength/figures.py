@@ -10,8 +10,8 @@ import numpy as np
 from lean_trellis.core.arrays import Bytes, Floats, Longs, frozen
 from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.capacity import SWAYING, column_loads
+from lean_trellis.core.strength.grip_loads import GripLoads
 from lean_trellis.core.strength.grips import Grips
-from lean_trellis.core.strength.statics import GripLoads
 
 CONTACT, BUCKLING, BENDING = 0, 1, 2
 USED_WORDS = {CONTACT: "stress at the contact", BUCKLING: "buckling", BENDING: "bending"}

@@ -43,6 +43,7 @@ class PlateHold:
             self._lying = self._as_hold(self.rests)
             self._below = self._as_hold(Bond.joined([rests_of(own, FINE_MM, MOST_FINE), feet]))
         self.pull, self.tipping, self.warp = Worst(), Worst(), Worst()
+        self._pulled: list[Floats] = []
 
     def take(self, loads: Floats, forces: Floats, places: Floats, levels: Floats) -> None:
         """What the bond carries of loads (l, 6) about the origin, which are forces (l, 3) at places and levels (l,)."""
@@ -59,10 +60,19 @@ class PlateHold:
         pulled = np.maximum(shares.forces[:, 2], 0) / areas
         bent = np.linalg.norm(shares.moments[:, :2], axis=1) / (PLASTIC * areas * np.sqrt(areas / np.pi) / 4)
         used = (pulled + bent) / self._actions.bond
+        self._pulled.append(np.column_stack([levels, shares.springs.greatest(used, 0.0)]))
         worst = int(used.argmax())
         if used[worst] > self.pull.value:
             at = self._bond.places[shares.springs.which[worst]] @ self._frame.T
             self.pull = Worst(float(used[worst]), place_of(at), float(levels[shares.springs.owners[worst]]))
+
+    def by_level(self) -> Floats:
+        """(k, 2): each level and how much of the bond to the plate is used there at most."""
+        levels, used = np.concatenate([np.zeros((0, 2)), *self._pulled]).T
+        distinct, rows = np.unique(levels, return_inverse=True)
+        most = np.zeros(len(distinct))
+        np.maximum.at(most, rows, used)
+        return np.column_stack([distinct, most])
 
     def _tip(self, forces: Floats, places: Floats, levels: Floats) -> None:
         """What forces do to turn everything over about an edge of what stands on the plate."""

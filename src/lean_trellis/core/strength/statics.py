@@ -11,9 +11,10 @@ from dataclasses import dataclass, field
 from itertools import chain, pairwise
 
 import numpy as np
+from scipy.sparse import csr_array
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, Rows
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
 from lean_trellis.core.mesh.hollows import Cups
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
@@ -21,6 +22,7 @@ from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.strength.actions import SIDES, Actions
 from lean_trellis.core.strength.bond import PLASTIC, Bond, Worst, bonded, place_of
+from lean_trellis.core.strength.grip_loads import GripLoads, LevelLoads
 from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody, stages
 from lean_trellis.core.strength.lifting import LiftPlaces, lift_places
@@ -43,27 +45,14 @@ _BESIDE_MM = 2.0
 
 
 @dataclass(frozen=True, eq=False)
-class GripLoads(Rows):
-    """Of each contact (n,): the most it is pulled, pushed and sheared with, N.
-
-    `used` is how much of the strength of its area that takes at most, `levels` where it does, mm.
-    """
-
-    pulls: Floats
-    pushes: Floats
-    sides: Floats
-    used: Floats
-    levels: Floats
-
-    def __len__(self) -> int:
-        return len(self.used)
-
-
-@dataclass(frozen=True, eq=False)
 class Statics:
     """Of one part: the loads of each of its supports' contacts, what the bond to the plate is used, and deflection."""
 
     loads: tuple[GripLoads, ...]
+    by_level: tuple[LevelLoads, ...] = ()
+    """The same level by level."""
+    plate_by_level: Floats = field(default_factory=lambda: np.zeros((0, 2)))
+    """(k, 2): level, and how much of the bond to the plate is used there."""
     plate: Worst = field(default_factory=Worst)
     """How much of the bond to the plate is used, the part's own and that of its supports' feet."""
     deflection: Worst = field(default_factory=Worst)
@@ -76,10 +65,11 @@ class Statics:
 
 @dataclass(frozen=True, eq=False)
 class PartLoads:
-    """The statics of a part; the loads of each support by its id, a row a contact of the whole support."""
+    """The statics of a part; the loads of each support by its id, of every contact of the whole support."""
 
     statics: Statics
     loads: dict[str, GripLoads]
+    by_level: dict[str, LevelLoads]
     actions: Actions
 
 
@@ -135,7 +125,7 @@ class _Sums:
         lying = bonded(self.ground.rests, self.frame, actions.stiffness)
         self.plate = RigidPlate(Springs.joined([whole, lying]), self.mesh.middle)
         count = len(self.grips)
-        self.pulls, self.pushes, self.sides, self.used, self.levels = (np.zeros(count) for _ in range(5))
+        self.by_level = LevelLoads.none(np.zeros(0), count)
         self.worst_flex = Worst()
         self._find_cups, self.cups = standing.cups, Cups()
 
@@ -146,13 +136,16 @@ class _Sums:
             grown = list(stages(self.mesh, held, Stretch(watch, 0.0, 0.6)))
             if self.actions.suction > 0 and any(stage.has_holes for stage in grown):
                 self.cups = self._find_cups()
+            self.by_level = LevelLoads.none(np.unique([stage.level for stage in grown]), len(self.grips))
             self._share(grown, Stretch(watch, 0.6, 1.0))
-            self._beside()
-        loads = GripLoads(self.pulls, self.pushes, self.sides, self.used, self.levels)
+        loads = self._beside()
         ends = np.cumsum([0, *self.sizes]).tolist()
-        parts = [loads.only(np.arange(begin, end)) for begin, end in pairwise(ends)]
+        which = [np.arange(begin, end) for begin, end in pairwise(ends)]
         worst = self.ground.pull, self.worst_flex, self.ground.warp, self.ground.tipping
-        return Statics(tuple(parts), *map(self._in_plate, worst))
+        return Statics(
+            tuple(loads.only(some) for some in which), tuple(self.by_level.only(some) for some in which),
+            self.ground.by_level(), *map(self._in_plate, worst),
+        )  # fmt: skip
 
     def _in_plate(self, worst: Worst) -> Worst:
         x, y, z = (np.array(worst.at_mm) @ self.frame).tolist()
@@ -249,17 +242,8 @@ class _Sums:
         areas = np.maximum(self.grips.areas[grips], 1e-9)
         bending = np.linalg.norm(moments, axis=1) / (PLASTIC * areas * self.grips.half_widths[grips] / 4)
         stress = np.sqrt((np.abs(along) / areas + bending) ** 2 + _SHEAR * (aside / areas) ** 2)
-        np.maximum.at(self.pulls, grips, along)
-        np.maximum.at(self.pushes, grips, -along)
-        np.maximum.at(self.sides, grips, aside)
-        self._use(grips, stress / self.actions.strength, levels[shares.springs.owners[own]])
-
-    def _use(self, grips: Longs, used: Floats, levels: Floats) -> None:
-        """The most that each is used, and the lowest level where it is."""
-        more = np.flatnonzero(used > self.used[grips])
-        np.maximum.at(self.used, grips[more], used[more])
-        most = more[used[more] == self.used[grips[more]]][::-1]
-        self.levels[grips[most]] = levels[most]
+        rows = self.by_level.places_of(levels)[shares.springs.owners[own]]
+        self.by_level.take(rows, grips, along, -along, aside, stress / self.actions.strength)
 
     def _flex(self, shares: Shares, grown: Sequence[GrownBody], of: Longs, forces: Floats, bases: Floats) -> None:
         """How far the top goes: with the plate on its springs, and as a cantilever above the highest contact at it."""
@@ -286,29 +270,46 @@ class _Sums:
         beside = ((places[:, :2] >= lows[owners]) & (places[:, :2] <= highs[owners])).all(axis=1)
         return holding.greatest(np.where(beside, places[:, 2], -np.inf), -np.inf)
 
-    def _beside(self) -> None:
-        """What acts on each contact alone: the area, the rim or the nozzle beside it."""
-        a, count = self.actions, len(self.grips)
-        if not count:
-            return
+    def _beside(self) -> GripLoads:
+        """The most of what is shared and of what acts on each contact alone: the area, the rim or the nozzle beside."""
+        a, count, shared = self.actions, len(self.grips), self.by_level.most()
+        if not count or not len(self.by_level):
+            return shared
+        pulls, pushes, levels = np.zeros(count), np.zeros(count), self.places[:, 2]
+        bears = np.maximum(self.grips.areas * a.strength, 1e-9)
         if a.process == "vat":
-            alone = a.peel * _areas_beside(self.grips, self.overhangs)
-            self.pulls = np.maximum(self.pulls, alone)
-            self.pushes = np.maximum(self.pushes, alone)
+            areas, heights = _areas_beside(self.grips, self.overhangs, self.frame)
+            pulls = pushes = a.peel * areas
+            levels = np.maximum(levels, heights)
         elif a.process == "powder_bed":
-            alone = self._lift_beside()
-            self.pulls = np.maximum(self.pulls, alone)
+            grown = self._lift_beside(np.append(self.by_level.levels, np.inf))
+            pulls = grown[-1]
+            self._take_lifts(grown[:-1], bears)
         else:
-            alone = np.full(count, a.nozzle)
-            self.pushes = np.maximum(self.pushes, alone)
-        self._use(np.arange(count), alone / np.maximum(self.grips.areas * a.strength, 1e-9), self.places[:, 2])
+            pushes = np.full(count, a.nozzle)
+        used = np.maximum(pulls, pushes) / bears
+        if a.process != "powder_bed":
+            rows = self.by_level.places_of(levels)
+            self.by_level.take(rows, np.arange(count), pulls, pushes, np.zeros(count), used)
+        return GripLoads(
+            np.maximum(shared.pulls, pulls), np.maximum(shared.pushes, pushes), shared.sides,
+            np.maximum(shared.used, used), np.where(used > shared.used, levels, shared.levels),
+        )  # fmt: skip
 
-    def _lift_beside(self) -> Floats:
-        """(n,) N: the lift of the stretches of rim that are nearest to each contact, in its own region."""
-        result = np.zeros(len(self.grips))
+    def _take_lifts(self, lifts: Floats, bears: Floats) -> None:
+        """What rims beside contacts lift with at each level (k, n), N, from the row on in which each is reached."""
+        rows = self.by_level.places_of(self.places[:, 2])
+        for row, lifted in enumerate(lifts):
+            some = np.flatnonzero((rows <= row) & (lifted > 0))
+            none = np.zeros(len(some))
+            self.by_level.take(np.full(len(some), row), some, lifted[some], none, none, lifted[some] / bears[some])
+
+    def _lift_beside(self, levels: Floats) -> Floats:
+        """(l, n) N: the lift of the stretches of rim nearest to each contact, in its own region, at levels (l,)."""
         if not len(self.lifts):
-            return result
-        forces = self._lift_forces(np.arange(len(self.lifts)), np.inf)
+            return np.zeros((len(levels), len(self.grips)))
+        every = np.arange(len(self.lifts))
+        forces = np.stack([self._lift_forces(every, level) for level in levels.tolist()])
         return _shared_beside(self.grips, self.lifts.places, self.lifts.regions, forces)
 
 
@@ -319,23 +320,27 @@ def _springs(grips: Grips, frame: Floats, pulls: Bools, stiffness: float) -> Spr
     )  # fmt: skip
 
 
-def _areas_beside(grips: Grips, overhangs: Overhangs) -> Floats:
-    """(n,) mm²: how much of its region's area, seen along the layers' normal, is nearest to each contact."""
+def _areas_beside(grips: Grips, overhangs: Overhangs, frame: Floats) -> tuple[Floats, Floats]:
+    """(n,) mm²: how much of its region's area, seen along the layers' normal, is nearest to each contact; (n,) where.
+
+    The second are heights along the normal, in the mean.
+    """
     faces = overhangs.faces_to_hold
     if not len(faces) or not len(grips):
-        return np.zeros(len(grips))
+        return np.zeros(len(grips)), np.zeros(len(grips))
     places, on = places_on(overhangs.mesh, faces, _SAMPLE_MM)
     flat = overhangs.mesh.areas * np.abs(overhangs.mesh.normals @ np.array(overhangs.layer_normal))
     shares = flat[on] / np.bincount(on, minlength=len(flat))[on]
-    return _shared_beside(grips, places, overhangs.region_of_face[on], shares)
+    both = np.stack([shares, shares * (places @ frame.T)[:, 2]])
+    areas, firsts = _shared_beside(grips, places, overhangs.region_of_face[on], both)
+    return areas, firsts / np.maximum(areas, 1e-12)
 
 
 def _shared_beside(grips: Grips, places: Floats, regions: Ints, loads: Floats) -> Floats:
-    """(n,): loads (k,) at places (k, 3) shared by the few nearest contacts of the same region, or of those without one.
+    """(l, n): loads (l, k) at places (k, 3) shared by the few nearest contacts of the same region, or those without.
 
     Each takes its share by its area over the square of how far off it is: the nearest most of all.
     """
-    result = np.zeros(len(grips))
     named = grips.regions >= 0
     away, which = np.zeros((len(places), 0)), np.zeros((len(places), 0), np.int64)
     for some, apart in ((np.flatnonzero(named), _APART), (np.flatnonzero(~named), 0.0)):
@@ -346,12 +351,14 @@ def _shared_beside(grips: Grips, places: Floats, regions: Ints, loads: Floats) -
             away = np.column_stack([away, far.reshape(len(places), known)])
             which = np.column_stack([which, some[near.reshape(len(places), known)]])
     if not away.shape[1]:
-        return result
+        return np.zeros((len(loads), len(grips)))
     weights = grips.areas[which] / np.maximum(away, _NEAR_MM) ** 2 * (away < 0.5 * _APART)
     total = weights.sum(axis=1)
-    kept = total > 0
-    shares = weights[kept] / total[kept, None] * loads[kept, None]
-    np.add.at(result, which[kept], shares)
+    kept = np.flatnonzero(total > 0)
+    shares = (weights[kept] / total[kept, None]).reshape(-1)
+    owners = np.repeat(kept, which.shape[1])
+    spread = csr_array((shares, (which[kept].reshape(-1), owners)), shape=(len(grips), len(places)))
+    result: Floats = (spread @ loads.T).T
     return result
 
 

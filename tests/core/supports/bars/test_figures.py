@@ -19,7 +19,7 @@ from lean_trellis.core.strength.capacity import (
     second_moments,
     slenderness,
 )
-from lean_trellis.core.strength.statics import GripLoads
+from lean_trellis.core.strength.grip_loads import GripLoads
 from lean_trellis.core.supports.bars.figures import BENDING, BUCKLING, TIP, BarStrength, bar_figures
 
 

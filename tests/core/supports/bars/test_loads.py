@@ -13,7 +13,7 @@ from lean_trellis.core.mesh.primitives import box, cylinder
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.capacity import second_moments
-from lean_trellis.core.strength.statics import GripLoads
+from lean_trellis.core.strength.grip_loads import GripLoads
 from lean_trellis.core.supports.bars.loads import brace_loads, feet_used
 from lean_trellis.core.supports.bars.struts import Bars
 from lean_trellis.core.supports.common.solids import polygon_share

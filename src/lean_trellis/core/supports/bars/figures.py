@@ -17,7 +17,7 @@ from lean_trellis.core.strength.capacity import (
 )
 from lean_trellis.core.strength.figures import FIGURES as GRIP_FIGURES
 from lean_trellis.core.strength.figures import UsedFigures
-from lean_trellis.core.strength.statics import GripLoads
+from lean_trellis.core.strength.grip_loads import GripLoads
 from lean_trellis.core.supports.bars.struts import (
     BEND,
     FOOT_TOP,

@@ -11,8 +11,8 @@ from lean_trellis.core.arrays import Floats, frozen
 from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.capacity import HINGED, column_loads, second_moments
 from lean_trellis.core.strength.figures import deflections
+from lean_trellis.core.strength.grip_loads import GripLoads
 from lean_trellis.core.strength.grips import Grips
-from lean_trellis.core.strength.statics import GripLoads
 from lean_trellis.core.supports.bars.figures import BarFigures, BarStrength, bar_figures, summed_down
 from lean_trellis.core.supports.bars.grips import roots_of
 from lean_trellis.core.supports.bars.struts import LOWER_END, ON_PLATE, ON_TRUNK, Bars

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.figures import GripFigures, figures_of_grips
+from lean_trellis.core.strength.grip_loads import GripLoads
 from lean_trellis.core.strength.grips import Grips
-from lean_trellis.core.strength.statics import GripLoads
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.footprint import Patches, patches_of_solid
 from lean_trellis.core.supports.common.outlines import shadow

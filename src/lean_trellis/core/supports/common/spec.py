@@ -18,8 +18,8 @@ from lean_trellis.core.progress import Watch
 from lean_trellis.core.shop.machine import Process
 from lean_trellis.core.shop.material import Constant
 from lean_trellis.core.strength.actions import Actions
+from lean_trellis.core.strength.grip_loads import GripLoads
 from lean_trellis.core.strength.grips import Grips
-from lean_trellis.core.strength.statics import GripLoads
 from lean_trellis.core.supports.common.faults import FamilyView, Fault
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.footprint import Patches
