@@ -75,6 +75,7 @@ class StatusLine(QWidget):
         self.findings_words.setAccessibleName("Findings")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 0, 12, 0)
+        self._row = layout
         # A long message must not make the window wider: it is cut off here and whole in the tooltip.
         self.message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         for widget in (self.task_words, self.next_step, self.progress, self.cancel):
@@ -119,7 +120,7 @@ class StatusLine(QWidget):
 
     def _task_started(self, title: str) -> None:
         self.next_step.hide()
-        self.task_words.setText(title)
+        self._say_task(title)
         self.progress.setValue(0)
         self.progress.show()
         self.cancel.show()
@@ -127,7 +128,12 @@ class StatusLine(QWidget):
     def _task_progressed(self, share: float, words: str) -> None:
         self.progress.setValue(round(share * 100))
         if words:
-            self.task_words.setText(words[:1].upper() + words[1:])
+            self._say_task(words[:1].upper() + words[1:])
+
+    def _say_task(self, words: str) -> None:
+        """Say what runs, with room for it from the first moment on."""
+        self.task_words.setText(words)
+        self._row.activate()
 
     def _task_ended(self) -> None:
         self.progress.hide()

@@ -8,12 +8,15 @@ from typing import Any
 
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.key import Key, token
-from lean_trellis.core.derive.layers import ESTIMATE, LAYER_PROFILE, LAYERED_BODIES, LAYERED_BUILD
+from lean_trellis.core.derive.layers import DANGER, ESTIMATE, LAYER_PROFILE, LAYERED_BODIES, LAYERED_BUILD
+from lean_trellis.core.derive.statics import GROWTH
 from lean_trellis.core.derive.trials import TRIAL_FIGURES, TrialFigures
 from lean_trellis.core.job import Job
 from lean_trellis.core.layers.estimate import Estimate
 from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.layers.profile import Profile
+from lean_trellis.core.parts.part import Part
+from lean_trellis.core.strength.growth_use import Danger, GrowthUse
 from lean_trellis.studio.layer_portions import ShownLayer, ShowPaths, ShowPortion, portion_of
 from lean_trellis.studio.requests import Derive
 
@@ -64,7 +67,15 @@ class ShownLayers:
 
     def profile(self) -> Profile | None:
         """Areas by height of the build as it is now, once known."""
-        return self._graph.known(LAYER_PROFILE, None, self._job()) if self._is_wanted else None
+        return self._graph.known(LAYER_PROFILE, None, self._job())
+
+    def danger(self) -> Danger | None:
+        """The most that anything uses of its strength by height, once known; a row a layer of the profile."""
+        return self._graph.known(DANGER, None, self._job())
+
+    def growth(self, part: Part) -> GrowthUse | None:
+        """What holds a part while it grows and how much of its strength that uses, once known."""
+        return self._graph.known(GROWTH, part, self._job())
 
     def estimate(self) -> Estimate | None:
         """What the build takes as it is now, once known."""
@@ -101,8 +112,11 @@ class ShownLayers:
             here = portion_of(self._number)
             for portion in (here, here + 1, here - 1):
                 yield self._portion_key(portion), "Cutting layers", partial(ShowPortion, job, portion)
-        for node, title in ((LAYER_PROFILE, "Cutting layers"), (ESTIMATE, "Estimating")):
+        for node, title in ((LAYER_PROFILE, "Cutting layers"), (DANGER, "Working out loads by height")):
             yield self._graph.key(node, None, job), title, partial(Derive, node, None, job)
+        for part in job.parts:
+            yield self._graph.key(GROWTH, part, job), "Working out loads by height", partial(Derive, GROWTH, part, job)
+        yield self._graph.key(ESTIMATE, None, job), "Estimating", partial(Derive, ESTIMATE, None, job)
         if job.trials:
             for state in (job, *(trial.job for trial in job.trials)):
                 key = self._graph.key(TRIAL_FIGURES, None, state)

@@ -35,6 +35,7 @@ from lean_trellis.studio.shown import LOW_EDGE, LOW_POINT, SELF_SUPPORTING, sign
 from lean_trellis.studio.stations.layers import LayersStation
 from lean_trellis.studio.stations.station import Station
 from lean_trellis.studio.strip.height_strip import HeightStrip
+from lean_trellis.studio.strip.strip_marks import StripMark
 from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.export import export_map
 from lean_trellis.studio.underside.map import UndersideMap
@@ -129,6 +130,7 @@ class Views(QSplitter):
         layers = self._bench.of(LayersStation)
         layers.sheet.pointed.connect(self.viewbar.where.setText)
         self.strip.chosen.connect(layers.go_to)
+        self.strip.marked.connect(self._go_to_mark)
         self.view.hovered.connect(lambda pick: self.station.take_hover(pick))
         self.map.hovered.connect(self._hovered_on_map)
         self.map.bar_selected.connect(lambda support, bars, adds: self.station.take_bar_pick(support, bars, adds=adds))
@@ -275,6 +277,13 @@ class Views(QSplitter):
         self.session.cut_open(plane)
         self.view.scene.set_section(plane)
         self.view.refresh()
+
+    def _go_to_mark(self, mark: StripMark) -> None:
+        """Say what a mark of the strip is, and bring its place into sight if it has one."""
+        severity = mark.kind if mark.kind in ("stop", "caution") else "note"
+        self.session.said.emit(severity, mark.words)
+        if mark.at_mm is not None:
+            self.take(Fly(mark.at_mm))
 
     # --- the map ---
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs, frozen
 from lean_trellis.core.layers.build import LayeredBody
+from lean_trellis.core.layers.changes import changes_of
 from lean_trellis.core.layers.plan import LayerPlan
 
 
@@ -15,13 +16,15 @@ from lean_trellis.core.layers.plan import LayerPlan
 class Profile:
     """Layers by number (l,) from the lowest to the top: `tops` (l,) of their upper sides, mm along the normal.
 
-    `part_mm2` and `support_mm2` (l,) are the areas of parts and of all that holds them, separators with it.
+    `part_mm2` and `support_mm2` (l,) are the areas of parts and of all that holds them, separators with it; `changed`
+    (c,) the numbers of layers in which the material changes, or before which it does.
     """
 
     numbers: Longs
     tops: Floats
     part_mm2: Floats
     support_mm2: Floats
+    changed: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
 
     def __len__(self) -> int:
         return len(self.numbers)
@@ -45,4 +48,10 @@ def profile_of(bodies: tuple[LayeredBody, ...], plan: LayerPlan) -> Profile:
     areas = {is_support: np.zeros(len(numbers)) for is_support in (False, True)}
     for body in filled:
         areas[body.is_support][body.numbers - low] += body.layers.areas_mm2
-    return Profile(frozen(numbers), frozen(plan.tops_of(numbers)), frozen(areas[False]), frozen(areas[True]))
+    held = {is_other: np.zeros(len(numbers), bool) for is_other in (False, True)}
+    for body in filled:
+        held[body.is_other][body.numbers - low] = True
+    changes = changes_of(held[False], held[True])
+    changed = numbers[changes.at_start | changes.within] if held[True].any() else numbers[:0]
+    return Profile(frozen(numbers), frozen(plan.tops_of(numbers)), frozen(areas[False]), frozen(areas[True]),
+                   frozen(changed))  # fmt: skip

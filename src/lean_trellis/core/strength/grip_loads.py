@@ -8,6 +8,14 @@ import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs, Rows, frozen
 
+_ALIKE = 1e-9
+
+
+def lowest_most(used: Floats) -> Longs:
+    """(n,): the first of the rows of `used` (k, n) in which there is as much as in any, but for rounding."""
+    result: Longs = (used >= used.max(axis=0) * (1 - _ALIKE)).argmax(axis=0)
+    return result
+
 
 @dataclass(frozen=True, eq=False)
 class GripLoads(Rows):
@@ -77,5 +85,5 @@ class LevelLoads:
             return GripLoads(none, none, none, none, none)
         return GripLoads(
             self.pulls.max(axis=0), self.pushes.max(axis=0), self.sides.max(axis=0), self.used.max(axis=0),
-            self.levels[self.used.argmax(axis=0)],
+            self.levels[lowest_most(self.used)],
         )  # fmt: skip

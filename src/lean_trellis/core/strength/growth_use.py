@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs, frozen
+from lean_trellis.core.strength.grip_loads import lowest_most
 
 _SLACK_MM = 1e-6
 _ALONE_MM = 0.25
@@ -74,7 +75,7 @@ class Danger:
     @property
     def worst(self) -> int | None:
         """The lowest place at which most is used; None where nothing is."""
-        return int(self.used.argmax()) if len(self.used) and self.used.max() > 0 else None
+        return int(lowest_most(self.used)) if len(self.used) and self.used.max() > 0 else None
 
 
 def danger_of(tops: Floats, grown: Sequence[GrowthUse], ids: tuple[str, ...]) -> Danger:

@@ -19,6 +19,7 @@ from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.initials import initials
 from lean_trellis.studio.messages import CutAbove
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.holds import HoldsSection
 from lean_trellis.studio.stations.sections.trials import TrialsSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.strip.layer_sheet import LayerSheet
@@ -65,6 +66,10 @@ class LayersStation(Station):
         self._timer.timeout.connect(lambda: self.step(1))
         self._cut: float | None = None
         self._add_layer(self.tabs.add_page("layer", "Layer"))
+        self.holds = HoldsSection(session)
+        self.holds.asks.connect(self.asks)
+        self.holds.chosen.connect(self.go_to)
+        self.tabs.add_page("holds", "Holds").addWidget(self.holds, 1)
         self._add_estimate(self.tabs.add_page("estimate", "Estimate"))
         self.trials = TrialsSection(session)
         self.tabs.add_page("trials", "Trials").addWidget(self.trials, 1)
@@ -86,7 +91,9 @@ class LayersStation(Station):
             one.setFixedWidth(52)
         page.addWidget(row(*buttons, 1, spacing=4))
         self.parts, self.supports = QCheckBox("Parts"), QCheckBox("Supports")
-        for name, box in (("parts", self.parts), ("supports", self.supports)):
+        self.dots = QCheckBox("Holds")
+        self.dots.setToolTip("Every hold so far, coloured by how much of its strength it uses at this layer")
+        for name, box in (("parts", self.parts), ("supports", self.supports), ("holds", self.dots)):
             box.setChecked(True)
             box.setObjectName(f"layers.{name}")
             box.toggled.connect(lambda is_on, name=name: self._show_kind(name, is_on=is_on))
@@ -94,7 +101,7 @@ class LayersStation(Station):
         self.lifts.setObjectName("layers.lifts")
         self.lifts.setChecked(True)
         self.lifts.toggled.connect(lambda _: self._show_cut())
-        page.addWidget(row("Show", self.parts, self.supports, 1, spacing=8))
+        page.addWidget(row("Show", self.parts, self.supports, self.dots, 1, spacing=8))
         page.addWidget(row(self.lifts, 1))
         self.paths = QCheckBox("Paths of the machine")
         self.paths.setObjectName("layers.paths")
@@ -129,7 +136,8 @@ class LayersStation(Station):
         if profile is not None and len(profile):
             number = int(profile.numbers[profile.place_of(number)])
         self.session.layers.show(number)
-        self._show_cut()
+        if self.isVisible():
+            self._show_cut()
         self.refresh()
 
     def step(self, count: int) -> None:
@@ -216,6 +224,7 @@ class LayersStation(Station):
         self._show_where(profile)
         self._show_facts(profile, estimate)
         self._show_estimate(estimate)
+        self.holds.refresh()
         self.trials.refresh()
         self.write.setEnabled(bool(session.job.parts))
         self.paths.setEnabled(session.job.machine.process != "vat")
@@ -254,6 +263,9 @@ class LayersStation(Station):
                 rows += [("hanging", ("Hangs over the layer below", f"{marks.hanging_mm2:,.2f} mm²")),
                          ("islands", ("Pieces that begin in the air", f"{len(marks.islands)}")),
                          ("thin", ("Places too thin", f"{len(marks.thin)}"))]  # fmt: skip
+            danger = self.session.layers.danger()
+            if danger is not None and len(danger.used) == len(profile) and danger.parts[place] >= 0:
+                rows += [("used", ("Most used of its strength", f"{danger.used[place]:.2f}"))]
             if estimate is not None:
                 times = estimate.assembly.layer_seconds
                 rows += [("takes", ("This layer takes", hours_in_words(float(times[place])))),

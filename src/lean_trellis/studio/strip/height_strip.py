@@ -1,19 +1,32 @@
-"""The height strip: area of parts to the left, of supports to the right, findings and the current layer as marks."""
+"""The height strip: how much of its strength is used, areas of parts and of supports, marks, the current layer."""
 
 from __future__ import annotations
 
+import operator
+
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.strip.strip_marks import StripMark, strip_marks
+from lean_trellis.studio.strip.use_colours import NEARLY, use_colour
 from lean_trellis.studio.theme import Tokens
 
-_WIDE, _TOP, _FOOT = 66, 26, 20
+_WIDE, _TOP, _FOOT = 84, 26, 20
+_USED_PX, _MARKS_PX = 14, 14
+"""The lane of what is used, along the left side, and that of the marks, along the right one."""
+_NEAR_PX = 7
 _STEPS = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}
+
+
+_HELP = (
+    "By height, from the left: the most that anything uses of its strength (a diamond where that is most), area of "
+    "parts, area of supports, marks. Click or drag for a layer, click a mark to go there; the wheel steps."
+)
 
 
 class HeightStrip(QWidget):
@@ -21,6 +34,8 @@ class HeightStrip(QWidget):
 
     chosen = pyqtSignal(int)
     """The number of a layer."""
+    marked = pyqtSignal(object)
+    """A mark that was pressed."""
 
     def __init__(self, session: Session, tokens: Tokens) -> None:
         super().__init__()
@@ -29,7 +44,8 @@ class HeightStrip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Height strip")
-        self.setToolTip("Area of parts (left) and supports (right) by height. Click or drag for a layer; wheel steps.")
+        self.setMouseTracking(True)
+        self._marks: tuple[object, list[StripMark]] = (None, [])
 
     def sizeHint(self) -> QSize:
         """A narrow column."""
@@ -70,11 +86,48 @@ class HeightStrip(QWidget):
         if profile is not None and len(profile) and number is not None:
             self.chosen.emit(int(profile.numbers[profile.place_of(number + layers)]))
 
+    # --- marks ---
+
+    def marks(self) -> list[StripMark]:
+        """What is marked, of the job as it is now."""
+        layers = self._session.layers
+        islands = [self._session.islands(part) for part in self._session.job.parts]
+        seen = (layers.profile(), layers.danger(), self._session.findings(), *islands)
+        before = self._marks[0]
+        if not isinstance(before, tuple) or len(before) != len(seen) or any(map(operator.is_not, before, seen)):
+            self._marks = (seen, strip_marks(self._session) if layers.profile() is not None else [])
+        return self._marks[1]
+
+    def mark_at(self, at: QPointF) -> StripMark | None:
+        """The mark under the pointer, the heaviest of several; it has to be in the lane of its kind."""
+        is_right, is_left = at.x() >= self.width() - _MARKS_PX - 2, at.x() <= _USED_PX + 4
+        here = [
+            mark for mark in self.marks()
+            if (is_left if mark.kind == "danger" else is_right) and abs(self.y_of(mark.height_mm) - at.y()) <= _NEAR_PX
+        ]  # fmt: skip
+        return here[-1] if here else None
+
+    def event(self, event: QEvent | None) -> bool:
+        """Say what a mark is, or what the strip shows, where the pointer rests."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            mark = self.mark_at(QPointF(event.pos()))
+            QToolTip.showText(event.globalPos(), _HELP if mark is None else mark.words, self)
+            return True
+        return super().event(event)
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Choose the layer under the pointer; where nothing is known yet, ask for it."""
+        """Go to the mark under the pointer, else choose the layer there; where nothing is known yet, ask for it."""
         self._session.layers.want()
-        if event is not None:
+        if event is None:
+            return
+        mark = self.mark_at(event.position())
+        if mark is None:
             self._choose(event.position().y())
+            return
+        profile = self._session.layers.profile()
+        if profile is not None and len(profile):
+            self.chosen.emit(profile.number_at(mark.height_mm))
+        self.marked.emit(mark)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag through the layers."""
@@ -108,7 +161,7 @@ class HeightStrip(QWidget):
         painter.setPen(QColor(t.line))
         painter.drawLine(0, 0, 0, self.height())
         painter.setPen(QColor(t.muted))
-        middle = self.width() / 2
+        middle = self._middle
         profile = self._session.layers.profile()
         painter.drawText(QRectF(2, 5, self.width() - 4, 16), Qt.AlignmentFlag.AlignHCenter, self._top_words())
         if profile is None:
@@ -120,8 +173,9 @@ class HeightStrip(QWidget):
         if len(profile):
             most = max(float((profile.part_mm2).max(initial=0.0)), float(profile.support_mm2.max(initial=0.0)), 1e-9)
             for areas, colour, side in ((profile.part_mm2, t.part_tints[0], -1), (profile.support_mm2, t.copper, 1)):
-                self._paint_side(painter, profile.tops, areas / most * (middle - 8), colour, side)
-        self._paint_findings(painter)
+                self._paint_side(painter, profile.tops, areas / most * self._half, colour, side)
+            self._paint_used(painter, profile.tops)
+        self._paint_marks(painter)
         self._paint_layer(painter)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -145,9 +199,33 @@ class HeightStrip(QWidget):
     def _top_words(self) -> str:
         return UNITS.length(self._range()[1], 1) if self._session.layers.profile() is not None else ""
 
+    @property
+    def _half(self) -> float:
+        """How wide one half of the profile is at most."""
+        return (self.width() - _USED_PX - _MARKS_PX) / 2 - 4
+
+    @property
+    def _middle(self) -> float:
+        return _USED_PX + (self.width() - _USED_PX - _MARKS_PX) / 2
+
+    def _paint_used(self, painter: QPainter, tops: Floats) -> None:
+        """Along the left side: the most that anything uses of its strength, as long as the lane at its limit."""
+        t, danger = self._tokens, self._session.layers.danger()
+        if danger is None or len(danger.used) != len(tops) or danger.worst is None:
+            return
+        rows = np.clip(np.round([self.y_of(top) for top in tops.tolist()]).astype(np.int64), 0, self.height())
+        most = np.zeros(self.height() + 1)
+        np.maximum.at(most, rows, danger.used)
+        for row in np.flatnonzero(most).tolist():
+            used = float(most[row])
+            painter.setPen(QPen(QColor(t.muted if used <= NEARLY else use_colour(used, t)), 1))
+            painter.drawLine(QPointF(2, row), QPointF(2 + min(used, 1.0) * (_USED_PX - 2), row))
+        painter.setPen(QPen(QColor(t.line), 1))
+        painter.drawLine(QPointF(_USED_PX + 1, _TOP), QPointF(_USED_PX + 1, self.height() - _FOOT))
+
     def _paint_side(self, painter: QPainter, tops: Floats, widths: Floats, colour: str, side: int) -> None:
         """One half: the widest of the layers that share a row of pixels."""
-        middle = self.width() / 2
+        middle = self._middle
         rows = np.clip(np.array([self.y_of(top) for top in tops[[0, -1]]]), _TOP, self.height() - _FOOT)
         places = np.linspace(rows[0], rows[1], len(tops)) if len(tops) > 1 else rows[:1]
         pixels = np.round(places).astype(np.int64)
@@ -160,19 +238,31 @@ class HeightStrip(QWidget):
         painter.setBrush(QColor(colour))
         painter.drawPolygon(QPolygonF(ends))
 
-    def _paint_findings(self, painter: QPainter) -> None:
-        t = self._tokens
-        painter.setPen(Qt.PenStyle.NoPen)
-        for finding in self._session.findings() or ():
-            if finding.at_mm is None or finding.severity == "note" or self._session.layers.profile() is None:
-                continue
-            y = self.y_of(finding.at_mm[2])
-            painter.setBrush(QColor(t.stop if finding.severity == "stop" else t.caution))
-            x = self.width() - 5.0
-            if finding.severity == "stop":
-                painter.drawRect(QRectF(x - 3, y - 3, 6, 6))
-            else:
-                painter.drawPolygon(QPolygonF([QPointF(x, y - 4), QPointF(x + 4, y + 3), QPointF(x - 4, y + 3)]))
+    def _paint_marks(self, painter: QPainter) -> None:
+        """Along the right side squares of stops, triangles of cautions, rings of islands and ticks of changes."""
+        t, x = self._tokens, self.width() - _MARKS_PX / 2
+        for mark in self.marks():
+            y = self.y_of(mark.height_mm)
+            painter.setPen(Qt.PenStyle.NoPen)
+            match mark.kind:
+                case "stop":
+                    painter.setBrush(QColor(t.stop))
+                    painter.drawRect(QRectF(x - 3.5, y - 3.5, 7, 7))
+                case "caution":
+                    painter.setBrush(QColor(t.caution))
+                    painter.drawPolygon(QPolygonF([QPointF(x, y - 4), QPointF(x + 4, y + 3), QPointF(x - 4, y + 3)]))
+                case "island":
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.setPen(QPen(QColor(t.plum), 1.2))
+                    painter.drawEllipse(QPointF(x, y), 2.6, 2.6)
+                case "change":
+                    painter.setPen(QPen(QColor(t.heather), 2))
+                    painter.drawLine(QPointF(x - 5, y), QPointF(x + 5, y))
+                case "danger":
+                    painter.setBrush(QColor(t.ink))
+                    at = _USED_PX / 2 + 1
+                    ends = (at, y - 5), (at + 5, y), (at, y + 5), (at - 5, y)
+                    painter.drawPolygon(QPolygonF([QPointF(*end) for end in ends]))
 
     def _paint_layer(self, painter: QPainter) -> None:
         profile, number = self._session.layers.profile(), self._session.layers.number

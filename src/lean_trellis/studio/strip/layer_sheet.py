@@ -15,9 +15,11 @@ from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.layer_portions import ShownLayer
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.strip.path_painting import paint_paths, path_entries
+from lean_trellis.studio.strip.use_colours import USE_STEPS, use_colour
 from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 
+_HOLD_PX = 3.5
 HANGING, ISLAND, THIN = "hangs over", "begins in the air", "too thin"
 _LEGEND_ROW = 18
 
@@ -37,7 +39,7 @@ class LayerSheet(Sheet):
         self._fitted_to: object = None
         self._drag: QPointF | None = None
         self._measured: tuple[QPointF, QPointF] | None = None
-        self.shows = {"parts": True, "supports": True, "paths": False}
+        self.shows = {"parts": True, "supports": True, "holds": True, "paths": False}
         self._paths: tuple[object, dict[str, QPainterPath]] = (None, {})
         self.setMouseTracking(True)
         self.setMinimumHeight(120)
@@ -149,6 +151,8 @@ class LayerSheet(Sheet):
         self._paint_layer(painter, shown, frame.scale, is_faint=paths is not None)
         if paths is not None:
             paint_paths(painter, paths, self.shows, self._tokens)
+        if self.shows["holds"]:
+            self._paint_holds(painter, frame.scale)
         painter.restore()
         self._paint_legend(painter, shown)
         self._paint_ruler(painter, frame)
@@ -180,6 +184,28 @@ class LayerSheet(Sheet):
             painter.setPen(QPen(QColor(t.ivy), 2 / scale))
             painter.drawLine(QLineF(*self._measured))
 
+    def _paint_holds(self, painter: QPainter, scale: float) -> None:
+        """Every hold that is loaded at this layer: the darker, the more of its strength it uses."""
+        painter.setPen(QPen(QColor(self._tokens.ink), 0))
+        for place, used in self.holds():
+            painter.setBrush(QColor(use_colour(used, self._tokens)))
+            painter.drawEllipse(QPointF(*place), _HOLD_PX / scale, _HOLD_PX / scale)
+
+    def holds(self) -> list[tuple[tuple[float, float], float]]:
+        """Where holds are that are loaded at this layer, and how much of its strength each uses, once known."""
+        profile, number = self.session.layers.profile(), self.session.layers.number
+        if profile is None or not len(profile) or number is None:
+            return []
+        height, found = profile.tops[[profile.place_of(number)]], []
+        for part in self.session.job.parts:
+            use = self.session.layers.growth(part)
+            row = -1 if use is None else int(use.rows_at(height)[0])
+            for held in use.supports.values() if use is not None and row >= 0 else ():
+                for (x, y, _), used in zip(held.places.tolist(), held.used[row].tolist(), strict=True):
+                    if used > 0:
+                        found.append(((x, y), used))
+        return found
+
     def _paths_of(self, shown: ShownLayer) -> dict[str, QPainterPath]:
         if self._paths[0] is not shown:
             marks = shown.marks
@@ -200,6 +226,8 @@ class LayerSheet(Sheet):
                    ("supports", t.copper, bool(shown.supports or shown.lines) and self.shows["supports"]),
                    (HANGING, t.plum, bool(marks.hanging)), (ISLAND, t.stop, bool(marks.islands)),
                    (THIN, t.heather, bool(marks.thin))]  # fmt: skip
+        if self.shows["holds"] and self.holds():
+            entries += [(words, use_colour(used, t), True) for words, used in USE_STEPS]
         self._paint_entries(painter, [(words, colour) for words, colour, is_there in entries if is_there])
 
     def _paint_entries(self, painter: QPainter, there: list[tuple[str, str]]) -> None:

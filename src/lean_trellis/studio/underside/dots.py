@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPixmap
 
 from lean_trellis.core.arrays import Floats
@@ -15,6 +15,8 @@ _MOST_STAMPED_PX = 9.0
 _LEAST_RING_PX = 4.0
 _MOST_RING_STAMPED_PX = 16.0
 _RIM_PX = 0.7
+_FEW = 64
+"""So many are set down one by one: a sheet of them all is mostly empty."""
 
 
 def draw_dots(
@@ -43,7 +45,12 @@ def draw_dots(
     is_screen = isinstance(painter.device(), QPixmap | QImage)
     if is_screen and whole <= (_MOST_RING_STAMPED_PX if is_ring else _MOST_STAMPED_PX):
         stamp = _ring_stamp(size, colour) if is_ring else _disc_stamp(size, colour, rim)
-        painter.drawImage(0, 0, _stamped(at, stamp, visible))
+        if len(at) <= _FEW:
+            one = _stamped(np.full((1, 2), 0.5), stamp, visible)
+            for place in np.round(at - 0.5).astype(np.int64).tolist():
+                painter.drawImage(one[0] + QPoint(*place), one[1])
+        else:
+            painter.drawImage(*_stamped(at, stamp, visible))
         return
     path = QPainterPath()
     for x, y in at.tolist():
@@ -103,17 +110,24 @@ def _stamp(steps: np.ndarray, cover: Floats, inner: Floats, colour: QColor, rim:
     return _Stamp(steps[order], np.round(colours[order]).astype(np.uint8))
 
 
-def _stamped(at: Floats, stamp: _Stamp, visible: QRectF) -> QImage:
-    """A picture with a stamp at each place, set down at a whole pixel."""
-    width, height = round(visible.width()), round(visible.height())
+def _stamped(at: Floats, stamp: _Stamp, visible: QRectF) -> tuple[QPoint, QImage]:
+    """A picture with a stamp at each place, set down at a whole pixel, and where its upper left corner goes.
+
+    It is no larger than what it shows: a layer of dots is often but a few.
+    """
     reach = int(np.abs(stamp.steps).max(initial=0))
-    across = width + 4 * reach
     cells = np.round(at - 0.5).astype(np.int64)
-    cells = cells[((cells >= -reach) & (cells < [width + reach, height + reach])).all(axis=1)]
-    first = (cells[:, 1] + 2 * reach) * across + cells[:, 0] + 2 * reach
-    sheet = np.zeros(across * (height + 4 * reach), np.uint8)
+    room = [round(visible.width()) + reach, round(visible.height()) + reach]
+    cells = cells[((cells >= -reach) & (cells < room)).all(axis=1)]
+    if not len(cells):
+        return QPoint(), QImage()
+    low = cells.min(axis=0) - reach
+    across, down = (cells.max(axis=0) + reach + 1 - low).tolist()
+    first = (cells[:, 1] - low[1]) * across + cells[:, 0] - low[0]
+    sheet = np.zeros(across * down, np.uint16)
     for number, (dx, dy) in enumerate(stamp.steps.tolist(), start=1):
         sheet[first + (dy * across + dx)] = number
-    shown = sheet.reshape(-1, across)[2 * reach : 2 * reach + height, 2 * reach : 2 * reach + width]
-    pixels = np.vstack([np.zeros((1, 4), np.uint8), stamp.colours])[shown]
-    return QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
+    colours = np.concatenate([np.zeros((1, 4), np.uint8), stamp.colours]).view(np.uint32).reshape(-1)
+    left, top = low.tolist()
+    image = QImage(colours[sheet].tobytes(), across, down, 4 * across, QImage.Format.Format_ARGB32)
+    return QPoint(left, top), image.copy()
