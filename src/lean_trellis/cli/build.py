@@ -9,7 +9,7 @@ from typing import Any, cast
 
 import typer
 
-from lean_trellis.cli.options import choose_shop, posed, require_angle, require_offset
+from lean_trellis.cli.options import LayerWish, choose_shop, posed, require_angle, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
 from lean_trellis.cli.reading import Read, read_files
@@ -23,9 +23,6 @@ from lean_trellis.core.job.edits import (
     add_support,
     arrange_parts,
     set_angles,
-    set_first_layer,
-    set_layer_height,
-    set_support_every,
 )
 from lean_trellis.core.job.edits.updates import newer_values, take_newer
 from lean_trellis.core.job.files import SUFFIX, open_job, save_job
@@ -101,9 +98,7 @@ def prepare(
     rotate: tuple[float, float, float],
     build_offset: float | None,
     keep_position: bool,
-    layer_height: float | None,
-    first_layer: float | None,
-    support_every: int | None,
+    layers: LayerWish,
     as_json: bool,
 ) -> None:
     """Make a job of files, sets and recipes, and tell what came of it."""
@@ -112,13 +107,7 @@ def prepare(
         raise EditError(out, "is no name for a job", f"let it end in {SUFFIX}")
     wish = wish_of(sets, recipe, parameters)
     shop = choose_shop(full_library(), machine, material, wish.process)
-    job = new_job(*shop, out.stem)
-    if layer_height is not None:
-        job = set_layer_height(job, layer_height).job
-    if first_layer is not None:
-        job = set_first_layer(job, first_layer).job
-    if support_every is not None:
-        job = set_support_every(job, support_every).job
+    job = layers.applied(new_job(*shop, out.stem))
     pipeline = Pipeline()
     with progress() as watch:
         read = read_files(files, units, Stretch(watch, 0, 0.3))

@@ -31,6 +31,9 @@ FirstLayerOption = Annotated[float | None, typer.Option("--first-layer", help="m
 SupportEveryOption = Annotated[
     int | None, typer.Option("--support-every", help="Build supports at every so many-th layer; default: every one.")
 ]
+ModeOption = Annotated[
+    str | None, typer.Option("--mode", help="The material's mode: usual, or one that it offers besides.")
+]
 
 
 def register(app: typer.Typer) -> None:
@@ -118,13 +121,16 @@ def prepare(
     layer_height: LayerOption = None,
     first_layer: FirstLayerOption = None,
     support_every: SupportEveryOption = None,
+    mode: ModeOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Read parts, pose and lift them, find overhangs, make supports, write a job."""
     from lean_trellis.cli.build import prepare as run
+    from lean_trellis.cli.options import LayerWish
 
+    layers = LayerWish(layer_height, first_layer, support_every, mode)
     run(files, out, sets, recipe, parameters, machine, material, critical_angle, watch_angle, units, rotate,
-        build_offset, keep_position, layer_height, first_layer, support_every, as_json)  # fmt: skip
+        build_offset, keep_position, layers, as_json)  # fmt: skip
 
 
 def check(path: JobArgument, as_json: JsonOption = False) -> None:
@@ -154,6 +160,7 @@ def trials(
     layer_height: LayerOption = None,
     first_layer: FirstLayerOption = None,
     support_every: SupportEveryOption = None,
+    mode: ModeOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Compare the kept states of a job; `trials keep JOB NAME` keeps one.
@@ -161,10 +168,11 @@ def trials(
     With sets or a recipe the parts are supported anew for the trial; the job itself stays as it is.
     """
     from lean_trellis.cli.build import wish_of
+    from lean_trellis.cli.options import LayerWish
     from lean_trellis.cli.trials import trials as run
 
-    run(words, wish_of(sets, recipe, parameters), build_offset, critical_angle, watch_angle, layer_height, first_layer,
-        support_every, as_json)  # fmt: skip
+    layers = LayerWish(layer_height, first_layer, support_every, mode)
+    run(words, wish_of(sets, recipe, parameters), build_offset, critical_angle, watch_angle, layers, as_json)
 
 
 def updates(

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.job import Job
+from lean_trellis.core.job.edits import choose_mode, set_first_layer, set_layer_height, set_support_every
 from lean_trellis.core.parts.pose import Pose, rotation_xyz
 from lean_trellis.core.shop import full_library
 from lean_trellis.core.shop.library import Library
@@ -36,6 +40,26 @@ def require_layer_height(height: float | None, option: str = "--layer-height") -
     if height is not None and not 0 < height <= 5:
         raise EditError(option, f"{height:g} mm is no layer height", "give more than 0, up to 5")
     return height
+
+
+@dataclass(frozen=True)
+class LayerWish:
+    """How layers are asked to be built: heights in mm, supports at every so many-th, the material's mode."""
+
+    height: float | None = None
+    first: float | None = None
+    support_every: int | None = None
+    mode: str | None = None
+
+    def applied(self, job: Job) -> Job:
+        """The job with what was asked for. Raises `EditError` and `UnknownNameError` for what cannot be."""
+        if self.height is not None:
+            job = set_layer_height(job, self.height).job
+        if self.first is not None:
+            job = set_first_layer(job, self.first).job
+        if self.support_every is not None:
+            job = set_support_every(job, self.support_every).job
+        return job if self.mode is None else choose_mode(job, self.mode).job
 
 
 def posed(rotate: tuple[float, float, float], build_offset: float, x: float, y: float) -> Pose:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from lean_trellis.cli.build import Wish, supported
-from lean_trellis.cli.options import require_offset
+from lean_trellis.cli.options import LayerWish, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.derive.trials import TRIAL_FIGURES, TrialFigures
@@ -17,9 +17,6 @@ from lean_trellis.core.job.edits import (
     keep_trial,
     set_angles,
     set_build_offset,
-    set_first_layer,
-    set_layer_height,
-    set_support_every,
 )
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.layers.durations import hours_in_words
@@ -33,9 +30,7 @@ def trials(
     build_offset: float | None,
     critical_angle: float | None,
     watch_angle: float | None,
-    layer_height: float | None,
-    first_layer: float | None,
-    support_every: int | None,
+    layers: LayerWish,
     as_json: bool,
 ) -> None:
     """`JOB` compares, `keep JOB NAME` keeps the state of a job, supported anew where sets or a recipe are given."""
@@ -43,9 +38,7 @@ def trials(
         case ["keep", path, name]:
             job, pipeline = open_job(Path(path), full_library()), Pipeline()
             with progress() as watch:
-                state = _changed(
-                    job, build_offset, critical_angle, watch_angle, layer_height, first_layer, support_every
-                )
+                state = _changed(layers.applied(job), build_offset, critical_angle, watch_angle)
                 if not wish.is_empty:
                     state = supported(replace(state, supports=()), wish, pipeline, Stretch(watch, 0.0, 0.5))
                 kept = keep_trial(job, name, state).job
@@ -65,26 +58,14 @@ def trials(
             raise EditError("trials", f"{' '.join(words)!r} is not understood", "give JOB, or keep JOB NAME")
 
 
-def _changed(
-    job: Job,
-    build_offset: float | None,
-    critical_angle: float | None,
-    watch_angle: float | None,
-    layer_height: float | None,
-    first_layer: float | None,
-    support_every: int | None,
-) -> Job:
+def _changed(job: Job, build_offset: float | None, critical_angle: float | None, watch_angle: float | None) -> Job:
     parts = [part.id for part in job.parts]
     offset = require_offset(build_offset)
     if offset is not None and parts:
         job = set_build_offset(job, parts, offset).job
     if parts and (critical_angle is not None or watch_angle is not None):
         job = set_angles(job, parts, critical_angle, watch_angle).job
-    if layer_height is not None:
-        job = set_layer_height(job, layer_height).job
-    if first_layer is not None:
-        job = set_first_layer(job, first_layer).job
-    return job if support_every is None else set_support_every(job, support_every).job
+    return job
 
 
 def _figures(pipeline: Pipeline, state: Job, watch: Watch) -> TrialFigures:

@@ -14,7 +14,7 @@ from lean_trellis.core.layers.build import LayeredBody
 from lean_trellis.core.layers.marks import LayerMarks, marks_of
 from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.progress import Stretch, Watch
-from lean_trellis.core.shop.material import value_or
+from lean_trellis.core.shop.material import LEAST_WALL_MM, value_or
 
 AT_ONCE = 24
 """So many layers are asked for at a time."""
@@ -79,7 +79,7 @@ def _shown(job: Job, bodies: tuple[LayeredBody, ...], number: int) -> ShownLayer
     marks = marks_of(
         _rings(parts, number), _rings(parts, number - 1), [ring for one in below for ring in _rings(others, one)],
         height_mm=job.layer_height, critical_deg=job.material.detection.critical_angle,
-        least_mm=value_or(job.constants, "least_wall", 0.3), is_held=number == 0 or job.machine.is_belt,
+        least_mm=value_or(job.constants, "least_wall", LEAST_WALL_MM), is_held=number == 0 or job.machine.is_belt,
     )  # fmt: skip
     lines = [line for body in others for line in body.lines(number)]
     width = max([0.0, *(body.layers.line_mm for body in others)])

@@ -33,6 +33,6 @@ def test_what_belongs_to_a_zone_or_a_process_says_so(library):
     values = {"keep_out.0.name": "Clamp", "processes.0.machine": "metal-260", "processes.0.layer_height": 0.03,
               "free_span.angles.1": 20.0}  # fmt: skip
     assert words_of("keep_out.0.x", values).label == "Clamp: left edge"
-    assert words_of("processes.0.constants.strength.value", values).label == "Strength on metal-260 and 0.03 mm layers"
+    assert words_of("processes.0.constants.strength.value", values).label == "Strength on metal-260 at 0.03 mm"
     assert words_of("free_span.spans.1", values).label == "Free span at 20°"
     assert words_of("shrinkage.2.value", values).label == "Shrinkage along Z"

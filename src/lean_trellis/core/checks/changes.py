@@ -15,10 +15,12 @@ from lean_trellis.core.job.edits import (
     Edit,
     add_support,
     change_support,
+    choose_mode,
     move_missed,
     move_part,
     remove_supports,
     set_build_offset,
+    set_layer_height,
     turn_part,
 )
 from lean_trellis.core.job.job import Job
@@ -87,6 +89,30 @@ class SetValue:
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
         """Change it."""
         return change_support(job, self.support_id, self.key, self.value)
+
+
+@dataclass(frozen=True)
+class SetLayerHeight:
+    """Build in layers of another height."""
+
+    height: float
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Set it."""
+        return set_layer_height(job, self.height)
+
+
+@dataclass(frozen=True)
+class ChooseMode:
+    """Build in another mode of the material."""
+
+    mode: str
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Choose it."""
+        return choose_mode(job, self.mode)
 
 
 @dataclass(frozen=True)

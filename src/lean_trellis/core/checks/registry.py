@@ -10,12 +10,14 @@ from lean_trellis.core.checks.families import check_families
 from lean_trellis.core.checks.finding import SEVERITIES, Finding
 from lean_trellis.core.checks.fitting import check_fitting
 from lean_trellis.core.checks.holding import check_holding
+from lean_trellis.core.checks.layers import check_layers
 from lean_trellis.core.checks.nearness import check_nearness
 from lean_trellis.core.checks.overlap import check_overlap
 from lean_trellis.core.checks.posing import check_posing
 from lean_trellis.core.checks.protection import check_protection
 from lean_trellis.core.checks.reach import check_reach
 from lean_trellis.core.checks.recoating import check_recoating
+from lean_trellis.core.checks.settings import check_settings
 from lean_trellis.core.checks.soundness import check_soundness
 from lean_trellis.core.checks.stacks import check_stacks
 from lean_trellis.core.checks.standing import check_standing
@@ -29,12 +31,12 @@ from lean_trellis.core.checks.volume import check_volume
 from lean_trellis.core.checks.warp import check_warp
 from lean_trellis.core.checks.zones import check_zones
 
-Scope = Literal["alone", "near", "cluster", "stack", "first", "loads", "hollows"]
+Scope = Literal["alone", "near", "cluster", "stack", "first", "loads", "hollows", "layers"]
 """What a check looks at besides a part and its supports.
 
 `alone`: nothing; `near`: parts that it or their supports could meet; `cluster`: their neighbours as well, and so on;
-`stack`: the stack it is the lowest of; `loads`: what its contacts carry; `hollows`: the air in it. `first` is looked
-at once, for the first part of the job.
+`stack`: the stack it is the lowest of; `loads`: what its contacts carry; `hollows`: the air in it; `layers`: what its
+layers show. `first` is looked at once, for the first part of the job.
 """
 
 
@@ -52,6 +54,7 @@ CHECKS: tuple[Check, ...] = (
     Check("sound meshes", check_soundness, "alone"),
     Check("keep-out zones", check_zones, "alone"),
     Check("fittings", check_fitting, "first"),
+    Check("settings", check_settings, "first"),
     Check("poses", check_posing, "alone"),
     Check("stacks", check_stacks, "stack"),
     Check("overlaps", check_overlap, "near"),
@@ -68,13 +71,11 @@ CHECKS: tuple[Check, ...] = (
     Check("trapped", check_trapped, "hollows"),
     Check("reach", check_reach, "alone"),
     Check("recoating", check_recoating, "alone"),
+    Check("layers", check_layers, "layers"),
 )
 
 
-NOT_EXAMINED = (
-    "thin walls",
-    "proven settings",
-)
+NOT_EXAMINED = ("how much powder, resin or filament is there",)
 """What no check looks at yet: a build without stops is releasable but for these."""
 
 

@@ -41,7 +41,7 @@ def check_stacks(state: BuildState) -> Iterator[Finding]:
 def _temperatures(job: Job, stack: Stack, separator: Separator) -> Iterator[Finding]:
     own = job.constants["plate_temperature"].value
     surface = job.surface or next(iter(job.machine.surfaces), "")
-    separates = separator.material.constants_for(job.machine.id, job.layer_height, surface)
+    separates = separator.material.constants_for(job.machine.id, job.layer_height, surface, job.mode)
     other = separates["plate_temperature"].value
     if abs(own - other) <= MOST_APART_C:
         return

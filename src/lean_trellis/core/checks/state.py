@@ -11,6 +11,7 @@ from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs, Rows
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.layers.thin_places import LayerFaults
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.health import MeshHealth
 from lean_trellis.core.mesh.hollows import AirCells, Cavity
@@ -119,7 +120,8 @@ class BuildState:
     looked_at: frozenset[str] | None = None
     strengths: Mapping[str, PartStrength] = field(default_factory=dict)
     hollows: Mapping[str, PartHollows] = field(default_factory=dict)
-    """Both of parts by their ids; only for checks that ask for them."""
+    layer_faults: Mapping[str, LayerFaults] = field(default_factory=dict)
+    """These three of parts by their ids; only for checks that ask for them."""
 
     @property
     def subjects(self) -> tuple[PartState, ...]:

@@ -11,6 +11,7 @@ from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.holding import held_shares
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
 from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, SupportState
+from lean_trellis.core.derive.layers import LAYER_FAULTS
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import (
@@ -32,7 +33,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 
-_JOB = ("job.machine", "job.material", "job.layer_height", "job.surface", "job.fitting")
+_JOB = ("job.machine", "job.material", "job.layer_height", "job.surface", "job.mode", "job.fitting")
 
 
 def _bare(part: Part) -> Part:
@@ -122,7 +123,7 @@ def _state(reader: Reader[BuildState]) -> BuildState:
     stacks = reader.each(STACK_STATE, 0.9, 1.0)
     small = Job("", job.machine, job.material, job.layer_height, tuple(state.part for state in parts),
                 tuple(state.support for state in supports), tuple(stack for stack, _ in stacks), "", job.surface,
-                job.fitting)  # fmt: skip
+                job.fitting, mode=job.mode)  # fmt: skip
     fillings = tuple((stack, filled) for stack, filled in stacks if filled is not None)
     return BuildState(small, tuple(parts), tuple(supports), fillings=fillings)
 
@@ -181,6 +182,17 @@ def _with_hollows(reader: Reader[BuildState]) -> BuildState:
 
 
 SCOPES["hollows"] = Node("state with hollows", "part", _with_hollows, ("part.id",), _hollow_needs, is_kept=False)
+
+
+def _with_layer_faults(reader: Reader[BuildState]) -> BuildState:
+    state = reader.one(_ALONE, 0.0, 0.3)
+    return replace(state, layer_faults={reader.subject.id: reader.one(LAYER_FAULTS, 0.3, 1.0)})
+
+
+SCOPES["layers"] = Node(
+    "state with layers", "part", _with_layer_faults, ("part.id",),
+    lambda part, job, near: ((_ALONE, part), (LAYER_FAULTS, part)), is_kept=False,
+)  # fmt: skip
 STATE: Node[BuildState] = Node("state", "job", _state, _JOB, _whole, is_kept=False)
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 
+import numpy as np
+
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import FILLINGS, PLACED, TOPOLOGY
@@ -15,13 +17,18 @@ from lean_trellis.core.layers.build import LayeredBody, LayeredBuild
 from lean_trellis.core.layers.estimate import BodyKind, Built, Estimate, estimated
 from lean_trellis.core.layers.laid import work_on
 from lean_trellis.core.layers.profile import Profile, profile_of
+from lean_trellis.core.layers.thin_places import LayerFaults, layer_faults
 from lean_trellis.core.layers.work import Work
 from lean_trellis.core.mesh.topology import build_topology
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.progress import Watch
+from lean_trellis.core.shop.material import LEAST_WALL_MM, value_or
 from lean_trellis.core.strength.growth_use import Danger, danger_of
 from lean_trellis.core.supports.common.request import line_width
+
+CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode")
+"""The fields that the constants of a job follow from."""
 
 
 def _plan(job: Job) -> LayerPlan:
@@ -72,12 +79,27 @@ SUPPORT_LAYERS: Node[BodyLayers] = Node(
     "support layers",
     "support",
     _support_layers,
-    ("job.material", "job.machine", "job.layer_height", "job.surface", "job.first_layer", "job.support_every"),
+    (*CONSTANTS, "job.first_layer", "job.support_every"),
     lambda support, job, near: ((STRUCTURE, support),),
 )
 
 
-_WORK = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.first_layer")
+_MOST_LOOKED_AT = 1200
+
+
+def _faults(reader: Reader[LayerFaults]) -> LayerFaults:
+    """In layers as high as the least width, since what is thin is no less high; no more of them than need be."""
+    job, placed = reader.job, reader.one(PLACED)
+    least = value_or(job.constants, "least_wall", LEAST_WALL_MM)
+    along = placed.vertices @ np.array(job.machine.layer_normal)
+    height = max(job.layer_height, least, float(np.ptp(along)) / _MOST_LOOKED_AT if len(along) else 0.0)
+    layers = layered(reader.one(TOPOLOGY), placed.vertices, LayerPlan(height), job.machine.layer_normal,
+                     watch=reader.stretch(0.0, 0.5))  # fmt: skip
+    stands = bool(len(along)) and (job.machine.is_belt or float(along.min()) < height / 2)
+    return layer_faults(layers, least, stands_on_plate=stands, watch=reader.stretch(0.5, 1.0))
+
+
+_WORK = (*CONSTANTS, "job.first_layer")
 
 
 def _worked(body: BodyLayers, job: Job, watch: Watch, *, is_support: bool) -> Work:
@@ -86,6 +108,9 @@ def _worked(body: BodyLayers, job: Job, watch: Watch, *, is_support: bool) -> Wo
     return work_on(body, numbers, job.machine, job.constants, is_support=is_support, watch=watch)
 
 
+LAYER_FAULTS: Node[LayerFaults] = Node(
+    "faults of layers", "part", _faults, ("part.mesh", "part.pose", *_WORK), _on_the_part, is_local=True
+)
 PART_WORK: Node[Work] = Node(
     "part work",
     "part",

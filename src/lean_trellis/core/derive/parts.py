@@ -145,7 +145,7 @@ HOLLOWS: Node[tuple[Cavity, ...]] = Node(
     "hollows",
     "part",
     _hollows,
-    ("job.material", "job.machine", "job.layer_height", "job.surface"),
+    ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode"),
     lambda part, job, near: ((AIR_CELLS, part),),
 )  # fmt: skip
 

@@ -27,7 +27,7 @@ from lean_trellis.core.supports.common.contacts import ContactParameters
 from lean_trellis.core.supports.common.spec import spec_for, spec_named
 from lean_trellis.core.supports.common.support import Support
 
-_CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface")
+_CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode")
 _NEAR_MM = 0.5
 _REACHED_MM = 0.5
 _FOOT_MM = 3.0

@@ -19,7 +19,7 @@ from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.core.supports.common.targets import chosen_regions
 
-_CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface")
+_CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode")
 _SUPPORT = ("support.parameters", "support.target", "support.hand", "support.body")
 
 

@@ -112,6 +112,7 @@ def _as_kept(job: Job) -> JobFile:
         is_released=job.is_released,
         first_layer=job.first_layer,
         support_every=job.support_every,
+        mode=job.mode,
         trials=[TrialKept(name=trial.name, job=_as_kept(trial.job)) for trial in job.trials],
     )
 
@@ -261,7 +262,8 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
         raise FormatError(path, "holds trials within a trial", "open another copy of it")
     trials = tuple(Trial(trial.name, _as_job(path, trial.job, meshes, library)) for trial in kept.trials)
     return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot, kept.surface,
-               kept.fitting, sets, kept.is_released, kept.first_layer, kept.support_every, trials)  # fmt: skip
+               kept.fitting, sets, kept.is_released, kept.first_layer, kept.support_every, trials,
+               kept.mode)  # fmt: skip
 
 
 def _material(name: str, values: Mapping[str, dict[str, Any] | None], library: Library) -> Material:

@@ -11,7 +11,7 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.sets.parameter_set import ParameterSet
 from lean_trellis.core.shop.machine import Machine
-from lean_trellis.core.shop.material import Constant, Material
+from lean_trellis.core.shop.material import USUAL_MODE, Constant, Material
 from lean_trellis.core.supports.common.support import Support
 
 
@@ -47,12 +47,14 @@ class Job:
     """Supports are built at every so many-th layer."""
     trials: tuple[Trial, ...] = ()
     """States that were kept, in the order of keeping."""
+    mode: str = USUAL_MODE
+    """The mode of the material in which it is built."""
 
     @property
     def constants(self) -> dict[str, Constant]:
-        """The material's constants as they hold on this machine, at this layer height, on this surface."""
+        """The material's constants on this machine, at this layer height, on this surface, in this mode."""
         surface = self.surface or next(iter(self.machine.surfaces), "")
-        return self.material.constants_for(self.machine.id, self.layer_height, surface)
+        return self.material.constants_for(self.machine.id, self.layer_height, surface, self.mode)
 
     def part(self, part_id: str) -> Part:
         """The part of that id."""

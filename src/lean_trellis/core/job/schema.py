@@ -238,6 +238,7 @@ class JobFile(_Kept):
     is_released: bool = False
     first_layer: float | None = Field(None, gt=0, le=5)
     support_every: int = Field(1, ge=1, le=20)
+    mode: str = "usual"
     trials: list[TrialKept] = Field([], max_length=200)
 
 

@@ -9,9 +9,9 @@ import numpy as np
 from manifold3d import CrossSection, FillRule, JoinType
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.layers.thin_places import thin_of
 
 _LEAST_MM2 = 0.01
-_MITER = 2.0
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ def marks_of(
     Where it is held by the plate (`is_held`) nothing hangs. A layer may stand out by height over tan(critical angle).
     """
     here = _section(parts)
-    thin = here - here.offset(-least_mm / 2, JoinType.Miter, _MITER).offset(least_mm / 2 * 1.02, JoinType.Miter, _MITER)
+    thin = thin_of(parts, least_mm)
     if is_held:
         return LayerMarks((), (), _rings(thin), 0.0)
     held = _section(below)

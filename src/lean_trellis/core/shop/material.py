@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from lean_trellis.core.shop.frozen import Frozen
 from lean_trellis.core.shop.machine import Process
@@ -75,22 +75,28 @@ class FreeSpan(Frozen):
         return float(np.interp(surface_angle_deg, self.angles, self.spans))
 
 
+USUAL_MODE = "usual"
+LEAST_WALL_MM = 0.3
+"""The least width that is built, where a material names none: assumed."""
+
+
 class ProcessValues(Frozen):
-    """Constants that are others on one machine, at one layer height, or both: a process belongs to all three."""
+    """Constants that are others on one machine, at one layer height, in one mode: a process belongs to all of them."""
 
     machine: str = ""
+    mode: str = ""
     layer_height: float | None = Field(None, gt=0, le=2)
     constants: dict[str, Constant] = Field(min_length=1)
 
-    def fits(self, machine_id: str, layer_height: float) -> bool:
-        """Whether they hold for a machine and a layer height."""
+    def fits(self, machine_id: str, layer_height: float, mode: str = USUAL_MODE) -> bool:
+        """Whether they hold for a machine, a layer height and a mode."""
         same_layer = self.layer_height is None or abs(self.layer_height - layer_height) < 1e-9
-        return self.machine in ("", machine_id) and same_layer
+        return self.machine in ("", machine_id) and self.mode in ("", mode) and same_layer
 
     @property
     def particularity(self) -> int:
         """How much they ask for: what asks for more goes before what asks for less."""
-        return bool(self.machine) + (self.layer_height is not None)
+        return bool(self.machine) + (self.layer_height is not None) + bool(self.mode)
 
 
 class Material(Frozen):
@@ -107,10 +113,18 @@ class Material(Frozen):
     free_span: FreeSpan
     shrinkage: tuple[Constant, Constant, Constant]
     constants: dict[str, Constant]
-    validated_modes: tuple[str, ...] = ("normal",)
+    validated_modes: tuple[str, ...] = Field(
+        (USUAL_MODE,), description="modes that are proven: on every machine, or as `fast on metal-260` on one"
+    )
     processes: tuple[ProcessValues, ...] = ()
     plate_temperatures: dict[str, float] = Field(default_factory=dict, description="degC by the plate's surface")
     validated_fittings: tuple[str, ...] = Field((), description="trays or vats it may be built in; none: any")
+
+    @field_validator("validated_modes")
+    @classmethod
+    def _by_its_name_now(cls, modes: tuple[str, ...]) -> tuple[str, ...]:
+        """The usual mode was once called normal."""
+        return tuple(USUAL_MODE if mode == "normal" else mode for mode in modes)
 
     @model_validator(mode="after")
     def _complete(self) -> Material:
@@ -123,11 +137,22 @@ class Material(Frozen):
             raise ValueError("constants: every value must be a finite number")
         return self
 
-    def constants_for(self, machine_id: str, layer_height: float, surface: str = "") -> dict[str, Constant]:
-        """The constants as they hold on a machine at a layer height, the plate's temperature that of its surface."""
+    @property
+    def modes(self) -> tuple[str, ...]:
+        """The modes that it offers, the usual one first."""
+        return (USUAL_MODE, *dict.fromkeys(entry.mode for entry in self.processes if entry.mode))
+
+    def is_proven(self, mode: str, machine_id: str) -> bool:
+        """Whether a mode is proven on a machine."""
+        return mode in self.validated_modes or f"{mode} on {machine_id}" in self.validated_modes
+
+    def constants_for(
+        self, machine_id: str, layer_height: float, surface: str = "", mode: str = USUAL_MODE
+    ) -> dict[str, Constant]:
+        """The constants on a machine at a layer height in a mode, the plate's temperature that of its surface."""
         constants = dict(self.constants)
         for values in sorted(self.processes, key=lambda entry: entry.particularity):
-            if values.fits(machine_id, layer_height):
+            if values.fits(machine_id, layer_height, mode):
                 constants |= values.constants
         if surface in self.plate_temperatures:
             of_surface = constants["plate_temperature"].model_copy(update={"value": self.plate_temperatures[surface]})

@@ -114,7 +114,7 @@ _ZONE = {
 _LISTED = {
     "surfaces": "Plate surface",
     "fittings": "Tray that fits",
-    "validated_modes": "Proven settings",
+    "validated_modes": "Proven mode",
     "validated_fittings": "Validated tray",
 }
 
@@ -163,14 +163,16 @@ def _free_span(steps: list[str], values: dict[str, Any]) -> ValueWords:
 
 
 def _process(steps: list[str], values: dict[str, Any]) -> ValueWords:
+    """What belongs to a machine, a layer height, a mode, or some of them."""
     start = ".".join(steps[:2])
-    machine, layer = values.get(f"{start}.machine", ""), values.get(f"{start}.layer_height")
-    where = " and ".join(text for text in (machine, f"{layer:g} mm layers" if layer is not None else "") if text)
-    if steps[2] != "constants":
+    machine, height, mode = (values.get(f"{start}.{name}") for name in ("machine", "layer_height", "mode"))
+    if len(steps) < 4:
         return ValueWords(f"Process {int(steps[1]) + 1}: {steps[2].replace('_', ' ')}")
     constant = _constant(steps[3], values.get(f"{start}.constants.{steps[3]}.unit", ""))
-    return ValueWords(f"{constant.label} on {where}" if machine else f"{constant.label} at {where}", constant.unit,
-                      constant.help)  # fmt: skip
+    where = [f"on {machine}"] if machine else []
+    where += [f"at {height:g} mm"] if height is not None else []
+    where += [f"in the {mode} mode"] if mode else []
+    return ValueWords(" ".join([constant.label, *where]), constant.unit, constant.help)
 
 
 def text_of(key: str, value: Any, values: dict[str, Any]) -> str:

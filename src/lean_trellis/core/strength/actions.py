@@ -30,6 +30,7 @@ ASSUMED: Mapping[str, Constant] = {
     "tool_angle": Constant(
         value=30.0, unit="deg", source="assumed: a scraper held flatter than this gets under a foot"
     ),
+    "area_jump": Constant(value=400.0, unit="mm2", source="assumed: a layer that grows by more pulls anew"),
     "most_slender": Constant(
         value=200.0, unit="1", source="K L / r of columns in ANSI/AISC 360, section E2: preferably no more"
     ),

@@ -8,9 +8,11 @@ from functools import partial
 from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from lean_trellis.core.demo import DEMOS
+from lean_trellis.core.job import Job
 from lean_trellis.core.job.edits import (
     change_machine,
     change_material,
+    choose_mode,
     fit,
     set_first_layer,
     set_layer_height,
@@ -29,13 +31,18 @@ from lean_trellis.studio.stations.sections.values import ValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
 
 
+def _mode_words(job: Job, mode: str) -> str:
+    """A mode, and whether it is proven on the job's machine."""
+    return mode if job.material.is_proven(mode, job.machine.id) else f"{mode} · not proven here"
+
+
 class SetupStation(Station):
     """Machine, material and layer height of the job."""
 
     key = "setup"
     deletes_parts = True
     name = "Setup"
-    codes = frozenset({"fitting_not_validated"})
+    codes = frozenset({"fitting_not_validated", "mode_not_validated"})
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -78,7 +85,11 @@ class SetupStation(Station):
         self.lot.setPlaceholderText("lot number of powder, resin or filament")
         self.lot.editingFinished.connect(lambda: session.do(lambda job: set_lot(job, self.lot.text())))
         self.page.addWidget(row("Lot", self.lot))
-        self.surface, self.fitting = ChoiceField(), ChoiceField()
+        self.mode, self.surface, self.fitting = ChoiceField(), ChoiceField(), ChoiceField()
+        self.mode.setObjectName("setup.mode")
+        self.mode.chosen.connect(lambda key: session.do(lambda job: choose_mode(job, key)))
+        self._mode_row = row("Mode", self.mode, 1)
+        self.page.addWidget(self._mode_row)
         self.surface.setObjectName("setup.surface")
         self.fitting.setObjectName("setup.fitting")
         self.surface.chosen.connect(lambda key: session.do(lambda job: fit(job, surface=key)))
@@ -117,6 +128,8 @@ class SetupStation(Station):
         self._surface_row.setVisible(bool(job.machine.surfaces))
         self._fitting_row.setVisible(bool(job.machine.fittings))
         self.surface.offer([(name, name) for name in job.machine.surfaces], job.surface)
+        self._mode_row.setVisible(len(job.material.modes) > 1)
+        self.mode.offer([(mode, _mode_words(job, mode)) for mode in job.material.modes], job.mode)
         self.fitting.offer([("", "none"), *((name, name) for name in job.machine.fittings)], job.fitting)
         if not self.lot.hasFocus():
             self.lot.setText(job.lot)

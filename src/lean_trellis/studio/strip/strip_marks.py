@@ -14,7 +14,7 @@ from lean_trellis.studio.session import Session
 
 MarkKind = Literal["stop", "caution", "island", "change", "danger"]
 _MOST_CHANGES = 40
-"""More changes of material than this are told by their first and last."""
+"""Of more changes of material than this only the first and the last are marked."""
 
 
 @dataclass(frozen=True)

@@ -8,12 +8,12 @@ from typing import Any
 
 import numpy as np
 
-from lean_trellis.core.errors import EditError
+from lean_trellis.core.errors import EditError, UnknownNameError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.job.stacking import upheld
 from lean_trellis.core.shop.machine import Machine
-from lean_trellis.core.shop.material import Material
+from lean_trellis.core.shop.material import USUAL_MODE, Material
 from lean_trellis.core.shop.values import with_value
 
 _FIRST_LAYER_SHARE = 2.0
@@ -45,6 +45,7 @@ def choose_machine(job: Job, machine: Machine, material: Material) -> Edit:
             fitting=fitting,
             first_layer=None,
             support_every=1,
+            mode=job.mode if job.mode in material.modes else USUAL_MODE,
         ),
     )
 
@@ -118,6 +119,13 @@ def fit(job: Job, *, surface: str | None = None, fitting: str | None = None) -> 
         fitting=job.fitting if fitting is None else fitting,
     )
     return Edit(f"Fit {surface or fitting or 'nothing'}", fitted)
+
+
+def choose_mode(job: Job, mode: str) -> Edit:
+    """Build in another mode of the material: its constants are others then."""
+    if mode not in job.material.modes:
+        raise UnknownNameError.among("mode", mode, job.material.modes)
+    return Edit(f"Build in the {mode} mode", replace(job, mode=mode))
 
 
 def same_on(job: Job, machine: Machine, material: Material) -> Job:
