@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.job import edits
 from lean_trellis.core.job.edits import change_support, set_build_offset
 from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.core.layers.paths import Kind
@@ -276,3 +277,77 @@ def test_trials_are_kept_compared_taken_and_dropped(layers):
     assert [trial.name for trial in user.session.job.trials] == ["close"]
     user.window.menus.run("undo")
     assert [trial.name for trial in user.session.job.trials] == ["wide", "close"]
+
+
+def test_the_moment_of_greatest_danger_is_one_click_away_and_every_hold_says_what_it_uses(layers):
+    user, bench = layers
+    danger, profile = user.session.layers.danger(), user.session.layers.profile()
+    assert danger.worst is not None
+    user.press(bench.holds.go)
+    user.settle()
+    assert user.session.layers.number == profile.numbers[danger.worst]
+    assert f"{danger.used[danger.worst]:.2f} of its strength" in bench.holds.words.text()
+    here = [cells[1] for _, cells in bench.holds.table._model.rows]
+    assert f"{danger.used[danger.worst]:.2f}" in here
+    used = [cells[2] for _, cells in bench.holds.worst._model.rows]
+    assert used == sorted(used, reverse=True)
+    assert len(bench.sheet.holds()) >= len(used) > 0
+    assert told(bench)["Most used of its strength"] == f"{danger.used[danger.worst]:.2f}"
+    user.type_into(bench.number, "1")
+    user.settle()
+    assert not bench.sheet.holds(), "nothing of the parts is there yet"
+
+
+def test_a_mark_of_the_strip_says_what_it_is_and_a_click_goes_there(layers):
+    user, _ = layers
+    strip, said = user.window.views.strip, []
+    user.session.said.connect(lambda kind, words: said.append((kind, words)))
+    danger = next(mark for mark in strip.marks() if mark.kind == "danger")
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPoint(8, round(strip.y_of(danger.height_mm))))
+    profile = user.session.layers.profile()
+    assert user.session.layers.number == profile.number_at(danger.height_mm)
+    assert said[-1] == ("note", danger.words)
+    assert "moment of greatest danger" in danger.words
+    user.session.do(lambda job: set_build_offset(job, [job.parts[0].id], 90.0))
+    user.session.do(lambda job: edits.remove_supports(job, [one.id for one in job.supports]))
+    user.settle()
+    stop = next(mark for mark in strip.marks() if mark.kind == "stop")
+    assert abs(stop.height_mm - stop.finding.at_mm[2]) < 1e-9
+    at = QPoint(strip.width() - 7, round(strip.y_of(stop.height_mm)))
+    shown = strip.mark_at(QPointF(at))
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=at)
+    assert said[-1] == (shown.kind, shown.words)
+    assert strip.mark_at(QPointF(40, at.y())) is None, "the profile is no lane of marks"
+
+
+def test_a_trial_stands_beside_the_job_with_one_camera_and_one_layer(layers, tmp_path, monkeypatch):
+    user, bench = layers
+    session, beside = user.session, user.window.views.beside
+    user.type_into(bench.trials.name, "wide")
+    user.settle()
+    session.do(lambda job: change_support(job, job.supports[0].id, "spacing", 1.5))
+    user.settle()
+    rows = {cells[0]: cells[1:] for _, cells in bench.trials.values._model.rows}
+    assert any("spacing" in words and cells[0] == "1.5 mm" for words, cells in rows.items())
+    user.press(bench.trials.beside)
+    wait_until(lambda: beside.second_session.is_settled, why_not=lambda: beside.second_session.under_way)
+    trial = beside.second_session
+    assert trial.job.supports[0].parameters.spacing != 1.5
+    assert trial.bars(trial.job.supports[0]) is not None
+    user.window.views.view.look("front")
+    assert beside.second.eye == user.window.views.view.eye
+    beside.second.look("low")
+    assert beside.second.eye == user.window.views.view.eye
+    bench.go_to(40)
+    user.settle()
+    assert trial.layers.number == 40
+    target = tmp_path / "trials.csv"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
+    user.press(bench.trials.write)
+    lines = target.read_text().splitlines()
+    assert lines[0] == ",Now,wide"
+    assert any(line.startswith("Time (s),") for line in lines)
+    assert any("spacing,1.5 mm," in line for line in lines)
+    user.window.bench.open("supports")
+    assert beside.second is None
+    assert session.job.trials, "leaving only ends what is side by side"

@@ -72,7 +72,8 @@ class Derived(QObject):
         def job(self) -> Job:
             """The job as it is now."""
 
-    def __init__(self, settings: Settings, parent: QObject | None = None) -> None:
+    def __init__(self, settings: Settings, parent: QObject | None = None, *, graph: Graph | None = None) -> None:
+        """`graph` is that of another session: what is known there is known here."""
         super().__init__(parent)
         self.settings = settings
         self.worker = Worker(settings.worker_memory_mb * 1_000_000, self)
@@ -80,7 +81,7 @@ class Derived(QObject):
         self._is_quiet = False
         self.worker.idle.connect(self._pump)
         self.most_shown = MOST_SHOWN_SOFTWARE
-        self.graph = Graph(settings.window_memory_mb * 1_000_000)
+        self.graph = Graph(settings.window_memory_mb * 1_000_000) if graph is None else graph
         self._held_back: dict[Key, TrellisError] = {}
         self._explicit: list[tuple[str, Any, Callable[[Any], None], Callable[[TrellisError], None]]] = []
         self._running_key: Key | None = None

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from lean_trellis.core.job import Job
+from lean_trellis.core.job.job import Trial
 from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.supports import Bars
 from lean_trellis.studio.part_requests import SpreadRest
@@ -61,6 +62,13 @@ class CutAbove:
 
 
 @dataclass(frozen=True)
+class ShowBeside:
+    """Show a trial beside the job as it is now; None ends it."""
+
+    trial: Trial | None
+
+
+@dataclass(frozen=True)
 class Measure:
     """Begin to measure."""
 
@@ -79,6 +87,6 @@ class OpenSecond:
     job: Job
 
 
-ViewMessage = CutAbove | Fly | PreviewAngles | ShowFault | Ghost | ColourBy | ShowPoints | Measure
+ViewMessage = CutAbove | ShowBeside | Fly | PreviewAngles | ShowFault | Ghost | ColourBy | ShowPoints | Measure
 FileMessage = SaveRest | OpenSecond
 Message = ViewMessage | FileMessage

@@ -14,6 +14,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.arrays import Longs
+from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.parts import OVERHANGS
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import TrellisError
@@ -42,8 +43,10 @@ class Session(Derived):
     parts_came = pyqtSignal()
     """Parts were imported."""
 
-    def __init__(self, library: Library, settings: Settings, parent: QObject | None = None) -> None:
-        super().__init__(settings, parent)
+    def __init__(
+        self, library: Library, settings: Settings, parent: QObject | None = None, *, graph: Graph | None = None
+    ) -> None:
+        super().__init__(settings, parent, graph=graph)
         self.library = library
         self.selection = Selection()
         self._regions_of: Hashable = None

@@ -25,6 +25,7 @@ from lean_trellis.studio.messages import (
     Ghost,
     Measure,
     PreviewAngles,
+    ShowBeside,
     ShowFault,
     ShowPoints,
     ViewMessage,
@@ -32,6 +33,7 @@ from lean_trellis.studio.messages import (
 from lean_trellis.studio.section_cut import SectionPlane
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import LOW_EDGE, LOW_POINT, SELF_SUPPORTING, signs_of
+from lean_trellis.studio.side_by_side import SideBySide
 from lean_trellis.studio.stations.layers import LayersStation
 from lean_trellis.studio.stations.station import Station
 from lean_trellis.studio.strip.height_strip import HeightStrip
@@ -67,14 +69,15 @@ class Views(QSplitter):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.strip = HeightStrip(session, tokens)
+        self.sheets = QStackedWidget()
+        self.beside = SideBySide(session, self.view, self.sheets, tokens)
         beside = QHBoxLayout()
         beside.setSpacing(0)
-        beside.addWidget(self.view, 1)
+        beside.addWidget(self.beside, 1)
         beside.addWidget(self.strip)
         column.addLayout(beside, 1)
         column.addWidget(self.measure_bar)
         column.addWidget(self.viewbar)
-        self.sheets = QStackedWidget()
         for station in bench.stations:
             if station.sheet is not None:
                 self.sheets.addWidget(station.sheet)
@@ -83,7 +86,7 @@ class Views(QSplitter):
         self.sheets.addWidget(self.map)
         self.setHandleWidth(3)
         self.addWidget(upper)
-        self.addWidget(self.sheets)
+        self.addWidget(self.beside.below)
         self.setStretchFactor(0, 1)
         self.setStretchFactor(1, 0)
         self.setSizes([480, 224])
@@ -277,6 +280,7 @@ class Views(QSplitter):
         self.session.cut_open(plane)
         self.view.scene.set_section(plane)
         self.view.refresh()
+        self.beside.cut_at(plane)
 
     def _go_to_mark(self, mark: StripMark) -> None:
         """Say what a mark of the strip is, and bring its place into sight if it has one."""
@@ -391,6 +395,8 @@ class Views(QSplitter):
                 self.view.show_points(list(points))
             case CutAbove(height):
                 self._cut_above(height)
+            case ShowBeside(trial):
+                self.beside.show_trial(trial)
             case Measure():
                 self.switch_measuring(is_on=True)
 
@@ -400,6 +406,7 @@ class Views(QSplitter):
         self.view.set_tokens(tokens)
         self.map.set_tokens(tokens)
         self.strip.set_tokens(tokens)
+        self.beside.set_tokens(tokens)
         self.refresh()
         self.view.refresh()
 
@@ -408,6 +415,7 @@ class Views(QSplitter):
         job, session = self.session.job, self.session
         self.measure_bar.refresh()
         self.strip.update()
+        self.beside.refresh()
         shows_angles = self.station.shows_angles and bool(job.parts)
         self.viewbar.legend.setVisible(shows_angles)
         if shows_angles:
@@ -426,6 +434,7 @@ class Views(QSplitter):
 
     def finish(self) -> None:
         """The window closes."""
+        self.beside.show_trial(None)
         self.view.finish()
 
 

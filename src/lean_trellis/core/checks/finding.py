@@ -33,7 +33,7 @@ CODE_TITLES = {
     "cradle_one_sided": "cradle carries on one side",
     "keep_out": "in a keep-out zone",
     "layer_height": "layer height without values",
-    "area_jump": "layer grows at once",
+    "area_jump": "layer jumps",
     "mode_not_validated": "mode not proven",
     "thin_wall": "too thin",
     "limit_leaves_bare": "height limit leaves points without a bar",

@@ -130,6 +130,15 @@ def held_shares(state: BuildState, part: PartState) -> Floats:
     return shares
 
 
+def farthest_unsupported(state: BuildState, part: PartState) -> float:
+    """How far the worst place of a part lies from what holds it, mm; infinite where nothing does, 0 where none asks."""
+    contacts, rests_to = state.contacts_of(part.part), _rests_to(state, part)
+    measured = _measured(state, part, contacts, rests_to)
+    farthest = 0.0 if measured is None else float(measured.distance.max(initial=0.0))
+    lows = [float(away.max(initial=0.0)) for _, _, away in _low_places(part, contacts, rests_to)]
+    return max([farthest, *lows])
+
+
 def _low_place_not_held(
     state: BuildState, part: PartState, region: Region, places: Floats, away: Floats
 ) -> Iterator[Finding]:

@@ -8,7 +8,7 @@ from typing import Any
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
-from lean_trellis.core.checks.holding import held_shares
+from lean_trellis.core.checks.holding import farthest_unsupported, held_shares
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
 from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, SupportState
 from lean_trellis.core.derive.layers import LAYER_FAULTS
@@ -253,4 +253,15 @@ def _held(reader: Reader[Floats]) -> Floats:
 
 HELD_SHARES: Node[Floats] = Node(
     "held shares", "part", _held, ("part.id",), lambda part, job, near: ((SCOPES["stack"], part),)
+)
+
+
+def _farthest(reader: Reader[float]) -> float:
+    state = reader.one(SCOPES["stack"], 0.0, 0.7)
+    state = replace(state, looked_at=frozenset({reader.subject.id}), watch=reader.stretch(0.7, 1.0))
+    return farthest_unsupported(state, state.subjects[0])
+
+
+FARTHEST_UNSUPPORTED: Node[float] = Node(
+    "farthest unsupported", "part", _farthest, ("part.id",), lambda part, job, near: ((SCOPES["stack"], part),)
 )

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from lean_trellis.core.derive.checks import FINDINGS
+from lean_trellis.core.derive.checks import FARTHEST_UNSUPPORTED, FINDINGS
 from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
@@ -35,12 +36,21 @@ class TrialFigures:
     deflection_mm: float
     tallest_mm: float
     findings: Mapping[str, int] = field(default_factory=dict)
+    longest_unsupported_mm: float | None = 0.0
+    """How far any place lies from what holds it; None where something is not held at all."""
 
 
 def _needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
     held = [part for part in job.parts if job.supports_of(part.id)]
     of_part = ((node, part) for part in held for node in (STATICS, FIGURES))
-    return ((ESTIMATE, None), (FINDINGS, None), *of_part, *((STRUCTURE, support) for support in job.supports))
+    farthest = ((FARTHEST_UNSUPPORTED, part) for part in job.parts)
+    return (
+        (ESTIMATE, None),
+        (FINDINGS, None),
+        *of_part,
+        *farthest,
+        *((STRUCTURE, support) for support in job.supports),
+    )
 
 
 def _figures(reader: Reader[TrialFigures]) -> TrialFigures:
@@ -50,6 +60,7 @@ def _figures(reader: Reader[TrialFigures]) -> TrialFigures:
     severities = Counter(finding.severity for finding in findings)
     heights = [made.mesh.bounds[1, 2] for made in structures if not made.is_empty]
     volumes = estimate.volumes_mm3
+    farthest = max([0.0, *reader.each(FARTHEST_UNSUPPORTED)])
     return TrialFigures(
         estimate.layers, estimate.build_seconds, volumes["parts"], volumes["supports"] + volumes["separators"],
         estimate.material_grams, estimate.cost, estimate.material_changes,
@@ -57,6 +68,7 @@ def _figures(reader: Reader[TrialFigures]) -> TrialFigures:
         max([0.0, *(float(some.max(initial=0.0)) for some in used)]),
         max([0.0, *(float(loads.statics.deflection.value) for loads in reader.each(STATICS))]),
         float(max([0.0, *heights])), {name: severities[name] for name in ("stop", "caution", "note")},
+        farthest if math.isfinite(farthest) else None,
     )  # fmt: skip
 
 

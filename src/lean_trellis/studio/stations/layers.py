@@ -72,6 +72,7 @@ class LayersStation(Station):
         self.tabs.add_page("holds", "Holds").addWidget(self.holds, 1)
         self._add_estimate(self.tabs.add_page("estimate", "Estimate"))
         self.trials = TrialsSection(session)
+        self.trials.asks.connect(self.asks)
         self.tabs.add_page("trials", "Trials").addWidget(self.trials, 1)
 
     def _add_layer(self, page: QVBoxLayout) -> None:
@@ -169,6 +170,7 @@ class LayersStation(Station):
         """What was lifted away comes back; playing ends."""
         self.play.setChecked(False)
         self._cut = None
+        self.trials.leave()
         self.asks.emit(CutAbove(None))
 
     def _show_kind(self, name: str, *, is_on: bool) -> None:

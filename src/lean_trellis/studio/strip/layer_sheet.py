@@ -19,7 +19,7 @@ from lean_trellis.studio.strip.use_colours import USE_STEPS, use_colour
 from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 
-_HOLD_PX = 3.5
+_HOLD_PX = 2.6
 HANGING, ISLAND, THIN = "hangs over", "begins in the air", "too thin"
 _LEGEND_ROW = 18
 
@@ -31,9 +31,10 @@ class LayerSheet(Sheet):
     """So many layers up, or down."""
     pointed = pyqtSignal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, *, has_legend: bool = True) -> None:
+        """Without a legend where another sheet beside it explains the same colours."""
         super().__init__()
-        self.session = session
+        self.session, self._has_legend = session, has_legend
         self._tokens = DAY
         self._frame: MapFrame | None = None
         self._fitted_to: object = None
@@ -154,7 +155,8 @@ class LayerSheet(Sheet):
         if self.shows["holds"]:
             self._paint_holds(painter, frame.scale)
         painter.restore()
-        self._paint_legend(painter, shown)
+        if self._has_legend:
+            self._paint_legend(painter, shown)
         self._paint_ruler(painter, frame)
 
     def _paint_layer(self, painter: QPainter, shown: ShownLayer, scale: float, *, is_faint: bool) -> None:
@@ -239,9 +241,13 @@ class LayerSheet(Sheet):
             painter.fillRect(QRectF(4, 4, wide + 6, _LEGEND_ROW * len(there) + 6), backing)
         for number, (words, colour) in enumerate(there):
             y = 8 + _LEGEND_ROW * number
-            painter.setPen(QPen(QColor(colour), 2 if words == ISLAND else 0))
+            is_hold = any(words == step for step, _ in USE_STEPS)
+            painter.setPen(QPen(QColor(t.ink if is_hold else colour), 2 if words == ISLAND else 0))
             painter.setBrush(Qt.BrushStyle.NoBrush if words == ISLAND else QColor(colour))
-            painter.drawRect(QRectF(10, y + 2, 11, 10))
+            if is_hold:
+                painter.drawEllipse(QRectF(11, y + 3, 8, 8))
+            else:
+                painter.drawRect(QRectF(10, y + 2, 11, 10))
             painter.setPen(QColor(t.ink))
             painter.drawText(QRectF(28, y - 1, wide, 16), Qt.AlignmentFlag.AlignVCenter, words)
 
@@ -257,12 +263,16 @@ class LayerSheet(Sheet):
             right = f"measured {UNITS.length(self.distance_mm)}  ·  {right}"
         room = painter.fontMetrics().horizontalAdvance
         painter.fillRect(QRectF(left - 6, y - 12, wide + room(words) + 22, 22), backing)
-        painter.fillRect(QRectF(self.width() - room(right) - 18, y - 12, room(right) + 16, 22), backing)
+        is_wide = self.width() > wide + room(words) + room(right) + 60
+        if is_wide:
+            painter.fillRect(QRectF(self.width() - room(right) - 18, y - 12, room(right) + 16, 22), backing)
         painter.setPen(QPen(QColor(t.ink), 1.4))
         painter.drawLine(QPointF(left, y), QPointF(left + wide, y))
         for x in (left, left + wide):
             painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 1))
         painter.drawText(QPointF(left + wide + 8, y + 3), words)
+        if not is_wide:
+            return
         painter.setPen(QColor(t.muted))
         box = QRectF(self.width() - 380, self.height() - 22, 370, 18)
         painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, right)

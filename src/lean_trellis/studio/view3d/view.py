@@ -61,11 +61,13 @@ class BuildView(PickingView):
     hovered = pyqtSignal(object)
     """What the pointer rests over, while the current tool asks for it."""
     pulled = pyqtSignal(object)
+    looked_from = pyqtSignal(object)
+    """The eye has moved, and not because it follows another."""
 
     def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self.eye = Eye()
+        self._eye = Eye()
         self.may_drag_parts = False
         self.gesture = ""
         self.hovers = False
@@ -188,6 +190,22 @@ class BuildView(PickingView):
         self._draw(_SAMPLES)
 
     # --- the eye ---
+
+    @property
+    def eye(self) -> Eye:
+        """Where we look from."""
+        return self._eye
+
+    @eye.setter
+    def eye(self, eye: Eye) -> None:
+        self._eye = eye
+        self.looked_from.emit(eye)
+
+    def follow(self, eye: Eye) -> None:
+        """Look from where another view looks from."""
+        if eye != self._eye:
+            self._eye = eye
+            self._redraw.start()
 
     def fit(self) -> None:
         """See everything."""

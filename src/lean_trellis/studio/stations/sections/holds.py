@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.strength.growth_use import GrowthUse
@@ -34,8 +34,9 @@ class HoldsSection(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.words = muted()
+        self.words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.go = button("Go there", self._go, "Make the layer of greatest danger the current one", name="holds.go")
-        column.addWidget(row(self.words, 1, self.go, spacing=6))
+        column.addWidget(row(self.words, self.go, spacing=6))
         self.table = PickTable(("Held by", "Here", "Most"), several=False, stretch=0)
         self.table.setObjectName("holds.table")
         self.table.setAccessibleName("What holds the build at this layer")
@@ -108,7 +109,7 @@ class HoldsSection(QWidget):
         """A row for the plate and each support of a part; `at` is the level, -1 where nothing acts on it."""
         if len(use.plate) and use.plate.max() > 0:
             here = NOTHING if at < 0 else f"{use.plate[at]:.2f}"
-            yield f"{part.id} plate", (f"{part.name}: bond to the plate", here, f"{use.plate.max():.2f}")
+            yield f"{part.id} plate", (f"{part.name}: the plate", here, f"{use.plate.max():.2f}")
         for support in self.session.job.supports_of(part.id):
             held = use.supports.get(support.id)
             if held is None or not held.used.size:
