@@ -35,6 +35,7 @@ class _Second(QWidget):
 
     def finish(self) -> None:
         """It goes: the view lets go of its canvas, the worker ends."""
+        self.hide()
         self.view.finish()
         self.session.close()
         self.sheet.deleteLater()

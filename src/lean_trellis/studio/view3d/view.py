@@ -67,7 +67,7 @@ class BuildView(PickingView):
     def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._eye = Eye()
+        self._eye, self._is_finished = Eye(), False
         self.may_drag_parts = False
         self.gesture = ""
         self.hovers = False
@@ -156,7 +156,7 @@ class BuildView(PickingView):
 
     def _draw(self, samples: int = 0) -> None:
         """Draw without smoothing while things move; a moment later once more with it, where that is quick."""
-        if not self.canvas.isVisible() or self.canvas.width() <= 1:
+        if self._is_finished or not self.canvas.isVisible() or self.canvas.width() <= 1:
             return
         window = self.canvas.GetRenderWindow()
         window.SetMultiSamples(samples)
@@ -439,7 +439,8 @@ class BuildView(PickingView):
         self._move_eye(self.eye.zoomed(factor, place))
 
     def finish(self) -> None:
-        """Let go of VTK's window before the widget goes."""
+        """Let go of VTK's window before the widget goes. Whatever still comes in draws nothing more."""
+        self._is_finished = True
         for timer in (self._redraw, self._later, self._smooth, self._hover):
             timer.stop()
         self.canvas.removeEventFilter(self)
