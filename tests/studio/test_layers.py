@@ -14,7 +14,7 @@ from lean_trellis.core.job import edits
 from lean_trellis.core.job.edits import change_support, set_build_offset
 from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.core.layers.paths import Kind
-from lean_trellis.core.mesh.primitives import ball, box
+from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
 from lean_trellis.studio.pictures import wait_until
 
 
@@ -351,3 +351,29 @@ def test_a_trial_stands_beside_the_job_with_one_camera_and_one_layer(layers, tmp
     user.window.bench.open("supports")
     assert beside.second is None
     assert session.job.trials, "leaving only ends what is side by side"
+
+
+def test_thin_places_are_listed_and_a_part_is_built_at_the_least_width(with_parts):
+    fin = from_manifold(to_manifold(box((12, 20, 4))) + to_manifold(box((0.2, 16, 8), corner=(5, 2, 3))))
+    user = with_parts(fin)
+    user.session.choose_shop("filament-320", "pla")
+    bench = user.station("layers")
+    user.settle()
+    ((_, row),) = bench.thin.table._model.rows
+    assert row[1] == pytest.approx(0.2, abs=0.01)
+    user.click_row(bench.thin.table, 0)
+    user.settle()
+    number, profile = user.session.layers.number, user.session.layers.profile()
+    top = float(profile.tops[profile.place_of(number)])
+    assert row[2] < top < row[3]
+    before = profile.part_mm2[profile.place_of(number)]
+    user.press(bench.thin.thickens)
+    user.settle()
+    profile = user.session.layers.profile()
+    added = user.session.layers.shown(number).added_mm2
+    assert profile.part_mm2[profile.place_of(number)] == pytest.approx(before + added)
+    assert f"{added:.2f} mm²" in bench.thin.adds.text()
+    assert all(finding.severity == "note" for finding in user.session.findings() if finding.code == "thin_wall")
+    user.session.undo()
+    user.settle()
+    assert not bench.thin.thickens.isChecked()

@@ -13,6 +13,7 @@ from lean_trellis.core.job import Job
 from lean_trellis.core.layers.build import LayeredBody
 from lean_trellis.core.layers.marks import LayerMarks, marks_of
 from lean_trellis.core.layers.paths import Paths
+from lean_trellis.core.mesh.slices import ring_areas
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.shop.material import LEAST_WALL_MM, value_or
 
@@ -29,6 +30,13 @@ class ShownLayer:
     lines: tuple[Floats, ...]
     line_mm: float
     marks: LayerMarks
+    added: tuple[Floats, ...] = ()
+    """What of the parts is there so that nothing is too thin."""
+
+    @property
+    def added_mm2(self) -> float:
+        """The area of that."""
+        return float(sum(ring_areas(ring, np.array([0, len(ring)]))[0] for ring in self.added))
 
 
 def portion_of(number: int) -> int:
@@ -83,9 +91,11 @@ def _shown(job: Job, bodies: tuple[LayeredBody, ...], number: int) -> ShownLayer
     )  # fmt: skip
     lines = [line for body in others for line in body.lines(number)]
     width = max([0.0, *(body.layers.line_mm for body in others)])
+    added = [ring for body in parts for ring in body.added(number)]
     return ShownLayer(
-        tuple(_small(_rings(parts, number))), tuple(_small(_rings(others, number))), tuple(_small(lines)), width, marks
-    )
+        tuple(_small(_rings(parts, number))), tuple(_small(_rings(others, number))), tuple(_small(lines)), width, marks,
+        tuple(_small(added)),
+    )  # fmt: skip
 
 
 def _rings(bodies: list[LayeredBody], number: int) -> list[Floats]:

@@ -8,13 +8,14 @@ from typing import Any
 
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.key import Key, token
-from lean_trellis.core.derive.layers import DANGER, ESTIMATE, LAYER_PROFILE, LAYERED_BODIES, LAYERED_BUILD
+from lean_trellis.core.derive.layers import DANGER, ESTIMATE, LAYER_FAULTS, LAYER_PROFILE, LAYERED_BODIES, LAYERED_BUILD
 from lean_trellis.core.derive.statics import GROWTH
 from lean_trellis.core.derive.trials import TRIAL_FIGURES, TrialFigures
 from lean_trellis.core.job import Job
 from lean_trellis.core.layers.estimate import Estimate
 from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.layers.profile import Profile
+from lean_trellis.core.layers.thin_places import LayerFaults
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.strength.growth_use import Danger, GrowthUse
 from lean_trellis.studio.layer_portions import ShownLayer, ShowPaths, ShowPortion, portion_of
@@ -77,6 +78,10 @@ class ShownLayers:
         """What holds a part while it grows and how much of its strength that uses, once known."""
         return self._graph.known(GROWTH, part, self._job())
 
+    def faults(self, part: Part) -> LayerFaults | None:
+        """What is too thin in a part's layers, once known."""
+        return self._graph.known(LAYER_FAULTS, part, self._job())
+
     def estimate(self) -> Estimate | None:
         """What the build takes as it is now, once known."""
         return self._graph.known(ESTIMATE, None, self._job()) if self._is_wanted else None
@@ -116,6 +121,12 @@ class ShownLayers:
             yield self._graph.key(node, None, job), title, partial(Derive, node, None, job)
         for part in job.parts:
             yield self._graph.key(GROWTH, part, job), "Working out loads by height", partial(Derive, GROWTH, part, job)
+        for part in job.parts:
+            yield (
+                self._graph.key(LAYER_FAULTS, part, job),
+                "Looking for what is thin",
+                partial(Derive, LAYER_FAULTS, part, job),
+            )
         yield self._graph.key(ESTIMATE, None, job), "Estimating", partial(Derive, ESTIMATE, None, job)
         if job.trials:
             for state in (job, *(trial.job for trial in job.trials)):

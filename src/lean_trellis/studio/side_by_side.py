@@ -1,4 +1,4 @@
-"""A trial beside the job as it is now: a second 3D view and a second layer, with one camera and one layer in hand."""
+"""A trial beside the job as it is now: a second 3D view and a second layer, with one camera and one current layer."""
 
 from __future__ import annotations
 

@@ -21,6 +21,7 @@ from lean_trellis.core.job.edits import (
     remove_supports,
     set_build_offset,
     set_layer_height,
+    thicken_parts,
     turn_part,
 )
 from lean_trellis.core.job.job import Job
@@ -89,6 +90,18 @@ class SetValue:
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
         """Change it."""
         return change_support(job, self.support_id, self.key, self.value)
+
+
+@dataclass(frozen=True)
+class Thicken:
+    """Build what is too thin of a part at the least width."""
+
+    part_id: str
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Do so."""
+        return thicken_parts(job, [self.part_id])
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from lean_trellis.core.checks.changes import Thicken
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
 from lean_trellis.core.layers.thin_places import AreaJump, ThinPlace
@@ -41,15 +42,23 @@ def _thin(state: BuildState, part: PartState, thin: tuple[ThinPlace, ...]) -> Fi
     least = LEAST_WALL_MM if known is None else known.value
     worst = thin[0]
     more = f", and {len(thin) - 1} more such places" if len(thin) > 1 else ""
+    is_mended = part.part.thickens and state.job.machine.process != "powder_bed"
     is_lost = worst.width_mm < _LOST * least * (1 - LIMIT_SPARE)
     return Finding(
-        "thin_wall", "stop" if is_lost else "caution", part.part.name,
+        "thin_wall", "note" if is_mended else "stop" if is_lost else "caution", part.part.name,
         f"{worst.width_mm:.2f} mm wide from {worst.low_mm:.1f} to {worst.high_mm:.1f} mm; limit {least:g} mm{more}",
-        cause="it will be missing" if is_lost else "it comes out wider or weaker than it was drawn",
+        cause="it is built at the least width" if is_mended else "it will be missing" if is_lost
+        else "it comes out wider or weaker than it was drawn",
         at_mm=_place(state, worst.at_mm, (worst.low_mm + worst.high_mm) / 2), value=worst.width_mm, limit=least,
         unit="mm", source="assumed" if known is None else known.source, part_id=part.part.id,
-        cures=(Cure("Change the part, or build it larger", about="parts"), Cure("Turn the part", about="pose")),
+        cures=(*_thickening(state, part), Cure("Change the part, or build it larger", about="parts"),
+               Cure("Turn the part", about="pose")),
     )  # fmt: skip
+
+
+def _thickening(state: BuildState, part: PartState) -> Iterator[Cure]:
+    if state.job.machine.process != "powder_bed" and not part.part.thickens:
+        yield Cure("Build it at the least width", Thicken(part.part.id))
 
 
 def _grown(state: BuildState, part: PartState, jump: AreaJump) -> Iterator[Finding]:

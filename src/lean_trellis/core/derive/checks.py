@@ -39,10 +39,12 @@ _JOB = ("job.machine", "job.material", "job.layer_height", "job.surface", "job.m
 def _bare(part: Part) -> Part:
     """A part as checks see it: what they may read, and nothing else."""
     return Part(part.id, part.name, part.mesh, part.pose, critical_angle=part.critical_angle,
-                watch_angle=part.watch_angle, marks=part.marks)  # fmt: skip
+                watch_angle=part.watch_angle, marks=part.marks, thickens=part.thickens)  # fmt: skip
 
 
-_BARE = tuple(f"part.{name}" for name in ("id", "name", "mesh", "pose", "critical_angle", "watch_angle", "marks"))
+_BARE = tuple(
+    f"part.{name}" for name in ("id", "name", "mesh", "pose", "critical_angle", "watch_angle", "marks", "thickens")
+)
 
 
 def _of_part(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:

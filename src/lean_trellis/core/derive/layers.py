@@ -17,6 +17,7 @@ from lean_trellis.core.layers.build import LayeredBody, LayeredBuild
 from lean_trellis.core.layers.estimate import BodyKind, Built, Estimate, estimated
 from lean_trellis.core.layers.laid import work_on
 from lean_trellis.core.layers.profile import Profile, profile_of
+from lean_trellis.core.layers.thickening import thickened
 from lean_trellis.core.layers.thin_places import LayerFaults, layer_faults
 from lean_trellis.core.layers.work import Work
 from lean_trellis.core.mesh.topology import build_topology
@@ -39,13 +40,21 @@ def _plan(job: Job) -> LayerPlan:
 def _part_layers(reader: Reader[BodyLayers]) -> BodyLayers:
     """Raises `EditError` where there are more layers than anybody builds."""
     job = reader.job
-    return layered(
+    layers = layered(
         reader.one(TOPOLOGY),
         reader.one(PLACED).vertices,
         _plan(job),
         job.machine.layer_normal,
-        watch=reader.watch,
+        watch=reader.stretch(0.0, 0.5),
     )
+    return layers if reader.token is None else thickened(layers, reader.token, reader.stretch(0.5, 1.0))
+
+
+def _thickened_to(part: Part, job: Job, near: Neighbours) -> float | None:
+    """The least width at which a part is built, where that was asked for; melting powder is as wide as it is."""
+    if not part.thickens or job.machine.process == "powder_bed":
+        return None
+    return value_or(job.constants, "least_wall", LEAST_WALL_MM)
 
 
 def _on_the_part(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
@@ -58,6 +67,7 @@ PART_LAYERS: Node[BodyLayers] = Node(
     _part_layers,
     ("part.mesh", "part.pose", "job.layer_height", "job.first_layer", "job.machine"),
     _on_the_part,
+    _thickened_to,
     is_local=True,
 )
 

@@ -147,6 +147,7 @@ def _part_kept(part: Part) -> PartKept:
         is_hidden=part.is_hidden,
         is_locked=part.is_locked,
         marks=marks_kept(part.marks),
+        thickens=part.thickens,
     )
 
 
@@ -296,6 +297,7 @@ def _part(kept: PartKept, nominal: Mesh) -> Part:
         is_hidden=kept.is_hidden,
         is_locked=kept.is_locked,
         marks=marks_of(kept.marks, len(nominal.faces), kept.name),
+        thickens=kept.thickens,
     )
 
 

@@ -86,6 +86,7 @@ class PartKept(_Kept):
     is_hidden: bool = False
     is_locked: bool = False
     marks: MarksKept = MarksKept()
+    thickens: bool = False
 
 
 class SeparatorKept(_Kept):

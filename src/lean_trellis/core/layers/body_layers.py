@@ -35,6 +35,8 @@ class BodyLayers:
     slices: Slices
     line_mm: float
     is_plain: bool
+    added: LayerWays | None = None
+    """What was added to the layers so that nothing is too thin; None where they are as the mesh is."""
 
     @property
     def heights(self) -> Floats:
@@ -107,7 +109,12 @@ class BodyLayers:
     def volume_mm3(self, thickness: Floats, solid_mm3: float) -> float:
         """What it holds: `solid_mm3` of its mesh where its rings are what is filled, else areas times `thickness`."""
         slices = self.slices
-        is_told = not slices.is_open.any() and not len(slices.gaps) and np.allclose(self.areas_mm2, slices.areas)
+        is_told = (
+            self.added is None
+            and not slices.is_open.any()
+            and not len(slices.gaps)
+            and np.allclose(self.areas_mm2, slices.areas)
+        )
         return solid_mm3 if is_told else float(self.areas_mm2 @ thickness)
 
     @cached_property

@@ -42,6 +42,11 @@ class LayeredBody:
         place = self.place_of(number)
         return [] if place is None else self.layers.filled.of_level(place)
 
+    def added(self, number: int) -> list[Floats]:
+        """Rings (k, 2) of what was added to the layer of a number, so that nothing is too thin."""
+        place, added = self.place_of(number), self.layers.added
+        return [] if place is None or added is None else added.of_level(place)
+
     def lines(self, number: int) -> list[Floats]:
         """Open lines (k, 2) of the layer of a number."""
         place = self.place_of(number)

@@ -38,6 +38,8 @@ class Part:
     is_hidden: bool = False
     is_locked: bool = False
     marks: Marks = field(default_factory=Marks)
+    thickens: bool = False
+    """Whether what is thinner than its process builds is built at the least width, where the process can do that."""
 
     @property
     def nominal_mesh(self) -> Mesh:

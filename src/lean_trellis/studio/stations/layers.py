@@ -20,6 +20,7 @@ from lean_trellis.studio.initials import initials
 from lean_trellis.studio.messages import CutAbove
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.holds import HoldsSection
+from lean_trellis.studio.stations.sections.thin import ThinSection
 from lean_trellis.studio.stations.sections.trials import TrialsSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.strip.layer_sheet import LayerSheet
@@ -70,6 +71,10 @@ class LayersStation(Station):
         self.holds.asks.connect(self.asks)
         self.holds.chosen.connect(self.go_to)
         self.tabs.add_page("holds", "Holds").addWidget(self.holds, 1)
+        self.thin = ThinSection(session)
+        self.thin.asks.connect(self.asks)
+        self.thin.chosen.connect(self._go_to_height)
+        self.tabs.add_page("thin", "Thin").addWidget(self.thin, 1)
         self._add_estimate(self.tabs.add_page("estimate", "Estimate"))
         self.trials = TrialsSection(session)
         self.trials.asks.connect(self.asks)
@@ -227,6 +232,7 @@ class LayersStation(Station):
         self._show_facts(profile, estimate)
         self._show_estimate(estimate)
         self.holds.refresh()
+        self.thin.refresh()
         self.trials.refresh()
         self.write.setEnabled(bool(session.job.parts))
         self.paths.setEnabled(session.job.machine.process != "vat")

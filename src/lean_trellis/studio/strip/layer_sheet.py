@@ -20,7 +20,7 @@ from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 
 _HOLD_PX = 2.6
-HANGING, ISLAND, THIN = "hangs over", "begins in the air", "too thin"
+HANGING, ISLAND, THIN, ADDED = "hangs over", "begins in the air", "too thin", "added"
 _LEGEND_ROW = 18
 
 
@@ -176,7 +176,8 @@ class LayerSheet(Sheet):
             painter.setPen(QPen(QColor(t.copper), max(shown.line_mm, 1.2 / scale)))
             painter.drawPath(paths["lines"])
         if self.shows["parts"] and not is_faint:
-            for name, colour, style in (("thin", t.heather, Qt.BrushStyle.SolidPattern),
+            for name, colour, style in (("added", t.straw, Qt.BrushStyle.SolidPattern),
+                                        ("thin", t.heather, Qt.BrushStyle.SolidPattern),
                                         ("hanging", t.plum, Qt.BrushStyle.SolidPattern),
                                         ("islands", t.stop, Qt.BrushStyle.NoBrush)):  # fmt: skip
                 painter.setBrush(QBrush(QColor(colour), style))
@@ -211,8 +212,10 @@ class LayerSheet(Sheet):
     def _paths_of(self, shown: ShownLayer) -> dict[str, QPainterPath]:
         if self._paths[0] is not shown:
             marks = shown.marks
-            ways = {"parts": shown.parts, "supports": shown.supports, "thin": marks.thin, "hanging": marks.hanging,
-                    "islands": marks.islands}  # fmt: skip
+            ways = {
+                "parts": shown.parts, "supports": shown.supports, "added": shown.added, "thin": marks.thin,
+                "hanging": marks.hanging, "islands": marks.islands,
+            }  # fmt: skip
             made = {name: _path(some, closes=True) for name, some in ways.items()}
             made["lines"] = _path(shown.lines, closes=False)
             self._paths = (shown, made)
@@ -227,7 +230,7 @@ class LayerSheet(Sheet):
         entries = [("parts", t.part_tints[0], bool(shown.parts) and self.shows["parts"]),
                    ("supports", t.copper, bool(shown.supports or shown.lines) and self.shows["supports"]),
                    (HANGING, t.plum, bool(marks.hanging)), (ISLAND, t.stop, bool(marks.islands)),
-                   (THIN, t.heather, bool(marks.thin))]  # fmt: skip
+                   (THIN, t.heather, bool(marks.thin)), (ADDED, t.straw, bool(shown.added))]  # fmt: skip
         if self.shows["holds"] and self.holds():
             entries += [(words, use_colour(used, t), True) for words, used in USE_STEPS]
         self._paint_entries(painter, [(words, colour) for words, colour, is_there in entries if is_there])

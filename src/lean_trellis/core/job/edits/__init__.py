@@ -44,6 +44,7 @@ from lean_trellis.core.job.edits.parts import (
     replace_mesh,
     retake_unit,
     set_size,
+    thicken_parts,
     ungroup_parts,
 )
 from lean_trellis.core.job.edits.poses import (
@@ -174,6 +175,7 @@ __all__ = [
     "take_back",
     "take_from_regions",
     "take_trial",
+    "thicken_parts",
     "turn_part",
     "turn_parts",
     "ungroup_parts",

@@ -190,3 +190,11 @@ def _left_of(support: Support, gone: Collection[str]) -> Support | None:
     """A support once parts are gone: one that several share goes on with those that stay."""
     kept = [part_id for part_id in support.parts if part_id not in gone]
     return replace(support, part_id=kept[0], others=tuple(kept[1:])) if kept else None
+
+
+def thicken_parts(job: Job, part_ids: Sequence[str], *, is_on: bool = True) -> Edit:
+    """Build what is too thin of parts at the least width, or as it is drawn again."""
+    for part_id in part_ids:
+        job = job.with_part(replace(job.part(part_id), thickens=is_on))
+    how = "at the least width" if is_on else "as it is drawn"
+    return Edit(f"Build what is thin {how}", job)
