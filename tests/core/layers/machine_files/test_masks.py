@@ -11,8 +11,11 @@ from layered_builds import layers_of, small_job
 from machine_readers import read_masks
 
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.formats import Body
+from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.layers.machine_files import write_layers
 from lean_trellis.core.layers.machine_files.masks import mask_of
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 
 SQUARE = np.array([[1.0, 2.0], [5.0, 2.0], [5.0, 4.5], [1.0, 4.5]])
 
@@ -70,3 +73,36 @@ def test_without_a_pixel_pitch_there_are_no_masks(library, tmp_path):
     with pytest.raises(EditError, match="no pixel pitch"):
         write_layers(layers_of(job)[1], tmp_path / "small.zip")
     assert list(tmp_path.iterdir()) == []
+
+
+def test_overcure_is_left_out_in_plan_and_below_undersides_and_thin_layers_stay(library, tmp_path):
+    """A box lifted off the plate, with a lip two layers thick: three layers harden of themselves below each."""
+    box_and_lip = to_manifold(box((4, 4, 2))) + to_manifold(box((2, 4, 0.1), corner=(4, 0, 1.0)))
+    job = new_job(library.machine("vat-150"), library.material("resin-model"))
+    job = edits.add_bodies(job, [Body("one", from_manifold(box_and_lip), 24)]).job
+    job = edits.set_build_offset(job, ["part-1"], 1.0).job
+    job = replace(job, machine=job.machine.model_copy(update={"pixel": 0.05}))
+
+    def masks_with(**values):
+        constants = dict(job.material.constants)
+        for key, value in values.items():
+            constants[key] = constants[key].model_copy(update={"value": value})
+        _, build = layers_of(replace(job, material=job.material.model_copy(update={"constants": constants})))
+        (path,) = write_layers(build, tmp_path / "one.zip")
+        return read_masks(path)
+
+    _, plain = masks_with()
+    manifest, masks = masks_with(overcure_depth=0.15, overcure_width=0.1)
+    assert (manifest["overcure_depth_mm"], manifest["overcure_width_mm"]) == (0.15, 0.1)
+    lit, before = ([(mask > 0).sum() * 0.05**2 for mask in some] for some in (masks, plain))
+    assert before[19:22] == pytest.approx([0, 16, 16], abs=0.3)
+    assert lit[20:23] == pytest.approx([0, 0, 0])
+    assert lit[23] == pytest.approx(3.8 * 3.8, abs=0.4)
+    lip = range(40, 42)
+    assert [before[number] for number in lip] == pytest.approx([24, 24], abs=0.4)
+    assert lit[40] == pytest.approx(3.8 * 3.8, abs=0.4), "the lower layer of the lip hardens of itself"
+    assert lit[41] == pytest.approx(5.8 * 3.8, abs=0.4), "its upper one stays"
+    on_plate = edits.set_build_offset(job, ["part-1"], 0.0).job
+    job = on_plate
+    _, standing = masks_with(overcure_depth=0.15)
+    assert (standing[0] > 0).sum() * 0.05**2 == pytest.approx(16, abs=0.3)

@@ -5,9 +5,11 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from dataclasses import dataclass
 from typing import IO, Any
 
 import numpy as np
+from manifold3d import CrossSection, FillRule, JoinType
 
 from lean_trellis.core.arrays import Bytes, Floats
 from lean_trellis.core.errors import EditError
@@ -20,6 +22,7 @@ from lean_trellis.core.shop.material import value_or
 
 _SUBROWS = 4
 """Rows that are looked at within a pixel where its edge is smoothed."""
+_MITER = 2.0
 _NEVER = (1980, 1, 1, 0, 0, 0)
 
 
@@ -66,6 +69,51 @@ def _coverage(rings: list[Floats], width: int, depth: int, pixel: float, subrows
     return whole
 
 
+@dataclass(frozen=True)
+class Overcure:
+    """How far resin hardens beyond what is exposed, mm: round an outline, and below an underside."""
+
+    width: float = 0.0
+    depth: float = 0.0
+
+
+class _PartMasks:
+    """Masks of the parts of a build, from the bottom up, with what hardens of itself left out.
+
+    Outlines are set in by the width. A pixel with air below, no deeper than the depth, is left dark: light from the
+    layers above hardens it. What is thinner than that keeps its top layer; the plate's own layers stay.
+    """
+
+    def __init__(
+        self, build: LayeredBuild, size: tuple[int, int], pixel: float, smoothing: float, overcure: Overcure
+    ) -> None:
+        self._build, self._size, self._pixel, self._smoothing = build, size, pixel, smoothing
+        self._width, self._below = overcure.width, round(overcure.depth / build.plan.height)
+        self._kept: dict[int, Bytes] = {}
+
+    def mask(self, number: int) -> Bytes:
+        """(depth, width) of the layer of a number; asked for from the bottom up."""
+        here = self._whole(number)
+        if not self._below:
+            self._kept.clear()
+            return here
+        held = here
+        for lower in range(max(0, number - self._below), number):
+            held = np.minimum(held, self._whole(lower))
+        for gone in [one for one in self._kept if one < number - self._below]:
+            del self._kept[gone]
+        return np.where(self._whole(number + 1) > 0, held, here)
+
+    def _whole(self, number: int) -> Bytes:
+        if number not in self._kept:
+            rings = [ring for body in self._build.bodies if not body.is_support for ring in body.outlines(number)]
+            if self._width and rings:
+                inner = CrossSection(rings, FillRule.NonZero).offset(-self._width, JoinType.Miter, _MITER)
+                rings = [np.asarray(ring) for ring in inner.to_polygons()]
+            self._kept[number] = mask_of(rings, *self._size, self._pixel, self._smoothing)
+        return self._kept[number]
+
+
 def write_masks(file: IO[bytes], build: LayeredBuild, watch: Watch = UNWATCHED, *, smooths: bool = False) -> None:
     """The masks of all layers, and what is done at each. Raises `EditError` where the pixels' pitch is not known."""
     machine, constants = build.machine, build.constants
@@ -73,13 +121,15 @@ def write_masks(file: IO[bytes], build: LayeredBuild, watch: Watch = UNWATCHED, 
         raise EditError(machine.name, "has no pixel pitch", "give its pixels' pitch at Setup")
     width, depth = round(machine.plate.width / machine.pixel), round(machine.plate.depth / machine.pixel)
     smoothing = value_or(constants, "edge_smoothing", 0.0) if smooths else 0.0
+    overcure = Overcure(value_or(constants, "overcure_width", 0.0), value_or(constants, "overcure_depth", 0.0))
+    parts = _PartMasks(build, (width, depth), machine.pixel, smoothing, overcure)
     layers: list[dict[str, Any]] = []
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
         for place, number in enumerate(build.assembly.numbers.tolist()):
             if place % 4 == 0:
                 watch.at(place / len(build.assembly.numbers), f"writing layer {place + 1}")
-            rings = [ring for body in range(len(build.bodies)) for ring in build.outlines(body, number)]
-            mask = mask_of(rings, width, depth, machine.pixel, smoothing)
+            supports = [ring for body in build.bodies if body.is_support for ring in body.outlines(number)]
+            mask = np.maximum(parts.mask(number), mask_of(supports, width, depth, machine.pixel, smoothing))
             name = f"layers/{place:05d}.png"
             _store(archive, name, _png(mask))
             layers.append({
@@ -92,7 +142,7 @@ def write_masks(file: IO[bytes], build: LayeredBuild, watch: Watch = UNWATCHED, 
             "format": "lean-trellis-masks", "version": 1, "job": build.name, "machine": machine.id,
             "material": build.material, "pixel_mm": machine.pixel, "width": width, "depth": depth,
             "row_0": "largest y", "base_layers": round(constants["base_layers"].value), "edge_smoothing": smoothing,
-            "layers": layers,
+            "overcure_width_mm": overcure.width, "overcure_depth_mm": overcure.depth, "layers": layers,
         }  # fmt: skip
         _store(archive, "manifest.json", json.dumps(manifest, indent=1).encode())
 
