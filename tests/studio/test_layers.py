@@ -16,6 +16,7 @@ from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
 from lean_trellis.studio.pictures import wait_until
+from lean_trellis.studio.requests import SaveJob
 
 
 @pytest.fixture
@@ -377,3 +378,22 @@ def test_thin_places_are_listed_and_a_part_is_built_at_the_least_width(with_part
     user.session.undo()
     user.settle()
     assert not bench.thin.thickens.isChecked()
+
+
+def test_the_strip_fills_of_itself_after_a_rest_and_gives_way_to_what_is_asked(with_parts, tmp_path):
+    user = with_parts(box((10, 8, 4)))
+    session = user.session
+    session.layers.forget()
+    assert user.window.bench.station.key != "layers"
+    user.settle()
+    session.layers.show_strip()
+    written = []
+    session.ask("Saving", SaveJob(session.job, tmp_path / "one.trellis"), written.append)
+    user.settle()
+    assert written, "what is asked for comes at once"
+    assert len(session.layers.profile())
+    assert session.layers.danger() is not None
+    assert session.layers.estimate() is None, "what takes longer waits until it is asked for"
+    session.do(lambda job: set_build_offset(job, [job.parts[0].id], 7.0))
+    user.settle()
+    assert session.layers.profile().tops[-1] == pytest.approx(11.0, abs=0.05)

@@ -55,6 +55,9 @@ from lean_trellis.studio.shown import (
 from lean_trellis.studio.shown_layers import ShownLayers
 from lean_trellis.studio.worker import Worker
 
+_REST_MS = 2500
+"""After so long a rest what nobody asked for is found as well: areas and loads by height."""
+
 
 class Derived(QObject):
     """What follows from the job that is shown, and the worker that finds it."""
@@ -90,6 +93,9 @@ class Derived(QObject):
         self._due = single_shot(self, 0)
         self._due.timeout.connect(self._pump)
         self.layers = ShownLayers(self.graph, lambda: self.job, lambda: self._due.start())
+        self._gives_way = False
+        self._rest = single_shot(self, _REST_MS)
+        self._rest.timeout.connect(self.layers.show_strip)
 
     @property
     def part(self) -> Part | None:
@@ -325,6 +331,7 @@ class Derived(QObject):
             if self._running_title:
                 self._running_title = ""
                 self.task_ended.emit()
+            self._rest.start()
             return
         key, title, make = entry
         self._run(key, title, make(), lambda result: self._keep(key, result))
@@ -349,12 +356,15 @@ class Derived(QObject):
         self.worker.ask(request, done, failed)
 
     def _keep(self, key: Key, result: Any) -> None:
-        self._running_key = None
+        self._running_key, self._gives_way = None, False
         self.graph.keep(key, result)
         self.derived_changed.emit()
 
     def _failed(self, key: Key | None, title: str, problem: TrellisError) -> None:
         self._running_key = None
+        gave_way, self._gives_way = self._gives_way, False
+        if gave_way and isinstance(problem, Cancelled):
+            return
         still_wanted = key is not None and key in {entry for entry, _, _ in self._wanted()}
         if key is not None and still_wanted:
             self._held_back[key] = problem
@@ -386,6 +396,9 @@ class Derived(QObject):
     ) -> None:
         """Have something computed beside the window; `done` gets the answer, `refused` the error after it was said."""
         self._explicit.append((title, request, lambda result: self._finish(done, result), refused))
+        if self._running_key is not None and self._is_quiet:  # what nobody asked for gives way, and comes later
+            self._gives_way = True
+            self.worker.cancel(at_any_price=False)
         self._due.start()
 
     def ask_quietly(self, request: Any, done: Callable[[Any], None]) -> bool:
@@ -407,4 +420,5 @@ class Derived(QObject):
     def close(self) -> None:
         """End the worker."""
         self._due.stop()
+        self._rest.stop()
         self.worker.close()

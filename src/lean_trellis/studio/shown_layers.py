@@ -22,6 +22,10 @@ from lean_trellis.studio.layer_portions import ShownLayer, ShowPaths, ShowPortio
 from lean_trellis.studio.requests import Derive
 
 
+_MOST_UNASKED = 500_000
+"""Builds of more faces than this are cut only once somebody asks for it."""
+
+
 class ShownLayers:
     """Layers of a job are cut, and its estimate made, once somebody has asked for them.
 
@@ -30,7 +34,7 @@ class ShownLayers:
 
     def __init__(self, graph: Graph, job: Callable[[], Job], changed: Callable[[], None]) -> None:
         self._graph, self._job, self._changed = graph, job, changed
-        self._is_wanted = False
+        self._is_wanted = self._is_shown = False
         self._number: int | None = None
         self._wants_paths = False
 
@@ -50,9 +54,15 @@ class ShownLayers:
             self._is_wanted = True
             self._changed()
 
+    def show_strip(self) -> None:
+        """From now on areas and loads by height are found, unasked and without a word, after everything else."""
+        if not self._is_shown:
+            self._is_shown = True
+            self._changed()
+
     def forget(self) -> None:
         """Another job: nobody has asked for its layers yet."""
-        self._is_wanted, self._number = False, None
+        self._is_wanted, self._is_shown, self._number = False, False, None
 
     def want_paths(self, *, is_on: bool) -> None:
         """Whether the paths of the current layer are wanted, too."""
@@ -111,6 +121,10 @@ class ShownLayers:
     def wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
         """The current layer with those near it; then the profile, then the estimate: keys, titles, requests."""
         job = self._job()
+        is_light = sum(len(part.mesh.faces) for part in job.parts) <= _MOST_UNASKED
+        if self._is_shown and not self._is_wanted and job.parts and is_light:
+            for node in (LAYER_PROFILE, DANGER):
+                yield self._graph.key(node, None, job), "", partial(Derive, node, None, job)
         if not self._is_wanted or not job.parts:
             return
         if self._number is not None:

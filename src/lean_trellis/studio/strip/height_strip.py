@@ -187,7 +187,7 @@ class HeightStrip(QWidget):
         if not self._session.job.parts:
             return
         is_coming = self._session.layers.is_wanted
-        words = "Cutting layers …" if is_coming else "Areas by height: click to cut into layers"
+        words = "Cutting layers …" if is_coming else "Areas by height come here; a click cuts at once"
         painter.save()
         painter.translate(self.width() / 2, self.height() / 2)
         painter.rotate(-90)
