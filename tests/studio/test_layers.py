@@ -150,11 +150,11 @@ def test_the_estimate_follows_the_job_and_is_never_shown_out_of_date(layers):
     assert hours_in_words(found.build_seconds) in bench.total.text()
     assert f"{found.cost:,.2f} EUR" in bench.total.text()
     assert user.window.status.supports_words.text().endswith(hours_in_words(found.build_seconds))
-    assert len(bench.bodies.keys()) == 3
+    assert len(bench.estimate.bodies.keys()) == 3
     support = user.session.job.supports[0]
     user.session.do(lambda job: change_support(job, support.id, "spacing", 4.0))
     assert bench.total.text() == "Estimating …"
-    assert bench.bodies.keys() == []
+    assert bench.estimate.bodies.keys() == []
     assert bench.fact().mark in ("open", "stale")
     user.settle()
     changed = Pipeline().graph.get(ESTIMATE, None, user.session.job)
@@ -397,3 +397,26 @@ def test_the_strip_fills_of_itself_after_a_rest_and_gives_way_to_what_is_asked(w
     session.do(lambda job: set_build_offset(job, [job.parts[0].id], 7.0))
     user.settle()
     assert session.layers.profile().tops[-1] == pytest.approx(11.0, abs=0.05)
+
+
+def test_shares_are_grouped_and_the_largest_saving_is_taken_with_one_click(layers):
+    user, bench = layers
+    session, estimate = user.session, bench.estimate
+    user.open_tab(estimate.by)
+    user.choose(estimate.by, "part")
+    assert len(estimate.bodies.keys()) == len(session.job.parts)
+    seconds = sum(share.seconds for share in session.layers.estimate().shares)
+    user.choose(estimate.by, "owner")
+    ((_, row),) = estimate.bodies._model.rows
+    assert row[1] == hours_in_words(seconds)
+    user.press(estimate.look)
+    user.settle()
+    (_, first), *_ = estimate.savings._model.rows
+    before, saved = session.layers.estimate().cost, float(first[2])
+    user.click_row(estimate.savings, 0)
+    assert first[0].lower() in estimate.words.text().lower()
+    user.press(estimate.take)
+    user.settle()
+    assert session.layers.estimate().cost == pytest.approx(before - saved, abs=0.011)
+    assert session.undo_title == first[0]
+    assert estimate.savings.keys() == [], "what was found is of another build"

@@ -21,6 +21,7 @@ from lean_trellis.core.job.recovery import LeftCopy, open_copy
 from lean_trellis.core.layers.machine_files import layers_path, write_layers
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.search.savings import Saving, savings
 from lean_trellis.core.shop import full_library
 
 
@@ -56,6 +57,17 @@ class TryCures:
     def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Cure, ...]:
         """The cures, each with what it brings."""
         return tried_cures(self.finding, self.job, pipeline, watch)
+
+
+@dataclass(frozen=True)
+class FindSavings:
+    """Work out what would save most of a build."""
+
+    job: Job
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Saving, ...]:
+        """What saves most first."""
+        return savings(self.job, pipeline.graph, watch)
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,6 @@ from lean_trellis.core.strength.growth_use import Danger, GrowthUse
 from lean_trellis.studio.layer_portions import ShownLayer, ShowPaths, ShowPortion, portion_of
 from lean_trellis.studio.requests import Derive
 
-
 _MOST_UNASKED = 500_000
 """Builds of more faces than this are cut only once somebody asks for it."""
 

@@ -16,9 +16,9 @@ from lean_trellis.studio.forms.fields import NumberField, figure, head, muted, n
 from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
-from lean_trellis.studio.initials import initials
 from lean_trellis.studio.messages import CutAbove
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.estimate import EstimateSection
 from lean_trellis.studio.stations.sections.holds import HoldsSection
 from lean_trellis.studio.stations.sections.thin import ThinSection
 from lean_trellis.studio.stations.sections.trials import TrialsSection
@@ -75,7 +75,8 @@ class LayersStation(Station):
         self.thin.asks.connect(self.asks)
         self.thin.chosen.connect(self._go_to_height)
         self.tabs.add_page("thin", "Thin").addWidget(self.thin, 1)
-        self._add_estimate(self.tabs.add_page("estimate", "Estimate"))
+        self.estimate = EstimateSection(session)
+        self.tabs.add_page("estimate", "Estimate").addWidget(self.estimate, 1)
         self.trials = TrialsSection(session)
         self.trials.asks.connect(self.asks)
         self.tabs.add_page("trials", "Trials").addWidget(self.trials, 1)
@@ -120,19 +121,6 @@ class LayersStation(Station):
         self.facts.setAccessibleName("In this layer")
         head_of(self.facts).hide()
         page.addWidget(self.facts, 1)
-
-    def _add_estimate(self, page: QVBoxLayout) -> None:
-        self.causes = PickTable(("What it takes", "Time", "EUR"), several=False)
-        self.bodies = PickTable(("Body", "Owner", "Time", "g"), several=False)
-        self.causes.setObjectName("layers.causes")
-        self.bodies.setObjectName("layers.bodies")
-        self.causes.setAccessibleName("Time and cost by cause")
-        self.bodies.setAccessibleName("Time and material by body")
-        page.addWidget(self.causes, 3)
-        page.addWidget(head("By body: its own paths, its material"))
-        page.addWidget(self.bodies, 2)
-        self.note = muted("Speeds, rates and prices are values of machine and material: see Setup.")
-        page.addWidget(self.note)
 
     # --- stepping ---
 
@@ -233,6 +221,7 @@ class LayersStation(Station):
         self._show_estimate(estimate)
         self.holds.refresh()
         self.thin.refresh()
+        self.estimate.refresh()
         self.trials.refresh()
         self.write.setEnabled(bool(session.job.parts))
         self.paths.setEnabled(session.job.machine.process != "vat")
@@ -301,24 +290,12 @@ class LayersStation(Station):
         self._show_saved(estimate)
         if estimate is None:
             self.total.setText(self.waiting("Estimating …") if self.session.job.parts else "")
-            self.causes.show_rows([], [])
-            self.bodies.show_rows([], [])
             return
         changes = f" · {estimate.material_changes} changes" if estimate.material_changes else ""
         self.total.setText(
             f"{hours_in_words(estimate.build_seconds)} · {estimate.material_grams:,.0f} g · "
             f"{estimate.cost:,.2f} EUR{changes}"
         )
-        times = [(f"time {cause}", (cause.capitalize(), hours_in_words(seconds), ""))
-                 for cause, seconds in estimate.seconds_by.items() if seconds > 0]  # fmt: skip
-        money = [
-            (f"cost {cause}", (cause.capitalize(), "", f"{value:,.2f}")) for cause, value in estimate.costs.items()
-        ]
-        self.causes.show_rows([*times, *money], [])
-        self.bodies.show_rows(
-            [(f"{number}", (one.name, initials(one.owner), hours_in_words(one.seconds), round(one.grams, 1)))
-             for number, one in enumerate(estimate.shares)], [],
-        )  # fmt: skip
 
     def fact(self) -> Fact:
         """How many layers there are, and how long they take."""

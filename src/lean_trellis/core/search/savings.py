@@ -1,0 +1,102 @@
+"""What would save most: changes that a technician would think of, each computed as a build and compared.
+
+Left out is what would bring a stop that is not there now, and what saves nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import partial
+
+from lean_trellis.core.derive.checks import FINDINGS
+from lean_trellis.core.derive.graph import Graph
+from lean_trellis.core.derive.layers import ESTIMATE
+from lean_trellis.core.errors import Cancelled, TrellisError
+from lean_trellis.core.job.edits import Edit, change_support, choose_mode, remove_supports, set_layer_height
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.layers.estimate import Estimate
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
+from lean_trellis.core.supports.common.support import Support
+
+_MOST_SUPPORTS = 6
+"""So many supports are looked at: those that take most."""
+_WIDER = 1.3
+_LEAST_S, _LEAST_EUR = 1.0, 0.01
+
+
+@dataclass(frozen=True)
+class Saving:
+    """A change with what it saves: seconds of the build, EUR, changes of material; `edit` makes it."""
+
+    words: str
+    seconds: float
+    cost: float
+    material_changes: int
+    cautions_more: int
+    """How many cautions come with it."""
+    job: Job
+
+    def edit(self, job: Job) -> Edit:
+        """Take it: the state that was computed."""
+        return Edit(self.words, self.job)
+
+
+_Change = tuple[str, Callable[[Job], Edit]]
+
+
+def savings(job: Job, graph: Graph, watch: Watch = UNWATCHED) -> tuple[Saving, ...]:
+    """What saves most money first. Raises what the estimate of the job as it is raises, `Cancelled` when stopped."""
+    now = graph.get(ESTIMATE, None, job, Stretch(watch, 0.0, 0.2))
+    stops, cautions = _counted(job, graph, Stretch(watch, 0.2, 0.3))
+    changes = list(_changes(job, now))
+    found = []
+    for number, (words, make) in enumerate(changes):
+        step = Stretch(watch, 0.3 + 0.7 * number / len(changes), 0.3 + 0.7 * (number + 1) / len(changes))
+        step.at(0.0, f"trying: {words}")
+        try:
+            then = make(job).job
+            estimate = graph.get(ESTIMATE, None, then, step)
+            seconds, cost = now.build_seconds - estimate.build_seconds, now.cost - estimate.cost
+            if seconds < _LEAST_S and cost < _LEAST_EUR:
+                continue
+            stops_then, cautions_then = _counted(then, graph, step)
+        except Cancelled:
+            raise
+        except TrellisError:
+            continue
+        if stops_then <= stops:
+            fewer = now.material_changes - estimate.material_changes
+            found.append(Saving(words, seconds, cost, fewer, cautions_then - cautions, then))
+    return tuple(sorted(found, key=lambda saving: -saving.cost))
+
+
+def _counted(job: Job, graph: Graph, watch: Watch) -> tuple[int, int]:
+    """How many stops and how many cautions a job has."""
+    severities = [finding.severity for finding in graph.get(FINDINGS, None, job, watch)]
+    return severities.count("stop"), severities.count("caution")
+
+
+def _changes(job: Job, now: Estimate) -> Iterator[_Change]:
+    seconds = {share.id: (share.seconds, share.cost) for share in now.shares if share.kind == "support"}
+    supports = sorted(job.supports, key=lambda one: seconds.get(one.id, (0.0, 0.0)), reverse=True)[:_MOST_SUPPORTS]
+    for support in supports:
+        yield from _of_support(job, support)
+    higher = sorted(layer.height for layer in job.material.layers if layer.height > job.layer_height + 1e-9)
+    for height in higher[:1]:
+        yield f"layers of {height:g} mm", partial(set_layer_height, height=height)
+    for mode in job.material.modes:
+        if mode != job.mode and job.material.is_proven(mode, job.machine.id):
+            yield f"the {mode} mode", partial(choose_mode, mode=mode)
+
+
+def _of_support(job: Job, support: Support) -> Iterator[_Change]:
+    part = job.part(support.part_id).name
+    yield f"leaving out {support.set_name} under {part}", partial(remove_supports, support_ids=[support.id])
+    spacing = support.parameters.model_dump().get("spacing")
+    if isinstance(spacing, float):
+        known = support.parameters.declared_as("spacing")
+        wider = round(min(spacing * _WIDER, known.most or spacing * _WIDER), 2)
+        if wider > spacing:
+            words = f"{known.label.lower()} of {support.set_name} under {part} {wider:g} instead of {spacing:g} mm"
+            yield words, partial(change_support, support_id=support.id, key="spacing", value=wider)
