@@ -409,14 +409,14 @@ def test_shares_are_grouped_and_the_largest_saving_is_taken_with_one_click(layer
     user.choose(estimate.by, "owner")
     ((_, row),) = estimate.bodies._model.rows
     assert row[1] == hours_in_words(seconds)
-    user.press(estimate.look)
+    user.press(bench.savings.look)
     user.settle()
-    (_, first), *_ = estimate.savings._model.rows
+    (_, first), *_ = bench.savings.table._model.rows
     before, saved = session.layers.estimate().cost, float(first[2])
-    user.click_row(estimate.savings, 0)
-    assert first[0].lower() in estimate.words.text().lower()
-    user.press(estimate.take)
+    user.click_row(bench.savings.table, 0)
+    assert first[0].lower() in bench.savings.words.text().lower()
+    user.press(bench.savings.take)
     user.settle()
     assert session.layers.estimate().cost == pytest.approx(before - saved, abs=0.011)
     assert session.undo_title == first[0]
-    assert estimate.savings.keys() == [], "what was found is of another build"
+    assert bench.savings.table.keys() == [], "what was found is of another build"

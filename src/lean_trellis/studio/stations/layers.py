@@ -20,6 +20,7 @@ from lean_trellis.studio.messages import CutAbove
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.estimate import EstimateSection
 from lean_trellis.studio.stations.sections.holds import HoldsSection
+from lean_trellis.studio.stations.sections.savings import SavingsSection
 from lean_trellis.studio.stations.sections.thin import ThinSection
 from lean_trellis.studio.stations.sections.trials import TrialsSection
 from lean_trellis.studio.stations.station import Fact, Station
@@ -77,6 +78,8 @@ class LayersStation(Station):
         self.tabs.add_page("thin", "Thin").addWidget(self.thin, 1)
         self.estimate = EstimateSection(session)
         self.tabs.add_page("estimate", "Estimate").addWidget(self.estimate, 1)
+        self.savings = SavingsSection(session)
+        self.tabs.add_page("savings", "Savings").addWidget(self.savings, 1)
         self.trials = TrialsSection(session)
         self.trials.asks.connect(self.asks)
         self.tabs.add_page("trials", "Trials").addWidget(self.trials, 1)
@@ -222,6 +225,7 @@ class LayersStation(Station):
         self.holds.refresh()
         self.thin.refresh()
         self.estimate.refresh()
+        self.savings.refresh()
         self.trials.refresh()
         self.write.setEnabled(bool(session.job.parts))
         self.paths.setEnabled(session.job.machine.process != "vat")

@@ -1,4 +1,4 @@
-"""What the build takes by cause, by body, part or owner, and what would save most."""
+"""What the build takes: by cause; by body, part or owner."""
 
 from __future__ import annotations
 
@@ -6,21 +6,17 @@ from collections.abc import Iterator
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from lean_trellis.core.job import Job
 from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.core.layers.estimate import Estimate, Share
-from lean_trellis.core.search.savings import Saving
-from lean_trellis.studio.forms.fields import ChoiceField, head, muted, row
-from lean_trellis.studio.forms.section import button
+from lean_trellis.studio.forms.fields import ChoiceField, muted, row
 from lean_trellis.studio.forms.tables import PickTable
-from lean_trellis.studio.requests import FindSavings
 from lean_trellis.studio.session import Session
 
 _BY = [("body", "By body"), ("part", "By part with its supports"), ("owner", "By owner")]
 
 
 class EstimateSection(QWidget):
-    """Time and cost by cause, shares, savings."""
+    """Time and cost by cause, and shares."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -41,61 +37,12 @@ class EstimateSection(QWidget):
         self.by.chosen.connect(lambda _: self.refresh())
         column.addWidget(row(self.by, 1))
         column.addWidget(self.bodies, 2)
-        self.look = button("What would save most?", self._look, "Each is computed as a build", name="savings.look")
-        self.take = button("Take it", self._take, "Make the chosen change; undo takes it back", name="savings.take")
-        column.addWidget(head("Savings"))
-        column.addWidget(row(self.look, 1, self.take, spacing=6))
-        self.savings = PickTable(("Change", "Time", "EUR"), several=False)
-        self.savings.setObjectName("savings.table")
-        self.savings.setAccessibleName("What would save most")
-        self.savings.selected.connect(lambda _: self._show_words())
-        column.addWidget(self.savings, 2)
-        self.words = muted("Own paths and material of each; speeds, rates and prices are values at Setup.")
-        column.addWidget(self.words)
-        self._found: tuple[Saving, ...] = ()
-        self._found_for: Job | None = None
-
-    # --- savings ---
-
-    def _look(self) -> None:
-        job = self.session.job
-
-        def found(savings: tuple[Saving, ...]) -> None:
-            self._found, self._found_for = savings, job
-            self.refresh()
-            self.session.said.emit("note", f"{len(savings)} savings found" if savings else "Nothing saves anything")
-
-        self.session.ask("Looking for savings", FindSavings(job), found)
-
-    def _chosen(self) -> Saving | None:
-        keys = self.savings.selected_keys()
-        return self._found[keys[0]] if keys and keys[0] < len(self._found) else None
-
-    def _take(self) -> None:
-        chosen = self._chosen()
-        if chosen is not None:
-            self.session.do(chosen.edit)
-
-    def _show_words(self) -> None:
-        chosen = self._chosen()
-        self.take.setEnabled(chosen is not None)
-        if chosen is not None:
-            fewer = f" and {chosen.material_changes} changes of material" if chosen.material_changes > 0 else ""
-            more = f"; {chosen.cautions_more} more cautions" if chosen.cautions_more > 0 else ""
-            self.words.setText(f"{chosen.words} saves {hours_in_words(chosen.seconds)}{fewer}{more}.".capitalize())
+        column.addWidget(muted("Own paths and material of each; speeds, rates and prices are values at Setup."))
 
     # --- what is shown ---
 
     def refresh(self) -> None:
-        """Show the estimate of the job as it is; savings only as long as they are of this very job."""
-        if self._found_for is not self.session.job:
-            self._found = ()
-        self.look.setEnabled(bool(self.session.job.parts))
-        self.savings.show_rows(
-            [(number, (one.words, hours_in_words(one.seconds), f"{one.cost:,.2f}"))
-             for number, one in enumerate(self._found)], self.savings.selected_keys(),
-        )  # fmt: skip
-        self.take.setEnabled(self._chosen() is not None)
+        """Show the estimate of the job as it is."""
         estimate = self.session.layers.estimate()
         if estimate is None:
             self.causes.show_rows([], [])
