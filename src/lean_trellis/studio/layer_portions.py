@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.derive.layers import LAYERED_BODIES, LAYERED_BUILD
+from lean_trellis.core.derive.layers import LAYERED_BUILD, bodies_between
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job import Job
 from lean_trellis.core.layers.build import LayeredBody
@@ -54,8 +54,10 @@ class ShowPortion:
     def answer(self, pipeline: Pipeline, watch: Watch) -> dict[int, ShownLayer]:
         """The layers by number."""
         job = self.job
-        bodies = pipeline.graph.get(LAYERED_BODIES, None, job, Stretch(watch, 0.0, 0.8))
         numbers = range(self.portion * AT_ONCE, (self.portion + 1) * AT_ONCE)
+        # A layer more below: what hangs is seen against it, and supports may be built at every n-th layer only.
+        wider = range(numbers[0] - 1 - job.support_every, numbers[-1] + 1)
+        bodies = bodies_between(pipeline.graph, job, wider, Stretch(watch, 0.0, 0.8))
         return {number: _shown(job, bodies, number) for number in numbers}
 
 

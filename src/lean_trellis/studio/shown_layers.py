@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import Any
 
+import numpy as np
+
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.key import Key, token
 from lean_trellis.core.derive.layers import DANGER, ESTIMATE, LAYER_FAULTS, LAYER_PROFILE, LAYERED_BODIES, LAYERED_BUILD
@@ -68,6 +70,16 @@ class ShownLayers:
         if is_on != self._wants_paths:
             self._wants_paths = is_on
             self._changed()
+
+    def middle(self) -> int | None:
+        """A layer in the middle of the build, before anything is cut; None without parts."""
+        job = self._job()
+        corners = [part.bounds() for part in job.parts if len(part.mesh.vertices)]
+        if not corners:
+            return None
+        low, high = np.min([one[0] for one in corners], axis=0), np.max([one[1] for one in corners], axis=0)
+        height = float((low + high) / 2 @ np.array(job.machine.layer_normal))
+        return round(height / job.layer_height)
 
     def show(self, number: int) -> None:
         """Make a layer the current one: it is found before all others."""

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
+from typing import TypeAlias
 
 import numpy as np
 
+from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import FILLINGS, PLACED, TOPOLOGY
@@ -20,14 +22,17 @@ from lean_trellis.core.layers.profile import Profile, profile_of
 from lean_trellis.core.layers.thickening import thickened
 from lean_trellis.core.layers.thin_places import LayerFaults, layer_faults
 from lean_trellis.core.layers.work import Work
-from lean_trellis.core.mesh.topology import build_topology
+from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.topology import Topology, build_topology
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Separator
-from lean_trellis.core.progress import Watch
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.shop.material import LEAST_WALL_MM, value_or
 from lean_trellis.core.strength.growth_use import Danger, danger_of
 from lean_trellis.core.supports.common.request import line_width
 
+Between: TypeAlias = tuple[float, float] | None
+"""The heights between which layers are cut; all of them without."""
 CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode")
 """The fields that the constants of a job follow from."""
 
@@ -37,17 +42,18 @@ def _plan(job: Job) -> LayerPlan:
     return LayerPlan(job.layer_height, job.first_layer)
 
 
+def _cut_part(
+    topology: Topology, placed: Mesh, job: Job, least: float | None, watch: Watch, between: Between = None
+) -> BodyLayers:
+    """A part in layers, `least` mm thick everywhere where that is asked for."""
+    layers = layered(topology, placed.vertices, _plan(job), job.machine.layer_normal, between=between,
+                     watch=Stretch(watch, 0.0, 0.5))  # fmt: skip
+    return layers if least is None else thickened(layers, least, Stretch(watch, 0.5, 1.0))
+
+
 def _part_layers(reader: Reader[BodyLayers]) -> BodyLayers:
     """Raises `EditError` where there are more layers than anybody builds."""
-    job = reader.job
-    layers = layered(
-        reader.one(TOPOLOGY),
-        reader.one(PLACED).vertices,
-        _plan(job),
-        job.machine.layer_normal,
-        watch=reader.stretch(0.0, 0.5),
-    )
-    return layers if reader.token is None else thickened(layers, reader.token, reader.stretch(0.5, 1.0))
+    return _cut_part(reader.one(TOPOLOGY), reader.one(PLACED), reader.job, reader.token, reader.watch)
 
 
 def _thickened_to(part: Part, job: Job, near: Neighbours) -> float | None:
@@ -72,17 +78,16 @@ PART_LAYERS: Node[BodyLayers] = Node(
 )
 
 
+def _cut_support(mesh: Mesh, job: Job, watch: Watch, between: Between = None) -> BodyLayers:
+    """A support in the layers in which supports are built."""
+    plan = LayerPlan(job.layer_height, job.first_layer, job.support_every)
+    return layered(build_topology(mesh), mesh.vertices, plan, job.machine.layer_normal,
+                   line_mm=line_width(job.constants), between=between, watch=watch)  # fmt: skip
+
+
 def _support_layers(reader: Reader[BodyLayers]) -> BodyLayers:
     """Raises `EditError` where there are more layers than anybody builds."""
-    job, mesh = reader.job, reader.one(STRUCTURE, 0.0, 0.5).mesh
-    return layered(
-        build_topology(mesh),
-        mesh.vertices,
-        LayerPlan(job.layer_height, job.first_layer, job.support_every),
-        job.machine.layer_normal,
-        line_mm=line_width(job.constants),
-        watch=reader.stretch(0.5, 1.0),
-    )
+    return _cut_support(reader.one(STRUCTURE, 0.0, 0.5).mesh, reader.job, reader.stretch(0.5, 1.0))
 
 
 SUPPORT_LAYERS: Node[BodyLayers] = Node(
@@ -277,6 +282,34 @@ LAYERED_BODIES: Node[tuple[LayeredBody, ...]] = Node(
     "layered bodies", "job", _bodies, ("job.layer_height", "job.first_layer", "job.stacks"), _bodies_needs,
     _bodies_token, is_kept=False,
 )  # fmt: skip
+
+
+def bodies_between(graph: Graph, job: Job, numbers: range, watch: Watch = UNWATCHED) -> tuple[LayeredBody, ...]:
+    """Parts and supports in some layers: taken from what is cut already, else only these layers are cut.
+
+    Separators are cut whole: they are but a few layers.
+    """
+    plan, bodies = _plan(job), []
+    heights = plan.middle_of(np.array([numbers[0], numbers[-1]]))
+    between = float(heights[0]) - 1e-6, float(heights[1]) + 1e-6
+    names = {part.id: part.name for part in job.parts}
+    for part in job.parts:
+        layers = graph.known(PART_LAYERS, part, job)
+        if layers is None:
+            topology, placed = graph.get(TOPOLOGY, part.mesh, job, watch), graph.get(PLACED, part, job, watch)
+            layers = _cut_part(topology, placed, job, _thickened_to(part, job, Neighbours(job)), watch, between)
+        bodies.append(LayeredBody("part", part.name, layers, plan.numbers_of(layers.heights)))
+    for support in job.supports:
+        layers = graph.known(SUPPORT_LAYERS, support, job)
+        if layers is None:
+            layers = _cut_support(graph.get(STRUCTURE, support, job, watch).mesh, job, watch, between)
+        name = f"{names[support.part_id]} {support.set_name}"
+        bodies.append(LayeredBody("support", name, layers, plan.numbers_of(layers.heights)))
+    for stack in (one for one in job.stacks if one.filling):
+        is_other = isinstance(stack.filling, Separator)
+        for layers in graph.get(FILLING_LAYERS, stack, job, watch):
+            bodies.append(LayeredBody("separator", "separator", layers, plan.numbers_of(layers.heights), is_other))
+    return tuple(bodies)
 
 
 LAYER_PROFILE: Node[Profile] = Node(

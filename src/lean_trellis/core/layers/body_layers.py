@@ -136,18 +136,23 @@ def layered(
     layer_normal: tuple[float, float, float] = (0.0, 0.0, 1.0),
     *,
     line_mm: float = 0.0,
+    between: tuple[float, float] | None = None,
     watch: Watch = UNWATCHED,
 ) -> BodyLayers:
     """Cut a welded mesh whose corners stand at `vertices` (n, 3) on the plate's frame.
 
-    Raises `EditError` where there are more layers than anybody builds.
+    With `between` only layers whose middles lie between two heights, mm. Raises `EditError` where there are more layers
+    than anybody builds.
     """
     frame = level_frame(layer_normal)
     level = vertices if np.array_equal(frame, np.eye(3)) else vertices @ frame
     low, high = (float(level[:, 2].min()), float(level[:, 2].max())) if len(level) else (0.0, 0.0)
     # Sheets are open because they are meant so: nothing of them is a gap.
     close = CLOSE_MM if line_mm == 0.0 and not topology.is_watertight else 0.0
-    slices = sliced(topology, plan.middles(low, high), vertices=level, close_mm=close, watch=watch)
+    middles = plan.middles(low, high)
+    if between is not None:
+        middles = middles[(middles >= between[0]) & (middles <= between[1])]
+    slices = sliced(topology, middles, vertices=level, close_mm=close, watch=watch)
     is_sound = topology.shells == 1 and topology.is_watertight and not len(topology.misoriented_edges)
     is_plain = is_sound and topology.mesh.volume > 0  # of what is turned inside out rings run the wrong way round
     return BodyLayers(slices, line_mm, is_plain)

@@ -214,6 +214,9 @@ class LayersStation(Station):
         session = self.session
         session.layers.want()
         profile, estimate = session.layers.profile(), session.layers.estimate()
+        middle = session.layers.middle() if session.layers.number is None else None
+        if middle is not None:
+            session.layers.show(middle)  # it can be shown before the others are cut
         if profile is not None and len(profile):
             number = session.layers.number
             if number is None or not profile.numbers[0] <= number <= profile.numbers[-1]:

@@ -14,8 +14,6 @@ from lean_trellis.studio.requests import FindSavings
 from lean_trellis.studio.session import Session
 
 _HINT = "Supports left out or wider apart, higher layers, other modes: each computed as a build, with its findings."
-    "Supports left out or farther apart, higher layers, other modes: each is computed as a build, with its findings."
-)
 
 
 class SavingsSection(QWidget):
