@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import subprocess
+import sys
 import time
+from pathlib import Path
 
 import numpy as np
 import trimesh
@@ -65,6 +69,19 @@ def _many() -> Measured:
                     best_of(loop, 1), 60.0)  # fmt: skip
 
 
+def _at_work() -> list[Measured]:
+    """A window with 871,200 triangles: its first layer, and steps through layers that are cut."""
+    done = subprocess.run([sys.executable, str(Path(__file__).with_name("layers_at_work.py"))], capture_output=True,
+                          text=True, check=True)  # fmt: skip
+    found = json.loads(done.stdout.strip().splitlines()[-1])
+    steps = sorted(found["steps_s"])
+    return [
+        Measured("first layer of 871,200 triangles on the screen", found["first_s"], "asked", 1.0, 1.0),
+        Measured("the longest step among cut layers", steps[-1], "asked", 0.05, 0.05),
+        Measured("a step among cut layers, in the middle", steps[len(steps) // 2], "asked", 0.05, 0.05),
+    ]
+
+
 def layers() -> list[Measured]:
     """The rows."""
-    return [*_thick(), _many()]
+    return [*_thick(), _many(), *_at_work()]

@@ -17,7 +17,7 @@ from lean_trellis.core.mesh.slices import ring_areas
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.shop.material import LEAST_WALL_MM, value_or
 
-AT_ONCE = 24
+AT_ONCE = 12
 """So many layers are asked for at a time."""
 
 

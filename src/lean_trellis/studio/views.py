@@ -269,6 +269,7 @@ class Views(QSplitter):
 
     def _cut_above(self, height_mm: float | None) -> None:
         """What lies above a height is lifted away; without one the section is as its bar says."""
+        self.view.scene.move(is_moving=True)  # what is heavy is shown lightly while layers are stepped through
         if height_mm is not None:
             self._cut_at(SectionPlane(2, height_mm))
         elif self.viewbar.section.isVisible():
