@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.sip import voidptr
 
 from lean_trellis.core.demo import DEMOS
-from lean_trellis.core.job.edits import add_support
+from lean_trellis.core.job.edits import add_support, change_support, keep_trial
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.families.bar_tools import BarTools
 from lean_trellis.studio.messages import ColourBy
@@ -18,7 +19,6 @@ from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, ta
 from lean_trellis.studio.start_page import PICTURE, PICTURES
 from lean_trellis.studio.stations.layers import LayersStation
 from lean_trellis.studio.stations.overhangs import OverhangsStation
-from lean_trellis.studio.stations.parts import PartsStation
 from lean_trellis.studio.stations.pose import PoseStation
 from lean_trellis.studio.stations.release import ReleaseStation
 from lean_trellis.studio.stations.supports import SupportsStation
@@ -55,6 +55,7 @@ def _pose_search(window: MainWindow) -> None:
 
 
 def _layers(window: MainWindow) -> None:
+    show_demo(window, "extrusion")
     window.bench.open("layers")
     settle(window)
     bench = window.bench.of(LayersStation)
@@ -65,6 +66,26 @@ def _layers(window: MainWindow) -> None:
 
 def _after_layers(window: MainWindow) -> None:
     window.bench.of(LayersStation).paths.setChecked(False)
+
+
+def _trials(window: MainWindow) -> None:
+    """Two states side by side at the moment of greatest danger."""
+    show_demo(window, "vat")
+    session, bench = window.session, window.bench.of(LayersStation)
+    session.do(partial(keep_trial, name="6 mm apart"))
+    session.do(partial(change_support, support_id=session.job.supports[0].id, key="spacing", value=4.5))
+    window.bench.open("layers")
+    settle(window)
+    bench.tabs.show_page("trials")
+    bench.holds.go.click()
+    bench.trials.beside.setChecked(True)
+    second = window.views.beside.second_session
+    assert second is not None
+    wait_until(lambda: second.is_settled, why_not=lambda: second.under_way)
+
+
+def _after_trials(window: MainWindow) -> None:
+    window.bench.of(LayersStation).trials.beside.setChecked(False)
 
 
 def _overhangs(window: MainWindow) -> None:
@@ -275,17 +296,6 @@ def _night(window: MainWindow) -> None:
     window.menus.run("night")
 
 
-def _extrusion(window: MainWindow) -> None:
-    show_demo(window, "extrusion")
-    window.bench.open("parts")
-    part = window.session.job.parts[1]
-    window.session.select(parts=(part.id,))
-    bench = window.bench.of(PartsStation)
-    for section in bench.sections:
-        section.heading.setChecked(section is bench.copies)
-    window.views.view.eye = Eye(azimuth=-60.0, height=16.0).fitted(*window.views.view.scene.bounds(), 1.2)
-
-
 def _overhangs_of(window: MainWindow, demo: str, part: int) -> None:
     show_demo(window, demo)
     window.bench.open("overhangs")
@@ -319,8 +329,8 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("cradle", _cradle),
     ("flank-wall", _flank),
     ("belt-overhangs", _belt_overhangs),
-    ("extrusion-stack", _extrusion),
     ("layers", _layers),
+    ("trials", _trials),
     ("night-shift", _night),
 )
 
@@ -330,6 +340,7 @@ _AFTER: dict[str, Callable[[MainWindow], None]] = {
     "by-hand": _after_by_hand,
     "trees": _after_figures,
     "layers": _after_layers,
+    "trials": _after_trials,
 }
 """What puts things back that the next pictures do not expect."""
 

@@ -5,10 +5,15 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from lean_trellis.core.derive.graph import Graph
+from lean_trellis.core.derive.layers import ESTIMATE, LAYER_PROFILE
+from lean_trellis.core.formats import Body
+from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.layers.assembly import AssembledBody, assembled
 from lean_trellis.core.layers.plan import LayerPlan
 from lean_trellis.core.layers.purge import purge_volume
 from lean_trellis.core.layers.work import Work
+from lean_trellis.core.mesh.primitives import box
 
 PLAN = LayerPlan(0.2)
 
@@ -77,3 +82,12 @@ def test_nothing_takes_no_time(library):
     made = assembled([], PLAN, library.machine("metal-260"), library.material("steel-316l").constants)
     assert len(made.numbers) == 0
     assert made.layer_seconds.sum() == 0
+
+
+def test_what_is_lower_than_a_layer_takes_nothing(library):
+    job = new_job(library.machine("filament-320"), library.material("pla"))
+    job = edits.add_bodies(job, [Body("tiny", box((0.1, 0.1, 0.04)), 12)]).job
+    job = edits.set_build_offset(job, ["part-1"], 0.0).job
+    estimate = Graph().get(ESTIMATE, None, job)
+    assert (estimate.layers, estimate.build_seconds, estimate.material_changes) == (0, 0.0, 0)
+    assert Graph().get(LAYER_PROFILE, None, job).tops.tolist() == []

@@ -64,3 +64,8 @@ def test_without_a_solid_the_shadow_is_held_by_all():
     assert stage.area == pytest.approx(np.pi * 25, rel=0.01)
     assert stage.holds.tolist() == [0, 1]
     assert len(list(stages(placed(box((2, 2, 0.1)), 0), NO_HOLDS))) == 4
+
+
+def test_a_sheet_that_only_looks_up_is_no_stage():
+    sheet = Mesh(np.array([[0, 0, 5], [9, 0, 5], [0, 9, 5.0]]), np.array([[0, 1, 2]]))
+    assert list(stages(sheet, np.zeros((0, 3)))) == []

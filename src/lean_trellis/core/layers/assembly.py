@@ -62,6 +62,9 @@ def assembled(
     low = min([0, *(body.low for body in filled)])
     high = max([low - 1, *(body.high for body in filled)])
     numbers = np.arange(low, high + 1)
+    if not len(numbers):  # what is lower than a layer is not built at all
+        none = np.zeros(0, np.int64)
+        return Assembly(none, none, none, changes_of(none > 0, none > 0), {}, {})
     thickness = plan.thickness_of(numbers)
     changes = changes_of(*(_held(bodies, numbers, is_other) for is_other in (False, True)))
     changed = changes.at_start | changes.within
@@ -101,7 +104,7 @@ def _turns(
     """(t,) the place of the layer and (t,) the body of each turn, in the order of building."""
     layers = [body.work.numbers - numbers[0] for body in bodies]
     places = np.concatenate([np.zeros(0, np.int64), *layers])
-    owners = np.repeat(np.arange(len(bodies)), [len(some) for some in layers])
+    owners = np.repeat(np.arange(len(layers)), [len(some) for some in layers])
     others = np.array([body.is_other for body in bodies], bool)[owners]
     ranks = np.where(others != changes.begins_other[places], _BETWEEN + 1 + owners, owners)
     if has_purge:

@@ -79,7 +79,9 @@ def stages(placed: Mesh, holds: Floats, watch: Watch = UNWATCHED) -> Iterator[Gr
     levels = low + (np.arange(count) + 0.5) * step
     layers = _layers(placed, levels, watch)
     if layers is None:
-        yield _as_one(placed, len(holds))
+        whole = _as_one(placed, len(holds))
+        if len(whole.hull):  # a sheet that only looks up has no shadow from below
+            yield whole
         return
     sums = _sums_of([piece for pieces in layers for piece in pieces])
     order = np.argsort(holds[:, 2], kind="stable")
