@@ -21,7 +21,7 @@ from lean_trellis.studio.underside.frame import MapFrame, round_length
 
 _HOLD_PX = 2.6
 HANGING, ISLAND, THIN, ADDED = "hangs over", "begins in the air", "too thin", "added"
-_LEGEND_ROW = 18
+_LEGEND_ROW, _LEGEND_PX = 18, 150
 
 
 class LayerSheet(Sheet):
@@ -79,7 +79,9 @@ class LayerSheet(Sheet):
             plate = np.array([[0.0, 0.0], [job.machine.plate.width, job.machine.plate.depth]])
             low, high = (np.min(boxes, axis=(0, 1)), np.max(boxes, axis=(0, 1))) if boxes else plate
             turned_low, turned_high = np.array([low[0], -high[1]]), np.array([high[0], -low[1]])
-            self._frame = MapFrame.fitted(turned_low, turned_high, self.width(), self.height(), 22.0)
+            aside = _LEGEND_PX if self.width() > 2 * _LEGEND_PX else 0  # the legend never lies over the layer
+            fitted = MapFrame.fitted(turned_low, turned_high, self.width() - aside, self.height(), 22.0)
+            self._frame = fitted.panned(aside, 0.0)
         return self._frame
 
     def _place(self, at: QPointF) -> QPointF:
@@ -152,7 +154,7 @@ class LayerSheet(Sheet):
         self._paint_layer(painter, shown, frame.scale, is_faint=paths is not None)
         if paths is not None:
             paint_paths(painter, paths, self.shows, self._tokens)
-        if self.shows["holds"]:
+        if self.shows["holds"] and paths is None:
             self._paint_holds(painter, frame.scale)
         painter.restore()
         if self._has_legend:
