@@ -59,6 +59,10 @@ _REST_MS = 2500
 """After so long a rest what nobody asked for is found as well: areas and loads by height."""
 
 
+_MOST_UNASKED = 500_000
+"""Builds whose parts have more faces than this are cut into layers only once somebody asks for it."""
+
+
 class Derived(QObject):
     """What follows from the job that is shown, and the worker that finds it."""
 
@@ -92,10 +96,16 @@ class Derived(QObject):
         self._section: SectionPlane | None = None
         self._due = single_shot(self, 0)
         self._due.timeout.connect(self._pump)
-        self.layers = ShownLayers(self.graph, lambda: self.job, lambda: self._due.start())
+        self.layers = ShownLayers(self.graph, lambda: self.job, lambda: self._due.start(), self._is_light)
         self._gives_way = False
         self._rest = single_shot(self, _REST_MS)
         self._rest.timeout.connect(self.layers.show_strip)
+
+    def _is_light(self) -> bool:
+        """Whether the build is small enough for work that nobody asked for: supports as well, once they are known."""
+        volumes = [self.volume(support) for support in self.job.supports]
+        faces = sum(len(part.mesh.faces) for part in self.job.parts)
+        return faces <= _MOST_UNASKED and all(volume is not None and not volume.is_sum for volume in volumes)
 
     @property
     def part(self) -> Part | None:

@@ -23,18 +23,18 @@ from lean_trellis.core.strength.growth_use import Danger, GrowthUse
 from lean_trellis.studio.layer_portions import ShownLayer, ShowPaths, ShowPortion, portion_of
 from lean_trellis.studio.requests import Derive
 
-_MOST_UNASKED = 500_000
-"""Builds of more faces than this are cut only once somebody asks for it."""
-
 
 class ShownLayers:
     """Layers of a job are cut, and its estimate made, once somebody has asked for them.
 
-    `job` gives the job as it is now; `changed` is called when something else is wanted.
+    `job` gives the job as it is now; `changed` is called when something else is wanted; `is_light` says whether the
+    build is small enough to be cut unasked.
     """
 
-    def __init__(self, graph: Graph, job: Callable[[], Job], changed: Callable[[], None]) -> None:
-        self._graph, self._job, self._changed = graph, job, changed
+    def __init__(
+        self, graph: Graph, job: Callable[[], Job], changed: Callable[[], None], is_light: Callable[[], bool]
+    ) -> None:
+        self._graph, self._job, self._changed, self._is_light = graph, job, changed, is_light
         self._is_wanted = self._is_shown = False
         self._number: int | None = None
         self._wants_paths = False
@@ -132,8 +132,7 @@ class ShownLayers:
     def wanted(self) -> Iterator[tuple[Key, str, Callable[[], Any]]]:
         """The current layer with those near it; then the profile, then the estimate: keys, titles, requests."""
         job = self._job()
-        is_light = sum(len(part.mesh.faces) for part in job.parts) <= _MOST_UNASKED
-        if self._is_shown and not self._is_wanted and job.parts and is_light:
+        if self._is_shown and not self._is_wanted and job.parts and self._is_light():
             for node in (LAYER_PROFILE, DANGER):
                 yield self._graph.key(node, None, job), "", partial(Derive, node, None, job)
         if not self._is_wanted or not job.parts:
