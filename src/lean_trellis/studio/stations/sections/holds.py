@@ -114,9 +114,8 @@ class HoldsSection(QWidget):
             held = use.supports.get(support.id)
             if held is None or not held.used.size:
                 continue
-            reached = 0 if at < 0 else int((held.used[at] > 0).sum())
             here = NOTHING if at < 0 else f"{held.used[at].max():.2f}"
-            words = f"{part.name}: {reached} of {held.used.shape[1]} {spec_of(support).title.lower()}"
+            words = f"{part.name}: {spec_of(support).title.lower()}"
             yield support.id, (words, here, f"{held.used.max():.2f}")
 
 
