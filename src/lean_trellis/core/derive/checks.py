@@ -13,7 +13,7 @@ from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
 from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, SupportState
 from lean_trellis.core.derive.layers import LAYER_FAULTS
 from lean_trellis.core.derive.neighbours import Neighbours
-from lean_trellis.core.derive.node import Need, Node, Reader
+from lean_trellis.core.derive.node import CONSTANTS, Need, Node, Reader
 from lean_trellis.core.derive.parts import (
     AIR_CELLS,
     FILLINGS,
@@ -33,7 +33,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 
-_JOB = ("job.machine", "job.material", "job.layer_height", "job.surface", "job.mode", "job.fitting")
+_JOB = (*CONSTANTS, "job.fitting")
 
 
 def _bare(part: Part) -> Part:

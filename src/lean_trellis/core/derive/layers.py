@@ -9,7 +9,7 @@ import numpy as np
 
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.neighbours import Neighbours
-from lean_trellis.core.derive.node import Need, Node, Reader
+from lean_trellis.core.derive.node import CONSTANTS, Need, Node, Reader
 from lean_trellis.core.derive.parts import FILLINGS, PLACED, TOPOLOGY
 from lean_trellis.core.derive.statics import CARRIERS, GROWTH
 from lean_trellis.core.derive.supports import BUILT_VOLUME, STRUCTURE
@@ -33,8 +33,6 @@ from lean_trellis.core.supports.common.request import line_width
 
 Between: TypeAlias = tuple[float, float] | None
 """The heights between which layers are cut; all of them without."""
-CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode")
-"""The fields that the constants of a job follow from."""
 
 
 def _plan(job: Job) -> LayerPlan:
@@ -56,7 +54,7 @@ def _part_layers(reader: Reader[BodyLayers]) -> BodyLayers:
     return _cut_part(reader.one(TOPOLOGY), reader.one(PLACED), reader.job, reader.token, reader.watch)
 
 
-def _thickened_to(part: Part, job: Job, near: Neighbours) -> float | None:
+def _least_of(part: Part, job: Job) -> float | None:
     """The least width at which a part is built, where that was asked for; melting powder is as wide as it is."""
     if not part.thickens or job.machine.process == "powder_bed":
         return None
@@ -73,7 +71,7 @@ PART_LAYERS: Node[BodyLayers] = Node(
     _part_layers,
     ("part.mesh", "part.pose", "job.layer_height", "job.first_layer", "job.machine"),
     _on_the_part,
-    _thickened_to,
+    lambda part, job, near: _least_of(part, job),
     is_local=True,
 )
 
@@ -297,7 +295,7 @@ def bodies_between(graph: Graph, job: Job, numbers: range, watch: Watch = UNWATC
         layers = graph.known(PART_LAYERS, part, job)
         if layers is None:
             topology, placed = graph.get(TOPOLOGY, part.mesh, job, watch), graph.get(PLACED, part, job, watch)
-            layers = _cut_part(topology, placed, job, _thickened_to(part, job, Neighbours(job)), watch, between)
+            layers = _cut_part(topology, placed, job, _least_of(part, job), watch, between)
         bodies.append(LayeredBody("part", part.name, layers, plan.numbers_of(layers.heights)))
     for support in job.supports:
         layers = graph.known(SUPPORT_LAYERS, support, job)

@@ -33,6 +33,8 @@ def _no_token(subject: Any, job: Job, near: Neighbours) -> Hashable:
     return None
 
 
+CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode")
+"""The fields that the constants of a job follow from: its material as it holds for all of them."""
 _NODES: dict[str, Node[Any]] = {}
 
 

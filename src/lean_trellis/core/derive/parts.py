@@ -8,7 +8,7 @@ import numpy as np
 
 from lean_trellis.core.checks.trapped import LEAST_MM3
 from lean_trellis.core.derive.neighbours import Neighbours
-from lean_trellis.core.derive.node import Need, Node, Reader
+from lean_trellis.core.derive.node import CONSTANTS, Need, Node, Reader
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth, examine
 from lean_trellis.core.mesh.hollows import AirCells, Cavity, air_cells, find_hollows
@@ -145,7 +145,7 @@ HOLLOWS: Node[tuple[Cavity, ...]] = Node(
     "hollows",
     "part",
     _hollows,
-    ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode"),
+    CONSTANTS,
     lambda part, job, near: ((AIR_CELLS, part),),
 )  # fmt: skip
 

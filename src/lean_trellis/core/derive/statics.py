@@ -11,7 +11,7 @@ import shapely
 
 from lean_trellis.core.arrays import Floats, Longs, frozen
 from lean_trellis.core.derive.neighbours import Neighbours
-from lean_trellis.core.derive.node import Need, Node, Reader
+from lean_trellis.core.derive.node import CONSTANTS, Need, Node, Reader
 from lean_trellis.core.derive.parts import AIR_CELLS, OBSTACLE, OVERHANGS
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.job.job import Job
@@ -27,7 +27,6 @@ from lean_trellis.core.supports.common.contacts import ContactParameters
 from lean_trellis.core.supports.common.spec import spec_for, spec_named
 from lean_trellis.core.supports.common.support import Support
 
-_CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode")
 _NEAR_MM = 0.5
 _REACHED_MM = 0.5
 _FOOT_MM = 3.0
@@ -133,7 +132,7 @@ def _spread_by_level(loads: LevelLoads, which: Longs, count: int) -> LevelLoads:
     return found
 
 
-STATICS: Node[PartLoads] = Node("statics", "part", _statics, _CONSTANTS, _statics_needs, _statics_token)
+STATICS: Node[PartLoads] = Node("statics", "part", _statics, CONSTANTS, _statics_needs, _statics_token)
 
 
 def _figures_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:

@@ -6,7 +6,7 @@ from collections.abc import Hashable
 from typing import Any
 
 from lean_trellis.core.derive.neighbours import Neighbours
-from lean_trellis.core.derive.node import Need, Node, Reader
+from lean_trellis.core.derive.node import CONSTANTS, Need, Node, Reader
 from lean_trellis.core.derive.parts import OBSTACLE, OVERHANGS, SHADOW, TOPOLOGY
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.uniting import united
@@ -19,7 +19,6 @@ from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
 from lean_trellis.core.supports.common.targets import chosen_regions
 
-_CONSTANTS = ("job.material", "job.machine", "job.layer_height", "job.surface", "job.mode")
 _SUPPORT = ("support.parameters", "support.target", "support.hand", "support.body")
 
 
@@ -71,7 +70,7 @@ FIRST_STEP: Node[Any] = Node(
     "first step",
     "support",
     _first_step,
-    ("support.target", "support.hand", "support.body", *_CONSTANTS),
+    ("support.target", "support.hand", "support.body", *CONSTANTS),
     _first_needs,
     _first_token,
 )
@@ -108,7 +107,7 @@ def _family_token(support: Support, job: Job, near: Neighbours) -> Hashable:
 
 
 STRUCTURE: Node[Structure] = Node(
-    "structure", "support", _structure, (*_SUPPORT, *_CONSTANTS), _structure_needs, _family_token
+    "structure", "support", _structure, (*_SUPPORT, *CONSTANTS), _structure_needs, _family_token
 )
 
 
@@ -149,5 +148,5 @@ def _request_of(reader: Reader[Request[Any]]) -> Request[Any]:
 
 
 REQUEST: Node[Request[Any]] = Node(
-    "request", "support", _request_of, (*_SUPPORT, *_CONSTANTS), _structure_needs, _family_token, is_kept=False
+    "request", "support", _request_of, (*_SUPPORT, *CONSTANTS), _structure_needs, _family_token, is_kept=False
 )

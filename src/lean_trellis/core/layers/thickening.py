@@ -9,13 +9,12 @@ from manifold3d import CrossSection, FillRule, JoinType, OpType
 
 from lean_trellis.core.arrays import Floats, frozen
 from lean_trellis.core.layers.body_layers import BodyLayers
-from lean_trellis.core.layers.thin_places import strip_width, thin_of
+from lean_trellis.core.layers.thin_places import LEAST_MM2, thin_of, width_of
 from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.mesh.slices import Slices
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _MITER = 2.0
-_LEAST_MM2 = 0.005
 
 
 def thickened(layers: BodyLayers, least_mm: float, watch: Watch = UNWATCHED) -> BodyLayers:
@@ -51,11 +50,8 @@ def _added(rings: list[Floats], least_mm: float) -> CrossSection:
     """Thin pieces of a layer, each set out by half of what it lacks."""
     grown = []
     for piece in thin_of(rings, least_mm).decompose():
-        area = float(piece.area())
-        if area >= _LEAST_MM2:
-            outline = sum(float(np.hypot(*(np.asarray(ring) - np.roll(ring, 1, axis=0)).T).sum())
-                          for ring in piece.to_polygons())  # fmt: skip
-            lacking = least_mm - strip_width(area, outline)
+        if piece.area() >= LEAST_MM2:
+            lacking = least_mm - width_of(piece)
             if lacking > 0:
                 grown.append(piece.offset(lacking / 2, JoinType.Miter, _MITER))
     return CrossSection.batch_boolean(grown, OpType.Add) if grown else CrossSection()

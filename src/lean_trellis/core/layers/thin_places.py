@@ -22,7 +22,7 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 _MITER, _SPARE = 2.0, 1.02
 _LEAST_LENGTH = 2.0
 """What is no longer than this many times the least width is the tip of a corner, not a wall."""
-_LEAST_MM2 = 0.005
+LEAST_MM2 = 0.005
 _LEAST_LAYERS = 3
 """What is in fewer layers is a sliver where surfaces run together."""
 
@@ -92,10 +92,10 @@ def _pieces(rings: list[Floats], level: int, height: float, least_mm: float) -> 
     found = []
     for piece in thin_of(rings, least_mm).decompose():
         area = float(piece.area())
-        if area < _LEAST_MM2:
+        if area < LEAST_MM2:
             continue
         outlines = [np.asarray(ring) for ring in piece.to_polygons()]
-        width = strip_width(area, sum(_length(ring) for ring in outlines))
+        width = width_of(piece)
         if area / max(width, 1e-9) < _LEAST_LENGTH * least_mm:
             continue
         points = np.concatenate(outlines)
@@ -105,6 +105,11 @@ def _pieces(rings: list[Floats], level: int, height: float, least_mm: float) -> 
         middle = float(nearest[0]), float(nearest[1])
         found.append(_Piece(level, height, middle, width, area, shapely.box(*low, *high)))
     return found
+
+
+def width_of(piece: CrossSection) -> float:
+    """How wide a thin piece of a layer is, mm."""
+    return strip_width(float(piece.area()), sum(_length(np.asarray(ring)) for ring in piece.to_polygons()))
 
 
 def strip_width(area: float, outline: float) -> float:
