@@ -12,6 +12,7 @@ from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.parts.marks import KEEP_OFF, Marks, face_marks
 from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.path_values import PathValues
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size, Stage, sized
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
@@ -50,6 +51,7 @@ def full_job() -> Job:
         "part-1", "table", table, Pose(x=40, y=40, build_offset=4.0), owner="Otterbank", order="O-1",
         origin=Origin("table.stl", 0, "mm", "user", 0.05), critical_angle=40.0, watch_angle=60.0, group="pair",
         marks=Marks(face_marks(hand), face_marks(protected), ((1.0, 1.0, 8.0),)),
+        path_values=(PathValues(1.0, 4.0, (1.0, 1.0, 2.0), 0.5, 3, 0.4),),
     )  # fmt: skip
     scaled = Part("part-2", "scaled", sized(table, size), Pose(x=90, y=40, build_offset=3.0), nominal=table, size=size,
                   group="pair", is_locked=True)  # fmt: skip

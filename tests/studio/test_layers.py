@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from machine_readers import read_common_layers, ring_area
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog
 from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job import edits
-from lean_trellis.core.job.edits import change_support, set_build_offset
+from lean_trellis.core.job.edits import change_support, choose_machine, set_build_offset
 from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
@@ -93,6 +94,21 @@ def test_what_is_above_is_lifted_away_and_comes_back(layers):
     assert user.session.cuts() is not None
     user.station("release")
     assert user.session.cuts() is None
+
+
+def test_on_a_belt_the_cut_is_as_tilted_as_the_layers(with_parts, library):
+    user = with_parts(box((10, 8, 4)))
+    user.session.do(lambda job: choose_machine(job, library.machine("belt-260"), library.material("pla")))
+    bench = user.station("layers")
+    user.settle()
+    profile, number = user.session.layers.profile(), user.session.layers.number
+    part = user.session.job.parts[0]
+    cut = user.session.cuts().parts[part.id]
+    normal = user.session.job.machine.layer_normal
+    middle = profile.tops[profile.place_of(number)] - user.session.job.layer_height / 2
+    assert cut.face.vertices @ np.array(normal) == pytest.approx(middle, abs=1e-6)
+    assert cut.face.area == pytest.approx(float(told(bench)["Parts"].split()[0]), rel=1e-3)
+    assert cut.rim.reshape(-1, 3) @ np.array(normal) == pytest.approx(middle, abs=1e-6)
 
 
 def test_the_drawn_layer_is_the_outline_and_parts_and_supports_can_be_left_out(layers):

@@ -9,6 +9,7 @@ import numpy as np
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job import Job
+from lean_trellis.core.mesh.directions import level_frame
 from lean_trellis.core.mesh.hatching import hatch_lines
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.slicing import slice_of
@@ -21,17 +22,31 @@ _HATCH_MM, _MOST_ACROSS = 1.4, 90
 
 @dataclass(frozen=True)
 class SectionPlane:
-    """A plane across x, y or z (0, 1, 2) at a place, mm. What lies on the near side of it is cut off."""
+    """A plane across x, y or z (0, 1, 2) at a place, mm. What lies on the near side of it is cut off.
+
+    Across layers that are tilted its axes are those of the frame with this normal.
+    """
 
     axis: int
     place: float
+    layer_normal: tuple[float, float, float] = (0.0, 0.0, 1.0)
+
+    @property
+    def frame(self) -> Floats:
+        """(3, 3): its axes, in columns."""
+        return level_frame(self.layer_normal)
 
     @property
     def normal(self) -> Floats:
         """(3,): towards what stays; away from the usual eye, so that the half nearer to it goes."""
-        normal = np.zeros(3)
-        normal[self.axis] = 1.0 if self.axis == 1 else -1.0
-        return normal
+        axis: Floats = self.frame[:, self.axis]
+        return axis if self.axis == 1 else -axis
+
+    @property
+    def origin(self) -> Floats:
+        """(3,): a place on it, mm."""
+        origin: Floats = self.frame[:, self.axis] * self.place
+        return origin
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,6 +90,16 @@ class CutOpen:
 
 def _cut(mesh: Mesh, plane: SectionPlane, *, turned: bool = False) -> Cut:
     """Hatched one way or, `turned`, the other: so parts beside each other differ."""
+    frame = plane.frame
+    if np.array_equal(frame, np.eye(3)):
+        return _cut_level(mesh, plane, turned=turned)
+    level = _cut_level(Mesh(mesh.vertices @ frame, mesh.faces), plane, turned=turned)
+    back = frame.T
+    return Cut(Mesh(level.face.vertices @ back, level.face.faces), level.hatch @ back, level.rim @ back)
+
+
+def _cut_level(mesh: Mesh, plane: SectionPlane, *, turned: bool) -> Cut:
+    """The cut of a mesh in the plane's own frame."""
     cut = slice_of(mesh, plane.axis, plane.place)
     if not len(cut.face.faces):
         return Cut(cut.face, np.zeros((0, 2, 3)), cut.lines)

@@ -271,7 +271,7 @@ class Views(QSplitter):
         """What lies above a height is lifted away; without one the section is as its bar says."""
         self.view.scene.move(is_moving=True)  # what is heavy is shown lightly while layers are stepped through
         if height_mm is not None:
-            self._cut_at(SectionPlane(2, height_mm))
+            self._cut_at(SectionPlane(2, height_mm, self.session.job.machine.layer_normal))
         elif self.viewbar.section.isVisible():
             self.viewbar.section.tell()
         else:
@@ -370,7 +370,7 @@ class Views(QSplitter):
         station = self.station
         self._show_sheet()
         self.view.scene.shows_angles = station.shows_angles
-        self.view.may_drag_parts = station.drags_parts
+        self.view.may_drag_parts, self.view.may_drag_tower = station.drags_parts, station.drags_tower
         self.view.scene.shows_tilt = station.shows_tilt
         self.map.picks_bars = station.picks_bars
         self.view.clear_mark()

@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 
 from lean_trellis.core.layers import LayerPlan, layered
-from lean_trellis.core.layers.extrusion import Beads, beaded
+from lean_trellis.core.layers.beads import Beads
+from lean_trellis.core.layers.extrusion import beaded
 from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.mesh.primitives import ball, box, cylinder, from_manifold, to_manifold
 from lean_trellis.core.mesh.topology import build_topology
-from lean_trellis.core.shop.material import Constant
+from lean_trellis.core.parts.path_values import PathValues
 
 PLAN = LayerPlan(0.2)
 
@@ -61,8 +62,29 @@ def test_without_loops_or_fill_there_is_none():
     assert set(beaded(body, numbers, Beads(0.5, 1, 0.0, 0)).kinds.tolist()) == {Kind.OUTLINE}
 
 
-def test_supports_are_full_and_parts_as_the_material_says():
-    values = {"path_width": 0.4, "loops": 3, "fill_share": 0.15, "shell_layers": 5}
-    constants = {key: Constant(value=value, unit="1", source="assumed") for key, value in values.items()}
-    assert Beads.of(constants, is_support=False) == Beads(0.4, 3, 0.15, 5)
-    assert Beads.of(constants, is_support=True) == Beads(0.4, 1, 1.0, 0)
+def test_a_range_of_layers_has_values_of_its_own():
+    body, numbers = body_of(box((20, 20, 4)))
+    usual = Beads(0.5, 2, 0.2, 2)
+    own = PathValues(low=1.0, high=2.0, path_width=0.8, loops=4, fill_share=1.0)
+    paths = beaded(body, numbers, usual, [own])
+    plain = beaded(body, numbers, usual)
+    for level, height in enumerate(body.heights.tolist()):
+        here = paths.of_level(level)
+        if 1.0 <= height <= 2.0:
+            assert np.isin(here.kinds, [Kind.OUTLINE, Kind.LOOP]).sum() == 4
+            np.testing.assert_allclose(here.widths, 0.8, rtol=0.01)
+            assert here.lengths @ here.widths == pytest.approx(400, rel=0.02)
+        else:
+            np.testing.assert_array_equal(here.ways.points, plain.of_level(level).ways.points)
+
+
+def test_only_the_outline_that_was_picked_has_values_of_its_own():
+    twins = from_manifold(to_manifold(box((6, 6, 4))) + to_manifold(box((6, 6, 4), corner=(20, 0, 0))))
+    body, numbers = body_of(twins)
+    paths = beaded(body, numbers, Beads(0.5, 2, 0.2, 2), [PathValues(at=(23.0, 3.0, 2.1), loops=0, fill_share=1.0)])
+    for level in range(len(body.heights)):
+        here = paths.of_level(level)
+        is_right = here.firsts[:, 0] > 15
+        assert set(here.kinds[is_right].tolist()) == {Kind.FILL}
+        assert {Kind.OUTLINE, Kind.LOOP} < set(here.kinds[~is_right].tolist())
+        assert here.lengths[is_right] @ here.widths[is_right] == pytest.approx(36, rel=0.03)

@@ -8,6 +8,7 @@ import pytest
 from lean_trellis.core.layers import LayerPlan, layered
 from lean_trellis.core.layers import laid as laid_module
 from lean_trellis.core.layers.laid import motion_of, paths_of, portions, work_on
+from lean_trellis.core.layers.laying import PART, SUPPORT
 from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.layers.work import work_of
 from lean_trellis.core.mesh.primitives import box
@@ -31,9 +32,10 @@ def test_work_laid_in_portions_is_that_of_all_paths_at_once(
     machine, constants = library.machine(machine), library.material(material).constants
     body, numbers = body_of(height)
     motion = motion_of(machine, constants, is_support=is_support)
-    paths = paths_of(body, numbers, machine, constants, is_support=is_support)
+    laid_as = SUPPORT if is_support else PART
+    paths = paths_of(body, numbers, machine, constants, laid_as)
     whole = work_of(paths, numbers, motion)
-    made = work_on(body, numbers, machine, constants, is_support=is_support)
+    made = work_on(body, numbers, machine, constants, laid_as)
     np.testing.assert_allclose(made.seconds, whole.seconds)
     np.testing.assert_array_equal(made.numbers, whole.numbers)
     if machine.process == "powder_bed":

@@ -7,6 +7,7 @@ import pytest
 
 from lean_trellis.core.layers import LayerPlan, layered
 from lean_trellis.core.layers.build import LayeredBody
+from lean_trellis.core.layers.laying import LaidAs
 from lean_trellis.core.layers.profile import profile_of
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.mesh.topology import build_topology
@@ -15,7 +16,7 @@ from lean_trellis.core.mesh.topology import build_topology
 def body(kind, size, low, plan):
     mesh = box(size, corner=(0, 0, low))
     layers = layered(build_topology(mesh), mesh.vertices, plan)
-    return LayeredBody(kind, kind, layers, plan.numbers_of(layers.heights))
+    return LayeredBody(kind, kind, layers, plan.numbers_of(layers.heights), laid_as=LaidAs(is_support=kind != "part"))
 
 
 def test_areas_are_summed_by_number_for_parts_and_for_what_holds_them():

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable
 from typing import TypeAlias
 
 import numpy as np
@@ -18,6 +18,7 @@ from lean_trellis.core.layers import BodyLayers, LayerPlan, layered
 from lean_trellis.core.layers.build import LayeredBody, LayeredBuild
 from lean_trellis.core.layers.estimate import BodyKind, Built, Estimate, estimated
 from lean_trellis.core.layers.laid import work_on
+from lean_trellis.core.layers.laying import PART, SUPPORT, LaidAs
 from lean_trellis.core.layers.profile import Profile, profile_of
 from lean_trellis.core.layers.thickening import thickened
 from lean_trellis.core.layers.thin_places import LayerFaults, layer_faults
@@ -25,11 +26,12 @@ from lean_trellis.core.layers.work import Work
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology, build_topology
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.parts.stacking import Separator
+from lean_trellis.core.parts.stacking import Separator, Stack
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.shop.material import LEAST_WALL_MM, value_or
 from lean_trellis.core.strength.growth_use import Danger, danger_of
 from lean_trellis.core.supports.common.request import line_width
+from lean_trellis.core.supports.common.support import Support
 
 Between: TypeAlias = tuple[float, float] | None
 """The heights between which layers are cut; all of them without."""
@@ -115,10 +117,22 @@ def _faults(reader: Reader[LayerFaults]) -> LayerFaults:
 _WORK = (*CONSTANTS, "job.first_layer")
 
 
-def _worked(body: BodyLayers, job: Job, watch: Watch, *, is_support: bool) -> Work:
+def _worked(body: BodyLayers, job: Job, laid_as: LaidAs, watch: Watch) -> Work:
     """What its layers take. The numbers are the same for supports that are built at every n-th layer."""
     numbers = _plan(job).numbers_of(body.heights)
-    return work_on(body, numbers, job.machine, job.constants, is_support=is_support, watch=watch)
+    return work_on(body, numbers, job.machine, job.constants, laid_as, watch)
+
+
+def _part_laid_as(part: Part, job: Job) -> LaidAs:
+    """A part has values of its own where it is extruded."""
+    if not part.path_values or job.machine.process != "extrusion":
+        return PART
+    origin = part.layer_origin(job.machine.layer_normal)
+    return LaidAs(own=tuple(values.moved(origin) for values in part.path_values))
+
+
+def _support_laid_as(support: Support) -> LaidAs:
+    return LaidAs(is_support=True, share=support.parameters.fill_share)
 
 
 LAYER_FAULTS: Node[LayerFaults] = Node(
@@ -127,9 +141,10 @@ LAYER_FAULTS: Node[LayerFaults] = Node(
 PART_WORK: Node[Work] = Node(
     "part work",
     "part",
-    lambda reader: _worked(reader.one(PART_LAYERS, 0.0, 0.4), reader.job, reader.stretch(0.4, 1.0), is_support=False),
+    lambda reader: _worked(reader.one(PART_LAYERS, 0.0, 0.4), reader.job, reader.token, reader.stretch(0.4, 1.0)),
     _WORK,
     lambda part, job, near: ((PART_LAYERS, part),),
+    lambda part, job, near: _part_laid_as(part, job),
     is_local=True,
 )
 
@@ -137,9 +152,10 @@ PART_WORK: Node[Work] = Node(
 SUPPORT_WORK: Node[Work] = Node(
     "support work",
     "support",
-    lambda reader: _worked(reader.one(SUPPORT_LAYERS, 0.0, 0.4), reader.job, reader.stretch(0.4, 1.0), is_support=True),
+    lambda reader: _worked(reader.one(SUPPORT_LAYERS, 0.0, 0.4), reader.job, reader.token, reader.stretch(0.4, 1.0)),
     _WORK,
     lambda support, job, near: ((SUPPORT_LAYERS, support),),
+    lambda support, job, near: _support_laid_as(support),
 )
 
 
@@ -165,7 +181,7 @@ FILLING_WORK: Node[tuple[Work, ...]] = Node(
     "filling work",
     "stack",
     lambda reader: tuple(
-        _worked(layers, reader.job, reader.stretch(0.5, 1.0), is_support=True)
+        _worked(layers, reader.job, SUPPORT, reader.stretch(0.5, 1.0))
         for layers in reader.one(FILLING_LAYERS, 0.0, 0.5)
     ),
     _WORK,
@@ -250,30 +266,46 @@ def _bodies_needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]
     return (*of_part, *of_support, *of_stack)
 
 
+Named: TypeAlias = tuple[str, str, LaidAs]
+"""A body's kind and name, and as what it is laid."""
+
+
+def _named_part(part: Part, job: Job) -> Named:
+    return "part", part.name, _part_laid_as(part, job)
+
+
+def _named_support(support: Support, part: str) -> Named:
+    return "support", f"{part} {support.set_name}", _support_laid_as(support)
+
+
 def _bodies_token(subject: None, job: Job, near: Neighbours) -> Hashable:
-    parts = {part.id: part.name for part in job.parts}
-    return tuple(parts.values()), tuple((parts[one.part_id], one.set_name) for one in job.supports)
+    names = {part.id: part.name for part in job.parts}
+    parts = tuple(_named_part(part, job) for part in job.parts)
+    return parts, tuple(_named_support(one, names[one.part_id]) for one in job.supports)
+
+
+def _layered_body(named: Named, layers: BodyLayers, plan: LayerPlan) -> LayeredBody:
+    kind, name, laid_as = named
+    return LayeredBody(kind, name, layers, plan.numbers_of(layers.heights), laid_as=laid_as)
+
+
+def _layered_fillings(stack: Stack, cuts: Iterable[BodyLayers], plan: LayerPlan) -> list[LayeredBody]:
+    is_other = isinstance(stack.filling, Separator)
+    return [
+        LayeredBody("separator", "separator", layers, plan.numbers_of(layers.heights), is_other, SUPPORT)
+        for layers in cuts
+    ]
 
 
 def _bodies(reader: Reader[tuple[LayeredBody, ...]]) -> tuple[LayeredBody, ...]:
     """The bodies in the order of the estimate. Raises `EditError` where there are more layers than anybody builds."""
-    job = reader.job
-    plan = _plan(job)
+    plan = _plan(reader.job)
     parts, supports = reader.token
-    bodies = [
-        ("part", name, layers, False) for name, layers in zip(parts, reader.each(PART_LAYERS, 0.0, 0.6), strict=True)
-    ]
-    bodies += [
-        ("support", f"{part} {name}", layers, False)
-        for (part, name), layers in zip(supports, reader.each(SUPPORT_LAYERS, 0.6, 1.0), strict=True)
-    ]
+    cut = [*reader.each(PART_LAYERS, 0.0, 0.6), *reader.each(SUPPORT_LAYERS, 0.6, 1.0)]
+    bodies = [_layered_body(named, layers, plan) for named, layers in zip((*parts, *supports), cut, strict=True)]
     for stack, cuts in zip(reader.subjects(FILLING_LAYERS), reader.each(FILLING_LAYERS), strict=True):
-        is_other = isinstance(stack.filling, Separator)
-        bodies += [("separator", "separator", layers, is_other) for layers in cuts]
-    return tuple(
-        LayeredBody(kind, name, layers, plan.numbers_of(layers.heights), is_other)
-        for kind, name, layers, is_other in bodies
-    )
+        bodies += _layered_fillings(stack, cuts, plan)
+    return tuple(bodies)
 
 
 LAYERED_BODIES: Node[tuple[LayeredBody, ...]] = Node(
@@ -296,17 +328,14 @@ def bodies_between(graph: Graph, job: Job, numbers: range, watch: Watch = UNWATC
         if layers is None:
             topology, placed = graph.get(TOPOLOGY, part.mesh, job, watch), graph.get(PLACED, part, job, watch)
             layers = _cut_part(topology, placed, job, _least_of(part, job), watch, between)
-        bodies.append(LayeredBody("part", part.name, layers, plan.numbers_of(layers.heights)))
+        bodies.append(_layered_body(_named_part(part, job), layers, plan))
     for support in job.supports:
         layers = graph.known(SUPPORT_LAYERS, support, job)
         if layers is None:
             layers = _cut_support(graph.get(STRUCTURE, support, job, watch).mesh, job, watch, between)
-        name = f"{names[support.part_id]} {support.set_name}"
-        bodies.append(LayeredBody("support", name, layers, plan.numbers_of(layers.heights)))
+        bodies.append(_layered_body(_named_support(support, names[support.part_id]), layers, plan))
     for stack in (one for one in job.stacks if one.filling):
-        is_other = isinstance(stack.filling, Separator)
-        for layers in graph.get(FILLING_LAYERS, stack, job, watch):
-            bodies.append(LayeredBody("separator", "separator", layers, plan.numbers_of(layers.heights), is_other))
+        bodies += _layered_fillings(stack, graph.get(FILLING_LAYERS, stack, job, watch), plan)
     return tuple(bodies)
 
 

@@ -32,6 +32,7 @@ from lean_trellis.core.job.schema import (
     JobFile,
     OriginKept,
     PartKept,
+    PathValuesKept,
     PoseKept,
     SeparatorKept,
     SetKept,
@@ -45,6 +46,7 @@ from lean_trellis.core.job.supports_kept import support_kept, support_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.path_values import PathValues
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size, Stage, sized
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
@@ -147,6 +149,7 @@ def _part_kept(part: Part) -> PartKept:
         is_hidden=part.is_hidden,
         is_locked=part.is_locked,
         marks=marks_kept(part.marks),
+        path_values=[PathValuesKept(**vars(values)) for values in part.path_values],
         thickens=part.thickens,
     )
 
@@ -297,6 +300,7 @@ def _part(kept: PartKept, nominal: Mesh) -> Part:
         is_hidden=kept.is_hidden,
         is_locked=kept.is_locked,
         marks=marks_of(kept.marks, len(nominal.faces), kept.name),
+        path_values=tuple(PathValues(**dict(values)) for values in kept.path_values),
         thickens=kept.thickens,
     )
 

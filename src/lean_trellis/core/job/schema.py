@@ -7,6 +7,7 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from lean_trellis.core.parts.path_values import LEAST_WIDTH_MM, MOST_LOOPS, MOST_WIDTH_MM
 from lean_trellis.core.parts.pose import Matrix
 
 FORMAT = "lean-trellis-job"
@@ -69,6 +70,17 @@ class MarksKept(_Kept):
     taken_back: list[tuple[float, float, float]] = []
 
 
+class PathValuesKept(_Kept):
+    """Values of paths that hold for some layers or one outline of a part."""
+
+    low: float | None = Field(None, ge=-MOST_MM, le=MOST_MM)
+    high: float | None = Field(None, ge=-MOST_MM, le=MOST_MM)
+    at: tuple[float, float, float] | None = None
+    path_width: float | None = Field(None, ge=LEAST_WIDTH_MM, le=MOST_WIDTH_MM)
+    loops: int | None = Field(None, ge=0, le=MOST_LOOPS)
+    fill_share: float | None = Field(None, ge=0, le=1)
+
+
 class PartKept(_Kept):
     """A part; `mesh` is its nominal mesh, before scale and shrinkage."""
 
@@ -86,6 +98,7 @@ class PartKept(_Kept):
     is_hidden: bool = False
     is_locked: bool = False
     marks: MarksKept = MarksKept()
+    path_values: list[PathValuesKept] = []
     thickens: bool = False
 
 

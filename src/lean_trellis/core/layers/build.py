@@ -11,6 +11,7 @@ from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.layers.assembly import Assembly
 from lean_trellis.core.layers.body_layers import BodyLayers
 from lean_trellis.core.layers.laid import paths_of, portions
+from lean_trellis.core.layers.laying import PART, LaidAs
 from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.layers.plan import LayerPlan
 from lean_trellis.core.shop.machine import Machine
@@ -26,11 +27,12 @@ class LayeredBody:
     layers: BodyLayers
     numbers: Longs
     is_other: bool = False
+    laid_as: LaidAs = PART
 
     @property
     def is_support(self) -> bool:
         """Whether it is built with the values of supports."""
-        return self.kind != "part"
+        return self.laid_as.is_support
 
     def place_of(self, number: int) -> int | None:
         """The place of the layer of a number among its own; None where it has none there."""
@@ -86,7 +88,7 @@ class LayeredBuild:
         first, last, laid = self._laid.get(body, (0, 0, Paths.joined([])))
         if not first <= place < last:
             first, last = next(pair for pair in portions(one.layers, self.machine, self.constants) if place < pair[1])
-            laid = paths_of(one.layers, one.numbers, self.machine, self.constants, is_support=one.is_support,
+            laid = paths_of(one.layers, one.numbers, self.machine, self.constants, one.laid_as,
                             between=(first, last))  # fmt: skip
             self._laid[body] = (first, last, laid)
         return laid.of_level(place)

@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 import numpy as np
 from manifold3d import CrossSection, FillRule, JoinType
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.layers.beads import Beads
 from lean_trellis.core.layers.body_layers import BodyLayers
+from lean_trellis.core.layers.own_beads import OwnBeads
 from lean_trellis.core.layers.paths import Kind, Paths
 from lean_trellis.core.layers.scanning import Rings, scanned
 from lean_trellis.core.layers.ways import LayerWays
+from lean_trellis.core.parts.path_values import PathValues
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.shop.material import Constant, value_or
 
-LOOPS = 2
-FILL_SHARE = 0.3
-SHELL_LAYERS = 4
 _FILL_TURNS_DEG = (45.0, 135.0)
 _MITER = 2.0
 _LEAST_MM2 = 1e-4
@@ -27,69 +25,55 @@ _SMOOTH_MM = 0.002
 """What outlines are straightened by: offsets leave steps behind that no machine can follow."""
 
 
-@dataclass(frozen=True)
-class Beads:
-    """How layers are filled: the beads' `width` in mm, `loops` along the outlines, `share` of the inside that is full.
-
-    What lies less than `shells` layers under or over air all is filled.
-    """
-
-    width: float
-    loops: int
-    share: float
-    shells: int
-
-    @classmethod
-    def of(cls, constants: Mapping[str, Constant], *, is_support: bool) -> Beads:
-        """The material's values; supports are one loop, full inside."""
-        width = constants["path_width"].value
-        if is_support:
-            return cls(width, 1, 1.0, 0)
-        return cls(
-            width, max(0, round(value_or(constants, "loops", LOOPS))),
-            float(np.clip(value_or(constants, "fill_share", FILL_SHARE), 0.0, 1.0)),
-            max(0, round(value_or(constants, "shell_layers", SHELL_LAYERS))),
-        )  # fmt: skip
-
-
 @heavy
-def beaded(body: BodyLayers, numbers: Longs, beads: Beads, watch: Watch = UNWATCHED) -> Paths:
+def beaded(
+    body: BodyLayers, numbers: Longs, beads: Beads, own: Sequence[PathValues] = (), watch: Watch = UNWATCHED
+) -> Paths:
     """Loops from the outside in, then fill; open lines are run along once. `numbers` (l,) are those of the layers.
 
-    Offsets are those of manifold3d's cross sections. What is too narrow for a bead gets one as wide as half of it,
-    there and back, so that what is extruded stays as much as the layer holds.
+    `own` values hold where they say so, in the layers' frame. Offsets are those of manifold3d's cross sections. What is
+    too narrow for a bead gets one as wide as half of it, there and back, so that what is extruded stays as much as the
+    layer holds.
     """
-    outlines = body.filled
-    sections = _Sections(outlines, len(body.heights))
-    rings, narrow, insides = _Collected(), _Collected(), _Collected()
+    sections = _Sections(body.filled, len(body.heights))
+    own_beads = OwnBeads(beads, own, body.heights, sections.at)
+    rings, narrow = _Collected(), _Collected()
+    insides: dict[Beads, _Collected] = {beads: _Collected()}
     for level in range(len(body.heights)):
         if level % 32 == 0:
             watch.at(level / len(body.heights), f"laying paths, layer {level + 1} of {len(body.heights)}")
         for piece in sections.at(level).decompose():
-            for number in range(beads.loops):
-                inside = piece.offset(-beads.width, JoinType.Miter, _MITER)
-                thin = _too_narrow(piece, beads.width)
-                loop = piece.offset(-beads.width / 2, JoinType.Miter, _MITER)
-                _add_thin(narrow, thin, level)
-                rings.add(
-                    loop, level, piece.area() - inside.area() - thin.area(), Kind.LOOP if number else Kind.OUTLINE
-                )
-                piece = inside
-                if piece.is_empty():
-                    break
-            insides.add(piece, level)
-    dense, sparse = _parted(insides.ways, sections, beads)
+            mine = own_beads.of(level, piece)
+            inside = _looped(piece, mine, level, rings, narrow)
+            insides.setdefault(mine, _Collected()).add(inside, level)
     turns = np.array(_FILL_TURNS_DEG)[numbers % len(_FILL_TURNS_DEG)]
-    paths = [
-        rings.paths,
-        narrow.paths,
-        Paths.of_lines(scanned(Rings.of_ways(dense), beads.width, turns), Kind.FILL, beads.width),
-        Paths.of_ways(body.lines, Kind.LINE, body.line_mm),
-    ]
-    if len(sparse) and beads.share > 0:
-        apart = beads.width / beads.share
-        paths.append(Paths.of_lines(scanned(Rings.of_ways(sparse), apart, turns), Kind.FILL, beads.width))
-    return Paths.joined(paths)
+    dense, sparse = [], []
+    for mine, inside_of_mine in insides.items():
+        full, apart = _parted(inside_of_mine.ways, sections, mine)
+        dense.append(_filled(full, mine.width, mine.width, turns))
+        if mine.share > 0:
+            sparse.append(_filled(apart, mine.width, mine.width / mine.share, turns))
+    lines = Paths.of_ways(body.lines, Kind.LINE, body.line_mm)
+    return Paths.joined([rings.paths, narrow.paths, *dense, lines, *sparse])
+
+
+def _looped(piece: CrossSection, beads: Beads, level: int, rings: _Collected, narrow: _Collected) -> CrossSection:
+    """Lay the loops of a piece of a layer; what is left inside them."""
+    for number in range(beads.loops):
+        inside = piece.offset(-beads.width, JoinType.Miter, _MITER)
+        thin = _too_narrow(piece, beads.width)
+        loop = piece.offset(-beads.width / 2, JoinType.Miter, _MITER)
+        _add_thin(narrow, thin, level)
+        rings.add(loop, level, piece.area() - inside.area() - thin.area(), Kind.LOOP if number else Kind.OUTLINE)
+        piece = inside
+        if piece.is_empty():
+            break
+    return piece
+
+
+def _filled(ways: LayerWays, width: float, distance: float, turns: Floats) -> Paths:
+    """Lines of fill a distance apart."""
+    return Paths.of_lines(scanned(Rings.of_ways(ways), distance, turns), Kind.FILL, width)
 
 
 class _Collected:

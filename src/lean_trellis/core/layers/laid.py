@@ -8,8 +8,10 @@ from itertools import pairwise
 import numpy as np
 
 from lean_trellis.core.arrays import Longs
+from lean_trellis.core.layers.beads import Beads
 from lean_trellis.core.layers.body_layers import BodyLayers
-from lean_trellis.core.layers.extrusion import Beads, beaded
+from lean_trellis.core.layers.extrusion import beaded
+from lean_trellis.core.layers.laying import LaidAs
 from lean_trellis.core.layers.motion import Motion
 from lean_trellis.core.layers.paths import Kind, Paths
 from lean_trellis.core.layers.powder import Hatching, hatched
@@ -44,8 +46,8 @@ def paths_of(
     numbers: Longs,
     machine: Machine,
     constants: Mapping[str, Constant],
+    laid_as: LaidAs,
     *,
-    is_support: bool,
     between: tuple[int, int] | None = None,
     watch: Watch = UNWATCHED,
 ) -> Paths:
@@ -55,9 +57,9 @@ def paths_of(
     """
     match machine.process:
         case "powder_bed":
-            return hatched(body, numbers, Hatching.of(constants, is_support=is_support), *(between or (0, None)))
+            return hatched(body, numbers, Hatching.of(constants, is_support=laid_as.is_support), *(between or (0, None)))
         case "extrusion":
-            return beaded(body, numbers, Beads.of(constants, is_support=is_support), watch)
+            return beaded(body, numbers, Beads.of(constants, laid_as), laid_as.own, watch)
         case _:
             return Paths.joined([])
 
@@ -67,16 +69,15 @@ def work_on(
     numbers: Longs,
     machine: Machine,
     constants: Mapping[str, Constant],
-    *,
-    is_support: bool,
+    laid_as: LaidAs,
     watch: Watch = UNWATCHED,
 ) -> Work:
     """What its layers take, laid a portion at a time."""
-    motion = motion_of(machine, constants, is_support=is_support)
+    motion = motion_of(machine, constants, is_support=laid_as.is_support)
     pieces = []
     for between in portions(body, machine, constants):
         watch.at(between[0] / max(1, len(numbers)), f"laying paths, layer {between[0] + 1} of {len(numbers)}")
-        paths = paths_of(body, numbers, machine, constants, is_support=is_support, between=between, watch=watch)
+        paths = paths_of(body, numbers, machine, constants, laid_as, between=between, watch=watch)
         pieces.append(work_of(paths, numbers, motion))
     return Work.joined(pieces)
 

@@ -7,9 +7,11 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs, frozen
+from lean_trellis.core.mesh.directions import level_frame
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.marks import Marks, carried_over, on_finer
 from lean_trellis.core.parts.origin import Origin
+from lean_trellis.core.parts.path_values import PathValues
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size, sized
 
@@ -38,6 +40,8 @@ class Part:
     is_hidden: bool = False
     is_locked: bool = False
     marks: Marks = field(default_factory=Marks)
+    path_values: tuple[PathValues, ...] = ()
+    """Where its paths are laid otherwise than its material says; of several that hold the last wins."""
     thickens: bool = False
     """Whether what is thinner than its process builds is built at the least width, where the process can do that."""
 
@@ -57,6 +61,13 @@ class Part:
             return frozen(np.zeros((2, 3)))
         extents = [self.mesh.extent(direction) for direction in self.pose.matrix]
         return frozen(np.transpose(extents) + self.pose.shift(self.mesh))
+
+    def layer_origin(self, layer_normal: tuple[float, float, float]) -> Floats:
+        """(3,): the middle of its box in plan and its lowest place, in the frame of layers with a normal, mm."""
+        axes = level_frame(layer_normal).T
+        extents = np.array([self.mesh.extent(axis @ self.pose.matrix) for axis in axes])
+        shift = axes @ self.pose.shift(self.mesh)
+        return frozen(np.array([*extents[:2].mean(axis=1), extents[2, 0]]) + shift)
 
 
 def copied(part: Part, new_id: str, new_name: str) -> Part:

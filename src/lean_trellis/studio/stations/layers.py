@@ -20,6 +20,7 @@ from lean_trellis.studio.messages import CutAbove
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.estimate import EstimateSection
 from lean_trellis.studio.stations.sections.holds import HoldsSection
+from lean_trellis.studio.stations.sections.paths import PathsSection
 from lean_trellis.studio.stations.sections.savings import SavingsSection
 from lean_trellis.studio.stations.sections.thin import ThinSection
 from lean_trellis.studio.stations.sections.trials import TrialsSection
@@ -38,6 +39,7 @@ class LayersStation(Station):
     name = "Layers"
     codes = frozenset({"area_jump", "thin_wall", "layer_height"})
     has_tabs = True
+    drags_tower = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -76,6 +78,10 @@ class LayersStation(Station):
         self.thin.asks.connect(self.asks)
         self.thin.chosen.connect(self._go_to_height)
         self.tabs.add_page("thin", "Thin").addWidget(self.thin, 1)
+        self.own_paths = PathsSection(session)
+        self.own_paths.picking_changed.connect(self.sheet.pick_next)
+        self.sheet.picked.connect(self.own_paths.take_place)
+        self.tabs.add_page("paths", "Paths").addWidget(self.own_paths, 1)
         self.estimate = EstimateSection(session)
         self.tabs.add_page("estimate", "Estimate").addWidget(self.estimate, 1)
         self.savings = SavingsSection(session)
@@ -157,14 +163,14 @@ class LayersStation(Station):
             self._timer.stop()
 
     def end_mode(self) -> bool:
-        """Escape ends playing. True when it was on."""
+        """Escape ends playing, or picking an outline. True when one was on."""
         was_on = self.play.isChecked()
         self.play.setChecked(False)
-        return was_on
+        return self.own_paths.end_mode() or was_on
 
     def leave(self) -> None:
         """What was lifted away comes back; playing ends."""
-        self.play.setChecked(False)
+        self.end_mode()
         self._cut = None
         self.trials.leave()
         self.asks.emit(CutAbove(None))
@@ -179,13 +185,11 @@ class LayersStation(Station):
         self.sheet.update()
 
     def _show_cut(self) -> None:
-        """Lift away what lies above the current layer; not on a belt, whose layers are tilted."""
+        """Lift away what lies above the current layer."""
         profile, number = self.session.layers.profile(), self.session.layers.number
         height = None
         if self.lifts.isChecked() and profile is not None and len(profile) and number is not None:
             height = float(profile.tops[profile.place_of(number)]) - self.session.job.layer_height / 2
-        if self.session.job.machine.is_belt:
-            height = None
         if height != self._cut:
             self._cut = height
             self.asks.emit(CutAbove(height))
@@ -227,6 +231,7 @@ class LayersStation(Station):
         self._show_estimate(estimate)
         self.holds.refresh()
         self.thin.refresh()
+        self.own_paths.refresh()
         self.estimate.refresh()
         self.savings.refresh()
         self.trials.refresh()

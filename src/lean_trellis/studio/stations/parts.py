@@ -41,6 +41,7 @@ class PartsStation(Station):
         }
     )
     drags_parts = True
+    drags_tower = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

@@ -21,6 +21,7 @@ class PoseStation(Station):
     name = "Pose"
     codes = frozenset({"pose_out_of_range", "tips_over", "recoater_edge"})
     drags_parts = True
+    drags_tower = True
     shows_tilt = True
 
     def __init__(self, session: Session) -> None:

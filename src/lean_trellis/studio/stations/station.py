@@ -53,6 +53,7 @@ class Station(QWidget):
     deletes_parts = False
     """Whether Del deletes the selected parts there."""
     drags_parts = False
+    drags_tower = False
     shows_tilt = False
     shows_map = False
     picks_bars = False

@@ -17,6 +17,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.strip.path_painting import paint_paths, path_entries
 from lean_trellis.studio.strip.use_colours import USE_STEPS, use_colour
 from lean_trellis.studio.theme import DAY, Tokens
+from lean_trellis.studio.tower_drag import TowerDrag
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 
 _HOLD_PX = 2.6
@@ -25,11 +26,15 @@ _LEGEND_ROW, _LEGEND_PX = 18, 150
 
 
 class LayerSheet(Sheet):
-    """One layer from above, front edge below. The wheel zooms at the pointer, dragging moves, Shift drag measures."""
+    """One layer from above, front edge below. The wheel zooms at the pointer, dragging moves, Shift drag measures.
+
+    The purge tower goes with the pointer where it is dragged."""
 
     stepped = pyqtSignal(int)
     """So many layers up, or down."""
     pointed = pyqtSignal(str)
+    picked = pyqtSignal(float, float)
+    """A place that was asked for, in the layer's plane, mm."""
 
     def __init__(self, session: Session, *, has_legend: bool = True) -> None:
         """Without a legend where another sheet beside it explains the same colours."""
@@ -40,6 +45,8 @@ class LayerSheet(Sheet):
         self._fitted_to: object = None
         self._drag: QPointF | None = None
         self._measured: tuple[QPointF, QPointF] | None = None
+        self._tower = TowerDrag(session)
+        self._picks = False
         self.shows = {"parts": True, "supports": True, "holds": True, "paths": False}
         self._paths: tuple[object, dict[str, QPainterPath]] = (None, {})
         self.setMouseTracking(True)
@@ -51,6 +58,11 @@ class LayerSheet(Sheet):
         """Change the colours."""
         self._tokens = tokens
         self.update()
+
+    def pick_next(self, is_on: bool) -> None:
+        """Whether the next click tells its place."""
+        self._picks = is_on
+        self.setCursor(Qt.CursorShape.CrossCursor if is_on else Qt.CursorShape.ArrowCursor)
 
     def refresh(self) -> None:
         """Show the current layer."""
@@ -100,10 +112,16 @@ class LayerSheet(Sheet):
         """Begin to move the view, with Shift to measure."""
         if event is None:
             return
+        if self._picks and event.button() == Qt.MouseButton.LeftButton:
+            at = self._place(event.position())
+            self.picked.emit(at.x(), at.y())
+            return
         self._drag = event.position()
         is_measuring = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         at = self._place(event.position())
         self._measured = (at, at) if is_measuring else None
+        if not is_measuring and event.button() == Qt.MouseButton.LeftButton:
+            self._tower.begin(at.x(), at.y())
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -116,6 +134,8 @@ class LayerSheet(Sheet):
             return
         if self._measured is not None:
             self._measured = (self._measured[0], at)
+        elif self._tower.is_on:
+            self._tower.move(at.x(), at.y())
         else:
             step = event.position() - self._drag
             self._frame = self._frame_now().panned(step.x(), step.y())
@@ -125,6 +145,8 @@ class LayerSheet(Sheet):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """The drag has ended."""
         self._drag = None
+        self._tower.end()
+        self.update()
 
     @property
     def distance_mm(self) -> float | None:
@@ -154,6 +176,7 @@ class LayerSheet(Sheet):
         self._paint_layer(painter, shown, frame.scale, is_faint=paths is not None)
         if paths is not None:
             paint_paths(painter, paths, self.shows, self._tokens)
+        self._paint_tower(painter)
         if self.shows["holds"] and paths is None:
             self._paint_holds(painter, frame.scale)
         painter.restore()
@@ -188,6 +211,17 @@ class LayerSheet(Sheet):
         if self._measured is not None:
             painter.setPen(QPen(QColor(t.ivy), 2 / scale))
             painter.drawLine(QLineF(*self._measured))
+
+    def _paint_tower(self, painter: QPainter) -> None:
+        """The place of the purge tower: it can be dragged."""
+        zone = self._tower.zone
+        if zone is None:
+            return
+        pen = QPen(QColor(self._tokens.ivy if self._tower.is_on else self._tokens.muted), 1.4, Qt.PenStyle.DashLine)
+        pen.setCosmetic(True)
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(zone.x, zone.y, zone.width, zone.depth))
 
     def _paint_holds(self, painter: QPainter, scale: float) -> None:
         """Every hold that is loaded at this layer: the darker, the more of its strength it uses."""

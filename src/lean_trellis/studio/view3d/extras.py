@@ -30,6 +30,8 @@ class ExtraActors:
         self._fillings: dict[str, tuple[ShownFilling, list[vtkActor]]] = {}
         self._colours: Tokens | None = None
         self._zones: list[vtkActor] = []
+        self._tower: list[tuple[vtkActor, tuple[float, float, float]]] = []
+        """What is drawn of the purge tower, and where it stands."""
         self._zones_of: Any = None
 
     def update(self, tokens: Tokens) -> None:
@@ -72,6 +74,11 @@ class ExtraActors:
             for actor in actors:
                 actor.SetVisibility(with_supports)
 
+    def shift_tower(self, dx: float, dy: float) -> None:
+        """Show the purge tower moved; the machine is not changed."""
+        for actor, (x, y, z) in self._tower:
+            actor.SetPosition(x + dx, y + dy, z)
+
     # --- making them ---
 
     def _filling(self, shown: ShownFilling, name: str, tokens: Tokens) -> list[vtkActor]:
@@ -88,14 +95,17 @@ class ExtraActors:
         if self._zones_of == (machine, tokens, top):
             return
         self._remove(self._zones)
-        self._zones_of, self._zones = (machine, tokens, top), []
+        self._zones_of, self._zones, self._tower = (machine, tokens, top), [], []
         for zone in machine.zones:
             height = top if zone is machine.purge_tower else 0.0
             outline = line_actor(_zone_lines(zone, height), tokens.muted, 1.5)
             # The name lies towards the plate's middle, so that it is in sight where the zone is at the edge of it.
             is_right = zone.x + zone.width / 2 > machine.plate.width / 2
             place = np.array([zone.x if is_right else zone.x + zone.width, zone.y, height + _ABOVE_MM])
-            self._zones += self._added([outline, self._name(zone.name, place, tokens, ends_there=is_right)])
+            drawn = self._added([outline, self._name(zone.name, place, tokens, ends_there=is_right)])
+            self._zones += drawn
+            if zone is machine.purge_tower:
+                self._tower = [(actor, actor.GetPosition()) for actor in drawn]
 
     def _name(self, words: str, place: Floats, tokens: Tokens, *, ends_there: bool = False) -> vtkActor:
         """Words as faces that turn to the eye: a picture would make each frame a third slower.

@@ -275,6 +275,10 @@ class Scene:
         """Show a part moved while it is dragged; the job is not changed."""
         self._parts.shift(part, dx, dy)
 
+    def shift_tower(self, dx: float, dy: float) -> None:
+        """Show the purge tower moved while it is dragged."""
+        self.extras.shift_tower(dx, dy)
+
     def part_actor(self, part_id: str) -> vtkActor:
         """The actor of a part's faces."""
         return self._parts.body(part_id)

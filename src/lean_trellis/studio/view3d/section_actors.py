@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
+import numpy as np
 from vtkmodules.vtkCommonDataModel import vtkPlane
 from vtkmodules.vtkRenderingCore import vtkActor, vtkRenderer
 
@@ -29,14 +30,13 @@ class SectionActors:
 
     def put(self, plane: SectionPlane | None) -> None:
         """Cut elsewhere, or nowhere. The faces of the last cut stay until the next are known, cut off themselves."""
-        is_other = plane is None or self._plane is None or plane.axis != self._plane.axis
+        before = self._plane
+        is_other = plane is None or before is None or not np.array_equal(plane.normal, before.normal)
         self._plane, self._clipping = plane, None
         if plane is not None:
             self._clipping = vtkPlane()
             self._clipping.SetNormal(*plane.normal.tolist())
-            origin = [0.0, 0.0, 0.0]
-            origin[plane.axis] = plane.place
-            self._clipping.SetOrigin(*origin)
+            self._clipping.SetOrigin(*plane.origin.tolist())
         if is_other:
             self._clear()
         for actor in self._actors():

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -17,14 +16,14 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer
 from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.supports import Bars
 from lean_trellis.studio.forms.qt import single_shot
-from lean_trellis.studio.forms.units import UNITS
-from lean_trellis.studio.gestures import Handle, Pick, Pull, bend_of, handle_at
+from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import MOST_SHOWN
 from lean_trellis.studio.theme import Tokens, rgb
+from lean_trellis.studio.tower_drag import TowerDrag
 from lean_trellis.studio.view3d.camera import DIRECTIONS, Eye
 from lean_trellis.studio.view3d.canvas import Canvas
-from lean_trellis.studio.view3d.picking import PickingView
+from lean_trellis.studio.view3d.dragging import DraggingView, Press
 from lean_trellis.studio.view3d.scene import Scene
 from lean_trellis.studio.view3d.trail import Trail, circle
 from lean_trellis.studio.view3d.warm_up import WarmUp
@@ -37,17 +36,7 @@ _LONGEST_WAIT_S = 0.1
 _QUICK_FRAME_S = 0.015
 
 
-@dataclass
-class _Press:
-    at: QPointF
-    last: QPointF
-    button: Qt.MouseButton
-    pick: Pick
-    dragging: bool = False
-    handle: Handle | None = None
-
-
-class BuildView(PickingView):
+class BuildView(DraggingView):
     """The canvas with its mouse.
 
     Left: pick, drag a part where that is allowed, else turn. Middle or Shift+left: pan. Wheel: zoom at the pointer.
@@ -56,19 +45,17 @@ class BuildView(PickingView):
     selected = pyqtSignal(object, bool)
     drawn = pyqtSignal(str, list)
     """A gesture of the current tool has ended: its name, and the picks of a brush or the area of a band or lasso."""
-    part_dragged = pyqtSignal(str, float, float)
-    pointed = pyqtSignal(str)
     hovered = pyqtSignal(object)
     """What the pointer rests over, while the current tool asks for it."""
-    pulled = pyqtSignal(object)
     looked_from = pyqtSignal(object)
     """The eye has moved, and not because it follows another."""
 
     def __init__(self, session: Session, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
+        self.may_drag_parts = self.may_drag_tower = False
+        self.tower = TowerDrag(session)
         self._eye, self._is_finished = Eye(), False
-        self.may_drag_parts = False
         self.gesture = ""
         self.hovers = False
         self.brush_mm = 3.0
@@ -77,7 +64,7 @@ class BuildView(PickingView):
         self._hover.timeout.connect(lambda: self.hovered.emit(self.pick_at(self._hover_at)))
         self._trail: list[QPointF] = []
         self._brushed: list[Pick] = []
-        self._press: _Press | None = None
+        self._press: Press | None = None
         self._before_below: Eye | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -286,10 +273,8 @@ class BuildView(PickingView):
         self.canvas.setFocus()
         is_left = event.button() == Qt.MouseButton.LeftButton
         pick = self.pick_at(event.position()) if is_left else Pick()
-        self._press = _Press(event.position(), event.position(), event.button(), pick)
-        if self.gesture == "pull" and pick.support and pick.bar >= 0 and pick.place is not None:
-            bars = self._session.bars(self._session.job.support(pick.support))
-            self._press.handle = None if bars is None else handle_at(bars, pick.bar, pick.place[2])
+        self._press = Press(event.position(), event.position(), event.button(), pick)
+        self._take_hold(self._press)
         if self._draws(self._press, event):
             self._trail, self._brushed = [event.position()], [pick]
 
@@ -313,10 +298,8 @@ class BuildView(PickingView):
         if not press.dragging and abs(whole.x()) + abs(whole.y()) < _DRAG_STARTS_AT:
             return
         press.dragging, press.last = True, event.position()
-        if press.handle is not None:
-            self._pull(press, event.position(), is_over=False)
-        elif self._drags_part(press):
-            self._drag_part(press, event.position())
+        if self._drags(press, event.position()):
+            pass
         elif press.button == Qt.MouseButton.MiddleButton or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self._move_eye(self.eye.panned(step.x(), step.y(), self.canvas.height()))
         else:
@@ -329,27 +312,6 @@ class BuildView(PickingView):
         self.scene.move(is_moving=True)
         self._redraw.start()
 
-    def _drags_part(self, press: _Press) -> bool:
-        is_left = press.button == Qt.MouseButton.LeftButton
-        return (
-            self.may_drag_parts
-            and is_left
-            and press.pick.part in self._session.selection.parts
-            and bool(press.pick.part)
-        )
-
-    def _drag_part(self, press: _Press, at: QPointF) -> tuple[float, float] | None:
-        """How far the part goes with the pointer, along the level at which it was taken."""
-        z = press.pick.place[2] if press.pick.place else 0.0
-        begin, now = self.on_level(press.at, z), self.on_level(at, z)
-        if begin is None or now is None:
-            return None
-        dx, dy = float(now[0] - begin[0]), float(now[1] - begin[1])
-        part = self._session.job.part(press.pick.part)
-        self.scene.shift_part(part, dx, dy)
-        self.pointed.emit(f"x {UNITS.number(part.pose.x + dx, 2)}  y {UNITS.length(part.pose.y + dy)}")
-        return dx, dy
-
     def _released(self, event: QMouseEvent) -> None:
         press, self._press = self._press, None
         if press is None:
@@ -358,42 +320,16 @@ class BuildView(PickingView):
             self._end_trail()
             return
         if not press.dragging:
+            self.tower.drop()
             if press.button == Qt.MouseButton.LeftButton:
                 adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
                 self.selected.emit(press.pick, adds)
             return
-        if press.handle is not None:
-            self._pull(press, event.position(), is_over=True)
-        elif self._drags_part(press):
-            moved = self._drag_part(press, event.position())
-            if moved is not None:
-                part = self._session.job.part(press.pick.part)
-                self.part_dragged.emit(part.id, part.pose.x + moved[0], part.pose.y + moved[1])
-
-    def _pull(self, press: _Press, at: QPointF, *, is_over: bool) -> None:
-        """A bar goes with the pointer: support points over the surface, feet on the plate, bends at their level."""
-        support, bar, handle = press.pick.support, press.pick.bar, press.handle
-        bars = self._session.bars(self._session.job.support(support))
-        if bars is None or bar >= len(bars) or handle is None:
-            return
-        face, place = -1, None
-        if handle == "hold":
-            with self.scene.bars_out_of_the_way():
-                pick = self.pick_at(at)
-            if pick.part == self._session.job.support(support).part_id:
-                face, place = pick.face, pick.place
-        else:
-            level = 0.0 if handle == "foot" else bend_of(bars, bar)[2]
-            there = self.on_level(at, level)
-            if there is not None:
-                x, y, z = there.tolist()
-                place = (x, y, z)
-        if place is not None:
-            self.pulled.emit(Pull(support, bar, handle, place, face, is_over))
+        self._let_go(press, event.position())
 
     # --- gestures of a tool ---
 
-    def _draws(self, press: _Press, event: QMouseEvent) -> bool:
+    def _draws(self, press: Press, event: QMouseEvent) -> bool:
         """Whether the left button draws with the current tool; with Shift, and with other buttons, the eye moves."""
         is_plain = not event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         return self.gesture in ("box", "lasso", "brush") and press.button == Qt.MouseButton.LeftButton and is_plain
@@ -430,6 +366,7 @@ class BuildView(PickingView):
         """Discard the gesture that was started."""
         self._trail, self._brushed = [], []
         self._shown_trail.show([])
+        self._drop()
         self._redraw.start()
 
     def _wheeled(self, event: QWheelEvent) -> None:

@@ -16,6 +16,7 @@ from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.layers.machine_files import write_layers
 from lean_trellis.core.layers.machine_files.masks import mask_of
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
+from lean_trellis.core.shop.machine import Plate
 
 SQUARE = np.array([[1.0, 2.0], [5.0, 2.0], [5.0, 4.5], [1.0, 4.5]])
 
@@ -45,22 +46,22 @@ def test_smoothed_edges_take_the_share_that_is_covered():
 @pytest.mark.parametrize("smooths", [False, True])
 def test_every_mask_is_within_a_pixel_of_the_layer_s_outline(library, tmp_path, smooths):
     job = small_job(library, "vat")
-    job = replace(job, machine=job.machine.model_copy(update={"pixel": 0.1}))
+    job = replace(job, machine=job.machine.model_copy(update={"pixel": 0.2}))
     estimate, build = layers_of(job)
     (path,) = write_layers(build, tmp_path / "small.zip", smooths=smooths)
     manifest, masks = read_masks(path)
     assert len(masks) == estimate.layers
-    assert (manifest["width"], manifest["depth"]) == (1500, 840)
+    assert (manifest["width"], manifest["depth"]) == (750, 420)
     for place in (0, 30, 70, len(masks) - 1):
         pieces = [shapely.union_all(body.layers.pieces(int(at))) for body in build.bodies
                   for at in np.flatnonzero(body.numbers == place)]  # fmt: skip
         solid = shapely.union_all(pieces)
         rows, columns = np.nonzero(masks[place])
-        lit = shapely.points((columns + 0.5) * 0.1, (840 - rows - 0.5) * 0.1)
-        assert shapely.distance(solid, lit).max() <= 0.1
-        inside = solid.buffer(-0.1)
-        everywhere = np.stack(np.meshgrid(np.arange(1500), np.arange(840)), axis=-1).reshape(-1, 2)
-        middles = (everywhere + 0.5) * 0.1
+        lit = shapely.points((columns + 0.5) * 0.2, (420 - rows - 0.5) * 0.2)
+        assert shapely.distance(solid, lit).max() <= 0.2
+        inside = solid.buffer(-0.2)
+        everywhere = np.stack(np.meshgrid(np.arange(750), np.arange(420)), axis=-1).reshape(-1, 2)
+        middles = (everywhere + 0.5) * 0.2
         must = shapely.contains_xy(inside, middles[:, 0], middles[:, 1])
         assert (masks[place][::-1].reshape(-1)[must] == 255).all()
     seconds = sum(layer["exposure_s"] + layer["lifting_s"] + layer["waiting_s"] for layer in manifest["layers"])
@@ -78,10 +79,10 @@ def test_without_a_pixel_pitch_there_are_no_masks(library, tmp_path):
 def test_overcure_is_left_out_in_plan_and_below_undersides_and_thin_layers_stay(library, tmp_path):
     """A box lifted off the plate, with a lip two layers thick: three layers harden of themselves below each."""
     box_and_lip = to_manifold(box((4, 4, 2))) + to_manifold(box((2, 4, 0.1), corner=(4, 0, 1.0)))
-    job = new_job(library.machine("vat-150"), library.material("resin-model"))
+    small = {"pixel": 0.05, "plate": Plate(shape="rectangle", width=15, depth=12)}
+    job = new_job(library.machine("vat-150").model_copy(update=small), library.material("resin-model"))
     job = edits.add_bodies(job, [Body("one", from_manifold(box_and_lip), 24)]).job
     job = edits.set_build_offset(job, ["part-1"], 1.0).job
-    job = replace(job, machine=job.machine.model_copy(update={"pixel": 0.05}))
 
     def masks_with(**values):
         constants = dict(job.material.constants)

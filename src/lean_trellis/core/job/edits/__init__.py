@@ -47,6 +47,7 @@ from lean_trellis.core.job.edits.parts import (
     thicken_parts,
     ungroup_parts,
 )
+from lean_trellis.core.job.edits.paths import move_purge_tower, set_path_values
 from lean_trellis.core.job.edits.poses import (
     arrange_parts,
     centre_parts,
@@ -90,7 +91,14 @@ from lean_trellis.core.job.edits.structures import (
     remove_path,
     share_raft,
 )
-from lean_trellis.core.job.edits.supports import add_support, change_support, extend_target, remove_supports, use_set
+from lean_trellis.core.job.edits.supports import (
+    add_support,
+    change_support,
+    extend_target,
+    narrow_target,
+    remove_supports,
+    use_set,
+)
 from lean_trellis.core.job.edits.trials import drop_trial, keep_trial, take_trial
 
 __all__ = [
@@ -145,6 +153,8 @@ __all__ = [
     "move_missed",
     "move_part",
     "move_path_point",
+    "move_purge_tower",
+    "narrow_target",
     "origin_of",
     "place_parts",
     "pose_part",
@@ -165,6 +175,7 @@ __all__ = [
     "set_first_layer",
     "set_layer_height",
     "set_lot",
+    "set_path_values",
     "set_size",
     "set_support_every",
     "share_raft",

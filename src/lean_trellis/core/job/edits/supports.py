@@ -54,6 +54,15 @@ def use_set(job: Job, support_id: str, chosen_set: ParameterSet) -> Edit:
     return Edit(f"Use {chosen_set.title}", job.with_set(chosen_set).with_support(support))
 
 
+def narrow_target(job: Job, support_id: str, kept: tuple[RegionPick, ...], what: str) -> Edit:
+    """Let a support hold some regions alone; `what` says which it leaves."""
+    support = job.support(support_id)
+    if not kept:
+        raise EditError(support.set_name, "would hold nothing", "remove it instead")
+    title = f"Leave {what} of {job.part(support.part_id).name} to hold by itself"
+    return Edit(title, job.with_support(replace(support, target=kept)))
+
+
 def extend_target(job: Job, support_id: str, further: tuple[RegionPick, ...]) -> Edit:
     """Apply a support to further regions as well."""
     support = job.support(support_id)

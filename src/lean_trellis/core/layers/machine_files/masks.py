@@ -32,19 +32,25 @@ def mask_of(rings: list[Floats], width: int, depth: int, pixel: float, smoothing
 
     With `smoothing` pixels on an edge take that share of their grey from how much of them is covered.
     """
-    sharp = _coverage(rings, width, depth, pixel, 1) > 0.5
-    if not smoothing:
-        return sharp.astype(np.uint8) * np.uint8(255)
-    covered = _coverage(rings, width, depth, pixel, _SUBROWS)
-    return np.rint(255.0 * ((1.0 - smoothing) * sharp + smoothing * covered)).astype(np.uint8)
+    mask = np.zeros((depth, width), np.uint8)
+    window, sharp = _coverage(rings, width, depth, pixel, 1)
+    mask[window] = np.where(sharp > 0.5, np.uint8(255), np.uint8(0))
+    if smoothing:
+        window, covered = _coverage(rings, width, depth, pixel, _SUBROWS)
+        mask[window] = np.rint(255.0 * smoothing * covered + (1.0 - smoothing) * mask[window]).astype(np.uint8)
+    return mask
+
+
+Window = tuple[slice, slice]
+"""Rows and columns of a mask: outside of them all is dark."""
 
 
 def _as_ways(rings: list[Floats]) -> LayerWays:
     return LayerWays.of_rings(rings, np.zeros(len(rings), np.int64))
 
 
-def _coverage(rings: list[Floats], width: int, depth: int, pixel: float, subrows: int) -> Floats:
-    """(depth, width): share of each pixel that is filled; with one row a pixel, whether its middle is."""
+def _coverage(rings: list[Floats], width: int, depth: int, pixel: float, subrows: int) -> tuple[Window, Floats]:
+    """A window and, in it, the share of each pixel that is filled; with one row a pixel, whether its middle is."""
     lines = scanned(Rings.of_ways(_as_ways(rings)), pixel / subrows, np.zeros(1))
     ends = np.sort(np.column_stack([lines.begins[:, 0], lines.ends[:, 0]]), axis=1) / pixel
     rows = lines.rows // subrows
@@ -52,9 +58,8 @@ def _coverage(rings: list[Floats], width: int, depth: int, pixel: float, subrows
         ends = np.ceil(ends - 0.5)
     inside = (rows >= 0) & (rows < depth)
     ends, rows = np.clip(ends[inside], 0, width), rows[inside]
-    whole = np.zeros((depth, width))
     if not len(rows):
-        return whole
+        return (slice(0, 0), slice(0, 0)), np.zeros((0, 0))
     low, high = int(rows.min()), int(rows.max()) + 1
     left, right = int(ends.min()), min(int(ends.max()) + 1, width)
     ends, rows = ends - left, rows - low
@@ -65,8 +70,8 @@ def _coverage(rings: list[Floats], width: int, depth: int, pixel: float, subrows
         part = place - pixel_of
         np.add.at(steps, (rows, pixel_of), sign * (1.0 - part))
         np.add.at(steps, (rows, pixel_of + 1), sign * part)
-    whole[depth - high : depth - low, left:right] = np.cumsum(steps, axis=1)[::-1, : right - left] / subrows
-    return whole
+    window = slice(depth - high, depth - low), slice(left, right)
+    return window, np.cumsum(steps, axis=1)[::-1, : right - left] / subrows
 
 
 @dataclass(frozen=True)

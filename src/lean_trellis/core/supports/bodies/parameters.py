@@ -116,6 +116,11 @@ class BlockParameters(FamilyParameters):
         help="Height of its lowest point above the plate.",
     )  # fmt: skip
 
+    @property
+    def fill_share(self) -> float:
+        """Its density."""
+        return self.density
+
 
 class CradleParameters(FamilyParameters):
     """A raft with posts that carry a part."""

@@ -91,6 +91,11 @@ class FamilyParameters(BaseModel):
     """Keys of earlier versions, in files and on the command line, by what they were called."""
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
+    @property
+    def fill_share(self) -> float:
+        """How much of its inside is filled where it is extruded."""
+        return 1.0
+
     @classmethod
     def declared(cls) -> tuple[Declared, ...]:
         """All parameters in the order of declaration."""
