@@ -23,6 +23,7 @@ settings.register_profile(
     "here", deadline=None, max_examples=15, derandomize=True, suppress_health_check=list(HealthCheck)
 )
 settings.load_profile("here")
+os.environ.setdefault("LEAN_TRELLIS_UNASKED", "0")  # a window at rest leaves the processor to other tests
 
 
 _LONG = ("core/test_recorded.py", "core/supports/bars/test_clearing.py", "core/supports/bars/test_joining.py")

@@ -95,7 +95,7 @@ def cut_off_cells(root: QWidget) -> Iterator[str]:
 
 @pytest.mark.parametrize(("size", "is_night"), [((1280, 800), False), ((1000, 650), False), ((1000, 650), True)])
 def test_no_word_is_cut_off(with_parts, size, is_night):
-    user = with_parts(box((40, 30, 5)))
+    user = with_parts(box((20, 15, 5)))
     window = user.window
     if is_night:
         window.menus.by_id["night"].trigger()
@@ -149,7 +149,7 @@ def test_every_kind_of_region_can_be_read_in_the_list(with_parts, size):
 
 
 def test_at_least_twelve_settings_and_ten_rows_are_seen_at_once(with_parts):
-    user = with_parts(box((40, 30, 5)))
+    user = with_parts(box((20, 15, 5)))
     user.window.resize(1280, 800)
     wait_until(lambda: user.window.height() == 800)
     bench = user.station("supports")
@@ -174,7 +174,7 @@ def test_at_least_twelve_settings_and_ten_rows_are_seen_at_once(with_parts):
 
 
 def test_nothing_shifts_when_results_arrive(with_parts):
-    user = with_parts(box((40, 30, 5)))
+    user = with_parts(box((20, 15, 5)))
     bench = user.station("supports")
     user.press(bench.support_all)
     user.settle()

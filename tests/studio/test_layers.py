@@ -16,6 +16,7 @@ from lean_trellis.core.job.edits import change_support, choose_machine, set_buil
 from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
+from lean_trellis.studio import derived
 from lean_trellis.studio.pictures import wait_until
 from lean_trellis.studio.requests import SaveJob
 
@@ -414,6 +415,16 @@ def test_the_strip_fills_of_itself_after_a_rest_and_gives_way_to_what_is_asked(w
     session.do(lambda job: set_build_offset(job, [job.parts[0].id], 7.0))
     user.settle()
     assert session.layers.profile().tops[-1] == pytest.approx(11.0, abs=0.05)
+
+
+@pytest.mark.fresh
+def test_after_a_rest_the_strip_begins_by_itself_and_never_where_that_is_switched_off(request, monkeypatch):
+    monkeypatch.setenv("LEAN_TRELLIS_UNASKED", "1")
+    monkeypatch.setattr(derived, "_REST_MS", 50)
+    user = request.getfixturevalue("with_parts")(box((10, 8, 4)))
+    wait_until(lambda: user.session.layers.profile() is not None)
+    user.settle()
+    assert not user.session.layers.is_wanted
 
 
 def test_shares_are_grouped_and_the_largest_saving_is_taken_with_one_click(layers):

@@ -5,6 +5,7 @@ One request at a time, the most wanted first.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, Any
@@ -99,7 +100,8 @@ class Derived(QObject):
         self.layers = ShownLayers(self.graph, lambda: self.job, lambda: self._due.start(), self._is_light)
         self._gives_way = False
         self._rest = single_shot(self, _REST_MS)
-        self._rest.timeout.connect(self.layers.show_strip)
+        if os.environ.get("LEAN_TRELLIS_UNASKED") != "0":
+            self._rest.timeout.connect(self.layers.show_strip)
 
     def _is_light(self) -> bool:
         """Whether the build is small enough for work that nobody asked for: supports as well, once they are known."""
