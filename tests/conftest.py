@@ -96,9 +96,9 @@ def table() -> Mesh:
 
 @pytest.fixture(scope="session")
 def shelf() -> Mesh:
-    """A 40 x 40 floor and ceiling, 18 apart, joined by a wall along one side: bars have to stand on the part."""
-    solid = to_manifold(box((40, 40, 2), corner=(0, 0, 20))) + to_manifold(box((40, 40, 2)))
-    return from_manifold(solid + to_manifold(box((4, 40, 22))))
+    """A 40 x 24 floor and ceiling, 18 apart, joined by a wall along one side: bars have to stand on the part."""
+    solid = to_manifold(box((40, 24, 2), corner=(0, 0, 20))) + to_manifold(box((40, 24, 2)))
+    return from_manifold(solid + to_manifold(box((4, 24, 22))))
 
 
 def awkward_meshes() -> dict[str, Mesh]:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
 
-from lean_trellis.core.job.edits import choose_machine, set_layer_height
+from lean_trellis.core.job.edits import choose_machine, set_build_offset, set_layer_height
 from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.parts.path_values import PathValues
@@ -21,8 +21,10 @@ def extruded(with_parts, library):
     user = with_parts(from_manifold(solid + to_manifold(box((8, 8, 10), corner=(21, 1, 2)))))
     user.session.do(lambda job: choose_machine(job, library.machine("filament-320"), library.material("pla")))
     user.session.do(lambda job: set_layer_height(job, 0.4))
+    user.session.do(lambda job: set_build_offset(job, [job.parts[0].id], 0.0))
     bench = user.station("layers")
     user.press(bench.paths)
+    user.settle()
     user.type_into(bench.height_field, "6.0")
     bench.tabs.show_page("paths")
     user.settle()

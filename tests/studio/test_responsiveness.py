@@ -210,7 +210,7 @@ def test_one_value_changed_fast_many_times_ends_with_the_last(with_parts):
 
 
 def test_after_escape_it_is_said_everywhere_what_is_missing_and_the_next_step_brings_it(with_parts):
-    user = with_parts(ball(30, subdivisions=5))
+    user = with_parts(ball(18, subdivisions=4))
     window, session = user.window, user.session
     bench = user.station("supports")
     user.press(bench.support_all)

@@ -33,11 +33,13 @@ def wait_until(is_so: Callable[[], bool], *, patience_s: float = _PATIENCE_S, wh
     loop, look, clock = QEventLoop(), QTimer(), _ComputingTime()
     begin, before, words = time.monotonic(), clock.spent_s(), why_not()
     looked, spent_then = begin, before
+    was_so = False
 
     def look_again() -> None:
-        nonlocal before, words, looked, spent_then
+        nonlocal before, words, looked, spent_then, was_so
         now, spent = time.monotonic(), clock.spent_s()
-        if is_so() or spent - before > patience_s or now - begin > _MOST_S:
+        was_so = is_so()  # what follows a moment later is another matter
+        if was_so or spent - before > patience_s or now - begin > _MOST_S:
             loop.quit()
         elif now - looked > _IDLE_S:
             if spent - spent_then < _IDLE_SHARE * (now - looked):
@@ -50,7 +52,7 @@ def wait_until(is_so: Callable[[], bool], *, patience_s: float = _PATIENCE_S, wh
     look.start(_LOOK_MS)
     loop.exec()
     look.stop()
-    if not is_so():
+    if not was_so:
         spent, passed = clock.spent_s() - before, time.monotonic() - begin
         raise TimeoutError(f"not there after {spent:.0f} s of computing, {passed:.0f} s in all. {why_not()}")
 

@@ -72,8 +72,8 @@ def test_small_regions_are_left_out_together_where_nothing_needs_them_held(libra
     graph = Graph()
     overhangs = graph.get(OVERHANGS, job.part("part-1"), job)
     small = [region for region in overhangs.regions if region.projected_area_mm2 < 3]
-    job = edits.add_support(job, "part-1", shipped_sets()["bars-extrusion"],
-                            tuple(pick_region(region, job.part("part-1")) for region in overhangs.regions)).job  # fmt: skip
+    every = tuple(pick_region(region, job.part("part-1")) for region in overhangs.regions)
+    job = edits.add_support(job, "part-1", shipped_sets()["bars-extrusion"], every).job
     found = {saving.words: saving for saving in savings(job, graph)}
     words = f"leaving out bars-extrusion under {len(small)} small regions of lettered"
     assert words in found

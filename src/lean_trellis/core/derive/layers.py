@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable
 from typing import TypeAlias
 
 import numpy as np
@@ -289,7 +289,7 @@ def _layered_body(named: Named, layers: BodyLayers, plan: LayerPlan) -> LayeredB
     return LayeredBody(kind, name, layers, plan.numbers_of(layers.heights), laid_as=laid_as)
 
 
-def _layered_fillings(stack: Stack, cuts: Iterable[BodyLayers], plan: LayerPlan) -> list[LayeredBody]:
+def _layered_fillings(stack: Stack, cuts: tuple[BodyLayers, ...], plan: LayerPlan) -> list[LayeredBody]:
     is_other = isinstance(stack.filling, Separator)
     return [
         LayeredBody("separator", "separator", layers, plan.numbers_of(layers.heights), is_other, SUPPORT)

@@ -57,7 +57,8 @@ def paths_of(
     """
     match machine.process:
         case "powder_bed":
-            return hatched(body, numbers, Hatching.of(constants, is_support=laid_as.is_support), *(between or (0, None)))
+            hatching = Hatching.of(constants, is_support=laid_as.is_support)
+            return hatched(body, numbers, hatching, *(between or (0, None)))
         case "extrusion":
             return beaded(body, numbers, Beads.of(constants, laid_as), laid_as.own, watch)
         case _:

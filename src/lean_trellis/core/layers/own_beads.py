@@ -16,7 +16,7 @@ _DOT_MM = 1e-4
 
 
 class OwnBeads:
-    """The beads of each piece of each layer. An outline that was picked is followed up and down through what it meets."""
+    """The beads of each piece of each layer. An outline that was picked is followed through what meets it."""
 
     def __init__(
         self, usual: Beads, own: Sequence[PathValues], heights: Floats, section_at: Callable[[int], CrossSection]

@@ -201,14 +201,11 @@ def _within(pairs: _Pairs, distance: Floats) -> tuple[Floats, Floats]:
     """From and to which height (p,) an upright line is nearer to each triangle than its distance; inf, -inf for never.
 
     The triangle grown by a ball is convex, so the least and the greatest of what the line has in common with its
-    corners' balls, its edges' cylinders and its face's two sides are the ends.
+    corners' balls, its edges' cylinders and its face's two sides are the ends. Where the line enters one of these can
+    only be where it enters the whole, and where it leaves one only where it leaves it.
     """
     corners, n, at = pairs.corners[:, :, pairs.triangle], pairs.normals[:, pairs.triangle], pairs.at[:, pairs.place]
     low, high = np.full(len(distance), np.inf), np.full(len(distance), -np.inf)
-
-    def take(heights: Floats, valid: Bools) -> None:
-        np.minimum(low, heights, out=low, where=valid)
-        np.maximum(high, heights, out=high, where=valid)
 
     squared = distance**2
     for one in range(3):
@@ -216,8 +213,9 @@ def _within(pairs: _Pairs, distance: Floats) -> tuple[Floats, Floats]:
         left, front = at[0] - x, at[1] - y
         flat = left * left + front * front
         ball = np.sqrt(np.maximum(squared - flat, 0.0))
-        for side in (-1, 1):
-            take(z + side * ball, flat <= squared)
+        meets = flat <= squared
+        np.minimum(low, z - ball, out=low, where=meets)
+        np.maximum(high, z + ball, out=high, where=meets)
         i, j, k = u - x, v - y, w - z
         length = np.maximum(i * i + j * j + k * k, 1e-30)
         level = 1 - k * k / length
@@ -227,14 +225,14 @@ def _within(pairs: _Pairs, distance: Floats) -> tuple[Floats, Floats]:
         fits = (inner >= 0) & (level > _FLAT)
         root = np.sqrt(np.maximum(inner, 0.0))
         safe = np.where(level > _FLAT, level, 1.0)
-        for side in (-1, 1):
+        for side, end, better in ((-1, low, np.minimum), (1, high, np.maximum)):
             rise = (middle + side * root) / safe
             share = (along + rise * k) / length
-            take(z + rise, fits & (share >= 0) & (share <= 1))
+            better(end, z + rise, out=end, where=fits & (share >= 0) & (share <= 1))
     is_level = np.abs(n[2]) > _FLAT
-    upright = np.where(is_level, n[2], 1.0)
-    height = pairs.planes
-    for side in (-1, 1):
-        foot = at - side * distance * n[:2]
-        take(height + side * distance / upright, is_level & _holds(corners[:, :2], foot))
+    upright = np.where(is_level, np.abs(n[2]), 1.0)
+    height, aside = pairs.planes, np.copysign(distance, n[2]) * n[:2]
+    for side, end, better in ((-1, low, np.minimum), (1, high, np.maximum)):
+        is_over = is_level & _holds(corners[:, :2], at - side * aside)
+        better(end, height + side * distance / upright, out=end, where=is_over)
     return low, high

@@ -225,6 +225,7 @@ class LayersStation(Station):
             number = session.layers.number
             if number is None or not profile.numbers[0] <= number <= profile.numbers[-1]:
                 session.layers.show(int(profile.numbers[len(profile) // 2 if number is None else -1]))
+            if self.isVisible():
                 self._show_cut()
         self._show_where(profile)
         self._show_facts(profile, estimate)

@@ -28,7 +28,8 @@ _LEGEND_ROW, _LEGEND_PX = 18, 150
 class LayerSheet(Sheet):
     """One layer from above, front edge below. The wheel zooms at the pointer, dragging moves, Shift drag measures.
 
-    The purge tower goes with the pointer where it is dragged."""
+    The purge tower goes with the pointer where it is dragged.
+    """
 
     stepped = pyqtSignal(int)
     """So many layers up, or down."""

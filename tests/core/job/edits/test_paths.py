@@ -55,7 +55,7 @@ def test_the_tower_is_moved_and_stays_on_the_plate(library):
     assert (moved.machine.purge_tower.x, moved.machine.purge_tower.y) == (30.0, 40.0)
     far = edits.move_purge_tower(job, 1e5, -4.0).job.machine.purge_tower
     assert (far.x, far.y) == (job.machine.plate.width - tower.width, 0.0)
-    purge = [one for one in layers_of(moved)[1].assembly.purge.values()]
+    purge = list(layers_of(moved)[1].assembly.purge.values())
     assert purge
     assert all(30.0 <= path.ways.points[:, 0].min() <= path.ways.points[:, 0].max() <= 30 + tower.width + 1e-6
                for path in purge)  # fmt: skip

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 import pytest
 import shapely
@@ -60,7 +62,7 @@ def test_of_a_crowd_the_first_in_the_order_stay_and_what_is_taken_stays():
 
 
 @pytest.mark.parametrize("name", SETS)
-@pytest.mark.parametrize("part", [two_floors, block_with_bore])
+@pytest.mark.parametrize("part", [partial(two_floors, 20.0), block_with_bore], ids=["two floors", "bore"])
 def test_no_two_shafts_of_a_shipped_set_are_nearer_than_their_clearance(name, part):
     values = values_of(name)
     bars = bars_for(part(), lift=4.0, critical=40.0, **values)

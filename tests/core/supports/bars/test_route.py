@@ -88,7 +88,7 @@ def test_the_foot_shrinks_beside_a_part_and_is_full_elsewhere():
 
 
 @given(st.integers(0, 2**31))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_no_shaft_is_nearer_to_a_part_than_the_clearance(seed):
     mesh = random_part(np.random.default_rng(seed))
     request = request_for(mesh, lift=3.0, spacing=4.0)
