@@ -89,8 +89,8 @@ def test_overcure_is_left_out_in_plan_and_below_undersides_and_thin_layers_stay(
         for key, value in values.items():
             constants[key] = constants[key].model_copy(update={"value": value})
         _, build = layers_of(replace(job, material=job.material.model_copy(update={"constants": constants})))
-        (path,) = write_layers(build, tmp_path / "one.zip")
-        return read_masks(path)
+        manifest, masks = read_masks(*write_layers(build, tmp_path / "one.zip"))
+        return manifest, masks[:]
 
     _, plain = masks_with()
     manifest, masks = masks_with(overcure_depth=0.15, overcure_width=0.1)
