@@ -7,10 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.derive.layers import LAYERED_BUILD, bodies_between
+from lean_trellis.core.derive.layers import bodies_between, paths_in_layer
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job import Job
 from lean_trellis.core.layers.build import LayeredBody
+from lean_trellis.core.layers.estimate import BodyKind
 from lean_trellis.core.layers.marks import LayerMarks, marks_of
 from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.mesh.slices import ring_areas
@@ -63,21 +64,15 @@ class ShowPortion:
 
 @dataclass(frozen=True, eq=False)
 class ShowPaths:
-    """What the machine follows in one layer of a job: of each body its kind and its paths, in the order of building."""
+    """What the machine follows in one layer of a job, of bodies of some kinds: of each its kind and its paths."""
 
     job: Job
     number: int
+    kinds: frozenset[BodyKind]
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[tuple[str, Paths], ...]:
         """Empty in a vat, where a layer is exposed at once."""
-        build = pipeline.graph.get(LAYERED_BUILD, None, self.job, watch)
-        shown = []
-        for body in build.turns(self.number):
-            if body < 0:
-                shown.append(("purge", build.assembly.purge[build.thickness(self.number)]))
-            else:
-                shown.append((build.bodies[body].kind, build.paths(body, self.number)))
-        return tuple(shown)
+        return paths_in_layer(pipeline.graph, self.job, self.number, self.kinds, watch)
 
 
 def _shown(job: Job, bodies: tuple[LayeredBody, ...], number: int) -> ShownLayer:

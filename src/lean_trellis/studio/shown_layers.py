@@ -10,11 +10,12 @@ import numpy as np
 
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.key import Key, token
-from lean_trellis.core.derive.layers import DANGER, ESTIMATE, LAYER_FAULTS, LAYER_PROFILE, LAYERED_BODIES, LAYERED_BUILD
+from lean_trellis.core.derive.layers import DANGER, ESTIMATE, LAYER_FAULTS, LAYER_PROFILE, LAYERED_BODIES
 from lean_trellis.core.derive.statics import GROWTH
 from lean_trellis.core.derive.trials import TRIAL_FIGURES, TrialFigures
 from lean_trellis.core.job import Job
-from lean_trellis.core.layers.estimate import Estimate
+from lean_trellis.core.layers import LayerPlan
+from lean_trellis.core.layers.estimate import BodyKind, Estimate
 from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.layers.profile import Profile
 from lean_trellis.core.layers.thin_places import LayerFaults
@@ -22,6 +23,9 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.strength.growth_use import Danger, GrowthUse
 from lean_trellis.studio.layer_portions import ShownLayer, ShowPaths, ShowPortion, portion_of
 from lean_trellis.studio.requests import Derive
+
+PARTS: frozenset[BodyKind] = frozenset({"part"})
+SUPPORTS: frozenset[BodyKind] = frozenset({"support", "separator"})
 
 
 class ShownLayers:
@@ -37,7 +41,7 @@ class ShownLayers:
         self._graph, self._job, self._changed, self._is_light = graph, job, changed, is_light
         self._is_wanted = self._is_shown = False
         self._number: int | None = None
-        self._wants_paths = False
+        self._path_kinds: tuple[frozenset[BodyKind], ...] = ()
 
     @property
     def number(self) -> int | None:
@@ -65,10 +69,11 @@ class ShownLayers:
         """Another job: nobody has asked for its layers yet."""
         self._is_wanted, self._is_shown, self._number = False, False, None
 
-    def want_paths(self, *, is_on: bool) -> None:
-        """Whether the paths of the current layer are wanted, too."""
-        if is_on != self._wants_paths:
-            self._wants_paths = is_on
+    def want_paths(self, *, parts: bool, supports: bool) -> None:
+        """Of which bodies the paths of the current layer are wanted, too; those of the parts come first."""
+        kinds = (*((PARTS,) if parts else ()), *((SUPPORTS,) if supports else ()))
+        if kinds != self._path_kinds:
+            self._path_kinds = kinds
             self._changed()
 
     def middle(self) -> int | None:
@@ -117,12 +122,23 @@ class ShownLayers:
         return None if known is None else known.get(number)
 
     def paths(self, number: int) -> tuple[tuple[str, Paths], ...] | None:
-        """What the machine follows in a layer, by kind of body, once known."""
-        known: tuple[tuple[str, Paths], ...] | None = self._graph.kept(self._paths_key(number))
-        return known
+        """What the machine follows in a layer, by kind of body, as far as it is wanted and known; None before.
 
-    def _paths_key(self, number: int) -> Key:
-        return Key("paths shown", (self._graph.key(LAYERED_BUILD, None, self._job()), number))
+        The purge is there once the estimate says in which order bodies are built.
+        """
+        known = [self._graph.kept(self._paths_key(number, kinds)) for kinds in self._path_kinds]
+        found = [paths for some in known if some is not None for paths in some]
+        estimate = self.estimate() if SUPPORTS in self._path_kinds else None
+        if estimate is not None:
+            thickness = LayerPlan(self._job().layer_height, self._job().first_layer).thickness_of(np.array([number]))
+            purge = estimate.assembly.purge_in(number, float(thickness[0]))
+            found += [] if purge is None else [("purge", purge)]
+        return tuple(found) if any(some is not None for some in known) else None
+
+    def _paths_key(self, number: int, kinds: frozenset[BodyKind]) -> Key:
+        job = self._job()
+        laid = (self._graph.key(LAYERED_BODIES, None, job), token(job.material), token(job.machine), job.surface)
+        return Key("paths shown", (*laid, job.mode, number, tuple(sorted(kinds))))
 
     def _portion_key(self, portion: int) -> Key:
         job = self._job()
@@ -141,6 +157,9 @@ class ShownLayers:
             here = portion_of(self._number)
             for portion in (here, here + 1, here - 1):
                 yield self._portion_key(portion), "Cutting layers", partial(ShowPortion, job, portion)
+            for kinds in self._path_kinds:
+                key = self._paths_key(self._number, kinds)
+                yield key, "Laying paths", partial(ShowPaths, job, self._number, kinds)
         for node, title in ((LAYER_PROFILE, "Cutting layers"), (DANGER, "Working out loads by height")):
             yield self._graph.key(node, None, job), title, partial(Derive, node, None, job)
         for part in job.parts:
@@ -156,5 +175,3 @@ class ShownLayers:
             for state in (job, *(trial.job for trial in job.trials)):
                 key = self._graph.key(TRIAL_FIGURES, None, state)
                 yield key, "Comparing trials", partial(Derive, TRIAL_FIGURES, None, state)
-        if self._wants_paths and self._number is not None:
-            yield self._paths_key(self._number), "Laying paths", partial(ShowPaths, job, self._number)

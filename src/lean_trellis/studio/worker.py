@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import ctypes
 import io
+import math
 import os
 import pickle
 import signal
 import threading
+import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -106,18 +108,25 @@ def _bytes_of(mesh: Mesh) -> int:
     return int(mesh.vertices.nbytes + mesh.faces.nbytes)
 
 
+_SAID_EVERY_S = 0.04
+
+
 class _PipeWatch:
-    """Reports progress over the pipe, at most every 1 % or new word; raises `Cancelled` when asked."""
+    """Reports progress over the pipe, 1 % or a new word at a time and no faster than anybody reads it.
+
+    Raises `Cancelled` when asked.
+    """
 
     def __init__(self, line: Channel, number: int, cancelled: Any) -> None:
         self._line, self._number, self._cancelled = line, number, cancelled
-        self._said = (-1.0, "")
+        self._said, self._said_at = (-1.0, ""), -math.inf
 
     def at(self, share: float, words: str) -> None:
         if self._cancelled.value:
             raise Cancelled
-        if share - self._said[0] >= 0.01 or words != self._said[1]:
-            self._said = (share, words)
+        is_news = share - self._said[0] >= 0.01 or words != self._said[1]
+        if is_news and time.monotonic() - self._said_at >= _SAID_EVERY_S:
+            self._said, self._said_at = (share, words), time.monotonic()
             self._line.send(("progress", self._number, share, words))
 
 

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from layered_builds import layers_of, small_job
 
-from lean_trellis.core.derive.layers import PART_LAYERS, SUPPORT_LAYERS
+from lean_trellis.core.derive.graph import Graph
+from lean_trellis.core.derive.layers import LAYERED_BODIES, PART_LAYERS, SUPPORT_LAYERS, paths_in_layer
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.parts.path_values import PathValues
 from lean_trellis.core.sets import shipped_sets
 
 
@@ -39,3 +42,29 @@ def test_layers_are_kept_by_part_and_support_and_only_what_changed_is_cut_again(
     thicker = edits.change_support(job, "support-1", "shaft_diameter", 1.4).job
     assert cut(thicker)[2] == ["support layers"]
     assert len(cut(edits.set_layer_height(job, 0.03).job)[2]) == 3
+
+
+@pytest.mark.parametrize("process", ["powder_bed", "extrusion", "vat"])
+@pytest.mark.parametrize("picked", [False, True])
+def test_paths_of_one_layer_are_those_of_the_whole_build_and_need_no_other_kind_of_body(library, process, picked):
+    job = small_job(library, process)
+    if picked:
+        own = [PathValues(at=(-6.0, -5.0, 1.0), loops=1), PathValues(low=1.0, high=1.6, fill_share=1.0)]
+        job = edits.set_path_values(job, "part-1", own).job
+    build = layers_of(job)[1]
+    warm = Graph()
+    warm.get(LAYERED_BODIES, None, job)
+    for number in (1, 17, int(build.assembly.numbers[-1])):
+        whole = [(body.kind, build.paths(place, number)) for place, body in enumerate(build.bodies)]
+        for graph in (Graph(), warm):
+            graph.made.clear()
+            for kinds in (frozenset({"part"}), frozenset({"support", "separator"})):
+                expected = [paths for kind, paths in whole if kind in kinds and len(paths)]
+                found = paths_in_layer(graph, job, number, kinds)
+                assert {kind for kind, _ in found} <= kinds
+                laid = [paths for _, paths in found if len(paths)]
+                for one, other in zip(laid, expected, strict=True):
+                    np.testing.assert_allclose(one.ways.points, other.ways.points, atol=1e-9)
+                    np.testing.assert_array_equal(one.kinds, other.kinds)
+                if kinds == {"part"}:
+                    assert "structure" not in {name for name, _ in graph.made}, "supports can come later"

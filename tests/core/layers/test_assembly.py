@@ -56,6 +56,8 @@ def test_materials_take_turns_with_a_purge_between(library):
     assert made.turn_bodies.tolist() == [0, 0, -1, 1, 1, -1, 0, 0]
     assert made.changes.count == 2
     (paths,) = made.purge.values()
+    assert [made.purge_in(number, PLAN.height) is paths for number in range(4)] == [False, True, True, False]
+    assert made.purge_in(0, PLAN.height) is None
     width = constants["path_width"].value
     assert paths.lengths.sum() * width * 0.2 == pytest.approx(purge_volume(constants))
     assert made.seconds_by["material changes"][1] > constants["change_time"].value

@@ -148,3 +148,16 @@ def test_a_mesh_is_cut_as_it_stands_and_in_shares_as_at_once(monkeypatch):
         (ours,), (theirs,) = shares.rings(level), whole.rings(level)
         assert len(ours) == len(theirs)
         np.testing.assert_allclose(np.sort(ours, axis=0), np.sort(theirs, axis=0))
+
+
+def test_some_levels_alone_are_what_they_are_among_all():
+    mesh = wavy_torus(30, 20)
+    heights = np.linspace(*mesh.bounds[:, 2], 14)[1:-1]
+    every = sliced(build_topology(mesh), heights)
+    some = every.between(3, 8)
+    assert some.heights.tolist() == heights[3:8].tolist()
+    np.testing.assert_array_equal(some.areas, every.areas[3:8])
+    for level in range(5):
+        for one, other in zip(some.rings(level), every.rings(level + 3), strict=True):
+            np.testing.assert_array_equal(one, other)
+    assert len(every.between(4, 4).points) == 0

@@ -16,6 +16,7 @@ from lean_trellis.core.job.edits import (
     add_support,
     change_support,
     choose_mode,
+    drop_trial,
     move_missed,
     move_part,
     remove_supports,
@@ -126,6 +127,18 @@ class ChooseMode:
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
         """Choose it."""
         return choose_mode(job, self.mode)
+
+
+@dataclass(frozen=True)
+class DropTrial:
+    """Forget a trial."""
+
+    name: str
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Drop it. Raises `UnknownNameError` where it is gone already."""
+        return drop_trial(job, self.name)
 
 
 @dataclass(frozen=True)

@@ -38,6 +38,7 @@ CODE_TITLES = {
     "thin_wall": "too thin",
     "limit_leaves_bare": "height limit leaves points without a bar",
     "mesh_unsound": "mesh not sound",
+    "out_of_date": "trial out of date",
     "out_of_reach": "hard to remove",
     "outside_volume": "outside the build volume",
     "parts_overlap": "parts overlap",

@@ -12,6 +12,7 @@ from lean_trellis.core.checks.fitting import check_fitting
 from lean_trellis.core.checks.holding import check_holding
 from lean_trellis.core.checks.layers import check_layers
 from lean_trellis.core.checks.nearness import check_nearness
+from lean_trellis.core.checks.outdated import check_outdated
 from lean_trellis.core.checks.overlap import check_overlap
 from lean_trellis.core.checks.posing import check_posing
 from lean_trellis.core.checks.protection import check_protection
@@ -31,12 +32,12 @@ from lean_trellis.core.checks.volume import check_volume
 from lean_trellis.core.checks.warp import check_warp
 from lean_trellis.core.checks.zones import check_zones
 
-Scope = Literal["alone", "near", "cluster", "stack", "first", "loads", "hollows", "layers"]
+Scope = Literal["alone", "near", "cluster", "stack", "first", "loads", "hollows", "layers", "trials"]
 """What a check looks at besides a part and its supports.
 
 `alone`: nothing; `near`: parts that it or their supports could meet; `cluster`: their neighbours as well, and so on;
 `stack`: the stack it is the lowest of; `loads`: what its contacts carry; `hollows`: the air in it; `layers`: what its
-layers show. `first` is looked at once, for the first part of the job.
+layers show. `first` and `trials` are looked at once, for the first part of the job: itself, and what trials hold.
 """
 
 
@@ -55,6 +56,7 @@ CHECKS: tuple[Check, ...] = (
     Check("keep-out zones", check_zones, "alone"),
     Check("fittings", check_fitting, "first"),
     Check("settings", check_settings, "first"),
+    Check("trials", check_outdated, "trials"),
     Check("poses", check_posing, "alone"),
     Check("stacks", check_stacks, "stack"),
     Check("overlaps", check_overlap, "near"),

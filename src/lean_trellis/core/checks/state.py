@@ -122,6 +122,8 @@ class BuildState:
     hollows: Mapping[str, PartHollows] = field(default_factory=dict)
     layer_faults: Mapping[str, LayerFaults] = field(default_factory=dict)
     """These three of parts by their ids; only for checks that ask for them."""
+    outdated: tuple[tuple[str, str, int], ...] = ()
+    """Of trials that hold other shapes: their name, one such part and how many; only for the check of these."""
 
     @property
     def subjects(self) -> tuple[PartState, ...]:

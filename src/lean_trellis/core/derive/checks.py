@@ -9,6 +9,7 @@ from typing import Any
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.holding import farthest_unsupported, held_shares
+from lean_trellis.core.checks.outdated import Outdated, outdated_trials
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
 from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, SupportState
 from lean_trellis.core.derive.layers import LAYER_FAULTS
@@ -195,6 +196,18 @@ SCOPES["layers"] = Node(
     "state with layers", "part", _with_layer_faults, ("part.id",),
     lambda part, job, near: ((_ALONE, part), (LAYER_FAULTS, part)), is_kept=False,
 )  # fmt: skip
+
+
+def _outdated_token(part: Part, job: Job, near: Neighbours) -> Outdated:
+    return outdated_trials(job)
+
+
+SCOPES["trials"] = Node(
+    "state with trials", "part", lambda reader: replace(reader.one(_ALONE), outdated=reader.token), (),
+    lambda part, job, near: ((_ALONE, part),), _outdated_token, is_kept=False,
+)  # fmt: skip
+_ONCE: tuple[Scope, ...] = ("first", "trials")
+"""The scopes of checks that are made for the first part alone."""
 STATE: Node[BuildState] = Node("state", "job", _state, _JOB, _whole, is_kept=False)
 
 
@@ -226,7 +239,7 @@ def _all_checks(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
     return tuple(
         (node, part)
         for check, node in zip(CHECKS, CHECK_NODES, strict=True)
-        for part in (job.parts[:1] if check.scope == "first" else job.parts)
+        for part in (job.parts[:1] if check.scope in _ONCE else job.parts)
     )
 
 
@@ -243,7 +256,8 @@ def _findings(reader: Reader[tuple[Finding, ...]]) -> tuple[Finding, ...]:
 
 
 FINDINGS: Node[tuple[Finding, ...]] = Node(
-    "findings", "job", _findings, (), _all_checks, follows_from=lambda subject, job, near: ((STATE, None),)
+    "findings", "job", _findings, (), _all_checks, lambda subject, job, near: outdated_trials(job),
+    follows_from=lambda subject, job, near: ((STATE, None),),
 )
 
 

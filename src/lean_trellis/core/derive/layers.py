@@ -15,10 +15,12 @@ from lean_trellis.core.derive.statics import CARRIERS, GROWTH
 from lean_trellis.core.derive.supports import BUILT_VOLUME, STRUCTURE
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers import BodyLayers, LayerPlan, layered
+from lean_trellis.core.layers.beads import Beads
 from lean_trellis.core.layers.build import LayeredBody, LayeredBuild
 from lean_trellis.core.layers.estimate import BodyKind, Built, Estimate, estimated
-from lean_trellis.core.layers.laid import work_on
+from lean_trellis.core.layers.laid import paths_of, work_on
 from lean_trellis.core.layers.laying import PART, SUPPORT, LaidAs
+from lean_trellis.core.layers.paths import Paths
 from lean_trellis.core.layers.profile import Profile, profile_of
 from lean_trellis.core.layers.thickening import thickened
 from lean_trellis.core.layers.thin_places import LayerFaults, layer_faults
@@ -314,7 +316,12 @@ LAYERED_BODIES: Node[tuple[LayeredBody, ...]] = Node(
 )  # fmt: skip
 
 
-def bodies_between(graph: Graph, job: Job, numbers: range, watch: Watch = UNWATCHED) -> tuple[LayeredBody, ...]:
+_KINDS: frozenset[BodyKind] = frozenset({"part", "support", "separator"})
+
+
+def bodies_between(
+    graph: Graph, job: Job, numbers: range, watch: Watch = UNWATCHED, kinds: frozenset[BodyKind] = _KINDS
+) -> tuple[LayeredBody, ...]:
     """Parts and supports in some layers: taken from what is cut already, else only these layers are cut.
 
     Separators are cut whole: they are but a few layers.
@@ -323,20 +330,50 @@ def bodies_between(graph: Graph, job: Job, numbers: range, watch: Watch = UNWATC
     heights = plan.middle_of(np.array([numbers[0], numbers[-1]]))
     between = float(heights[0]) - 1e-6, float(heights[1]) + 1e-6
     names = {part.id: part.name for part in job.parts}
-    for part in job.parts:
+    for part in job.parts if "part" in kinds else ():
         layers = graph.known(PART_LAYERS, part, job)
         if layers is None:
             topology, placed = graph.get(TOPOLOGY, part.mesh, job, watch), graph.get(PLACED, part, job, watch)
             layers = _cut_part(topology, placed, job, _least_of(part, job), watch, between)
         bodies.append(_layered_body(_named_part(part, job), layers, plan))
-    for support in job.supports:
+    for support in job.supports if "support" in kinds else ():
         layers = graph.known(SUPPORT_LAYERS, support, job)
         if layers is None:
             layers = _cut_support(graph.get(STRUCTURE, support, job, watch).mesh, job, watch, between)
         bodies.append(_layered_body(_named_support(support, names[support.part_id]), layers, plan))
-    for stack in (one for one in job.stacks if one.filling):
+    for stack in (one for one in job.stacks if one.filling and "separator" in kinds):
         bodies += _layered_fillings(stack, graph.get(FILLING_LAYERS, stack, job, watch), plan)
     return tuple(bodies)
+
+
+def paths_in_layer(
+    graph: Graph, job: Job, number: int, kinds: frozenset[BodyKind], watch: Watch = UNWATCHED
+) -> tuple[tuple[str, Paths], ...]:
+    """What the machine follows in one layer of bodies of some kinds: of each its kind and its paths.
+
+    Only the layers that these paths depend on are cut and laid, and no other kind of body. An outline that was selected
+    is followed through all layers of its part. Empty in a vat, where a layer is exposed at once.
+    """
+    machine = job.machine
+    if machine.process == "vat":
+        return ()
+    margin = Beads.of(job.constants, PART).shells if machine.process == "extrusion" else 0
+    numbers = range(number - margin, number + margin + 1)
+    followed = [part for part in job.parts if "part" in kinds and _follows_outlines(_part_laid_as(part, job))]
+    for part in followed:
+        graph.get(PART_LAYERS, part, job, watch)
+    shown = []
+    for body in bodies_between(graph, job, numbers, watch, kinds):
+        near = body if _follows_outlines(body.laid_as) else body.between(numbers)
+        place = near.place_of(number)
+        if place is not None:
+            paths = paths_of(near.layers, near.numbers, machine, job.constants, near.laid_as, watch=watch)
+            shown.append((body.kind, paths.of_level(place)))
+    return tuple(shown)
+
+
+def _follows_outlines(laid_as: LaidAs) -> bool:
+    return any(values.at is not None for values in laid_as.own)
 
 
 LAYER_PROFILE: Node[Profile] = Node(

@@ -41,6 +41,11 @@ class Assembly:
         """(l,): what each layer takes."""
         return np.sum([np.zeros(len(self.numbers)), *self.seconds_by.values()], axis=0)
 
+    def purge_in(self, number: int, thickness: float) -> Paths | None:
+        """What is wiped off in the layer of a number, of a thickness in mm; None where nothing is."""
+        low, high = np.searchsorted(self.turn_numbers, [number, number + 1])
+        return self.purge[thickness] if (self.turn_bodies[low:high] < 0).any() else None
+
 
 @dataclass(frozen=True, eq=False)
 class AssembledBody:

@@ -86,6 +86,10 @@ class BodyLayers:
         may[ways.levels[slices.ring_areas[closed] < 0]] = True
         return may
 
+    def between(self, first: int, last: int) -> BodyLayers:
+        """The layers from place `first` to before `last` alone."""
+        return BodyLayers(self.slices.between(first, last), self.line_mm, self.is_plain)
+
     @property
     def lines(self) -> LayerWays:
         """The open lines of all levels, where they are built."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -38,6 +38,11 @@ class LayeredBody:
         """The place of the layer of a number among its own; None where it has none there."""
         place = int(np.searchsorted(self.numbers, number))
         return place if place < len(self.numbers) and self.numbers[place] == number else None
+
+    def between(self, numbers: range) -> LayeredBody:
+        """The same body in some layers alone; of what was thickened only what came out of it."""
+        first, last = np.searchsorted(self.numbers, [numbers.start, numbers.stop]).tolist()
+        return replace(self, layers=self.layers.between(first, last), numbers=self.numbers[first:last])
 
     def outlines(self, number: int) -> list[Floats]:
         """Rings (k, 2) of the layer of a number; none where it has none there."""

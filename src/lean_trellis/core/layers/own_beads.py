@@ -16,7 +16,7 @@ _DOT_MM = 1e-4
 
 
 class OwnBeads:
-    """The beads of each piece of each layer. An outline that was picked is followed through what meets it."""
+    """The beads of each piece of each layer. An outline that was selected is followed through what meets it."""
 
     def __init__(
         self, usual: Beads, own: Sequence[PathValues], heights: Floats, section_at: Callable[[int], CrossSection]
@@ -27,13 +27,13 @@ class OwnBeads:
     def of(self, level: int, piece: CrossSection) -> Beads:
         """The beads of a connected piece of a layer."""
         beads = self._usual
-        for values, levels, picked in self._own:
-            if level in levels and (picked is None or _is_of(piece, picked.get(level))):
+        for values, levels, selected in self._own:
+            if level in levels and (selected is None or _is_of(piece, selected.get(level))):
                 beads = beads.with_own(values)
         return beads
 
     def _followed(self, values: PathValues) -> dict[int, CrossSection] | None:
-        """What belongs to the outline that was picked, by level; None where none was."""
+        """What belongs to the outline that was selected, by level; None where none was."""
         if values.at is None:
             return None
         levels = levels_within(values, self._heights)
@@ -70,5 +70,5 @@ def _met(section: CrossSection, other: CrossSection, least_mm2: float) -> CrossS
     return met
 
 
-def _is_of(piece: CrossSection, picked: CrossSection | None) -> bool:
-    return picked is not None and (piece ^ picked).area() > piece.area() / 2
+def _is_of(piece: CrossSection, selected: CrossSection | None) -> bool:
+    return selected is not None and (piece ^ selected).area() > piece.area() / 2

@@ -48,6 +48,16 @@ class Slices:
         """(l + 1,): the first way of each level."""
         return frozen(np.searchsorted(self.levels, np.arange(len(self.heights) + 1)))
 
+    def between(self, first: int, last: int) -> Slices:
+        """The levels from `first` to before `last` alone."""
+        low, high = self.first_ways[first], self.first_ways[last]
+        begin, end = self.starts[low], self.starts[high]
+        heights = self.heights[first:last]
+        return Slices(
+            heights, self.points[begin:end], self.starts[low : high + 1] - begin, self.levels[low:high] - first,
+            self.is_open[low:high], self.gaps[np.isin(self.gaps[:, 2], heights)],
+        )  # fmt: skip
+
     def rings(self, level: int) -> list[Floats]:
         """The closed ways (k, 2) of a level: outer ones anticlockwise, holes clockwise."""
         return [way for number, way in self._ways(level) if not self.is_open[number]]

@@ -37,7 +37,7 @@ class LayersStation(Station):
 
     key = "layers"
     name = "Layers"
-    codes = frozenset({"area_jump", "thin_wall", "layer_height"})
+    codes = frozenset({"area_jump", "thin_wall", "layer_height", "out_of_date"})
     has_tabs = True
     drags_tower = True
 
@@ -177,12 +177,20 @@ class LayersStation(Station):
 
     def _show_kind(self, name: str, *, is_on: bool) -> None:
         self.sheet.shows[name] = is_on
+        self._want_paths()
         self.sheet.update()
 
     def _show_paths(self, is_on: bool) -> None:
-        self.session.layers.want_paths(is_on=is_on)
         self.sheet.shows["paths"] = is_on
+        self._want_paths()
         self.sheet.update()
+
+    def _want_paths(self) -> None:
+        """Only of what is shown paths are laid."""
+        shows = self.sheet.shows
+        self.session.layers.want_paths(
+            parts=shows["paths"] and shows["parts"], supports=shows["paths"] and shows["supports"]
+        )
 
     def _show_cut(self) -> None:
         """Lift away what lies above the current layer."""
