@@ -109,6 +109,11 @@ def test_on_a_belt_the_cut_is_as_tilted_as_the_layers(with_parts, library):
     middle = profile.tops[profile.place_of(number)] - user.session.job.layer_height / 2
     assert cut.face.vertices @ np.array(normal) == pytest.approx(middle, abs=1e-6)
     assert cut.face.area == pytest.approx(float(told(bench)["Parts"].split()[0]), rel=1e-3)
+    frame = bench.sheet._frame_now()
+    flat = np.concatenate(bench.sheet.layer.parts)
+    on_screen = np.array([frame.to_screen(x, -y) for x, y in flat])
+    assert 0 < on_screen.min() < on_screen[:, 1].max() < bench.sheet.height(), "what is drawn is in sight"
+    assert np.ptp(on_screen, axis=0).max() > 60
     assert cut.rim.reshape(-1, 3) @ np.array(normal) == pytest.approx(middle, abs=1e-6)
 
 

@@ -77,12 +77,12 @@ class ShownLayers:
             self._changed()
 
     def middle(self) -> int | None:
-        """A layer in the middle of the build, before anything is cut; None without parts."""
+        """A layer in the middle of the largest part, before anything is cut; None without parts."""
         job = self._job()
-        corners = [part.bounds() for part in job.parts if len(part.mesh.vertices)]
-        if not corners:
+        boxes = [part.bounds() for part in job.parts if len(part.mesh.vertices)]
+        if not boxes:
             return None
-        low, high = np.min([one[0] for one in corners], axis=0), np.max([one[1] for one in corners], axis=0)
+        low, high = max(boxes, key=lambda box: float(np.ptp(box, axis=0).prod()))
         height = float((low + high) / 2 @ np.array(job.machine.layer_normal))
         return round(height / job.layer_height)
 

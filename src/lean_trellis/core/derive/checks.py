@@ -256,7 +256,12 @@ def _findings(reader: Reader[tuple[Finding, ...]]) -> tuple[Finding, ...]:
 
 
 FINDINGS: Node[tuple[Finding, ...]] = Node(
-    "findings", "job", _findings, (), _all_checks, lambda subject, job, near: outdated_trials(job),
+    "findings",
+    "job",
+    _findings,
+    (),
+    _all_checks,
+    lambda subject, job, near: outdated_trials(job),
     follows_from=lambda subject, job, near: ((STATE, None),),
 )
 

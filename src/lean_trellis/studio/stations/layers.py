@@ -83,9 +83,10 @@ class LayersStation(Station):
         self.sheet.picked.connect(self.own_paths.take_place)
         self.tabs.add_page("paths", "Paths").addWidget(self.own_paths, 1)
         self.estimate = EstimateSection(session)
-        self.tabs.add_page("estimate", "Estimate").addWidget(self.estimate, 1)
         self.savings = SavingsSection(session)
-        self.tabs.add_page("savings", "Savings").addWidget(self.savings, 1)
+        page = self.tabs.add_page("estimate", "Estimate")
+        page.addWidget(self.estimate, 3)
+        page.addWidget(self.savings, 2)
         self.trials = TrialsSection(session)
         self.trials.asks.connect(self.asks)
         self.tabs.add_page("trials", "Trials").addWidget(self.trials, 1)
@@ -94,7 +95,7 @@ class LayersStation(Station):
         self.number, self.height_field = NumberField(), NumberField("mm")
         self.number.setObjectName("layers.number")
         self.height_field.setObjectName("layers.height")
-        self.number.taken.connect(lambda value: self.go_to(round(value) - 1))
+        self.number.taken.connect(self._go_to_place)
         self.height_field.taken.connect(self._go_to_height)
         page.addWidget(number_row("Layer", self.number, help_text="Its number from the lowest, which is 1."))
         page.addWidget(number_row("Upper side at", self.height_field, help_text="Along the layers' normal."))
@@ -149,6 +150,12 @@ class LayersStation(Station):
         self.go_to((before or 0) + count)
         if self.session.layers.number == before:
             self.play.setChecked(False)
+
+    def _go_to_place(self, place: float) -> None:
+        """The layer that is so many from the lowest, which is 1; the nearest there is."""
+        profile = self.session.layers.profile()
+        if profile is not None and len(profile):
+            self.go_to(int(profile.numbers[min(max(round(place) - 1, 0), len(profile) - 1)]))
 
     def _go_to_height(self, height_mm: float) -> None:
         profile = self.session.layers.profile()
@@ -262,7 +269,7 @@ class LayersStation(Station):
             place = profile.place_of(number)
             top = float(profile.tops[place])
             self.where.setText(f"{place + 1} of {len(profile)}")
-            self.number.show_value(number + 1)
+            self.number.show_value(place + 1)
             self.height_field.show_value(round(top, 4))
         else:
             self.number.show_value(None)

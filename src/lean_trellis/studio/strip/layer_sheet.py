@@ -10,6 +10,7 @@ from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPa
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.layers.paths import Paths
+from lean_trellis.core.mesh.directions import level_frame
 from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.layer_portions import ShownLayer
@@ -88,7 +89,7 @@ class LayerSheet(Sheet):
         seen = (self.size(), tuple((part.id, part.pose.x, part.pose.y) for part in job.parts))
         if self._frame is None or self._fitted_to != seen:
             self._fitted_to = seen
-            boxes = [part.bounds()[:, :2] for part in job.parts]
+            boxes = [_in_the_layer(part.bounds(), job.machine.layer_normal) for part in job.parts]
             plate = np.array([[0.0, 0.0], [job.machine.plate.width, job.machine.plate.depth]])
             low, high = (np.min(boxes, axis=(0, 1)), np.max(boxes, axis=(0, 1))) if boxes else plate
             turned_low, turned_high = np.array([low[0], -high[1]]), np.array([high[0], -low[1]])
@@ -299,6 +300,8 @@ class LayerSheet(Sheet):
         backing = QColor(t.card)
         backing.setAlpha(220)
         words, right = UNITS.length(length, 2 if length < 1 else 0), "from above, front edge below"
+        if self.session.job.machine.is_belt:
+            right = "along the tilted layers' normal"
         if self.distance_mm is not None:
             right = f"measured {UNITS.length(self.distance_mm)}  ·  {right}"
         room = painter.fontMetrics().horizontalAdvance
@@ -316,6 +319,12 @@ class LayerSheet(Sheet):
         painter.setPen(QColor(t.muted))
         box = QRectF(self.width() - 380, self.height() - 22, 370, 18)
         painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, right)
+
+
+def _in_the_layer(box: Floats, normal: tuple[float, float, float]) -> Floats:
+    """(2, 2): the box in the layers' plane round a box (2, 3) on the plate."""
+    corners = np.stack(np.meshgrid(*box.T), axis=-1).reshape(-1, 3) @ level_frame(normal)[:, :2]
+    return np.array([corners.min(axis=0), corners.max(axis=0)])
 
 
 def _path(ways: tuple[Floats, ...], *, closes: bool) -> QPainterPath:

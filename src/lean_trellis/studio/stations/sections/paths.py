@@ -30,6 +30,7 @@ _FIELDS = (
     ("fill_share", "Fill", "", "Share of the inside that is filled, 0 to 1; empty: as the material says."),
 )
 
+_WIDTHS = {1: 50, 2: 50, 3: 48, 4: 54, 5: 44}
 _USUAL = {"path_width": "width", "loops": "loops", "fill_share": "share"}
 """What these are called among the beads of a material."""
 
@@ -55,7 +56,7 @@ class PathsSection(QWidget):
         self.remove = button("Remove", self._remove, "The material's values hold again", name="paths.remove")
         column.addWidget(row(self.add, self.remove, 1, spacing=6))
         column.addWidget(self.pick)
-        self.table = PickTable(("Where", "From", "To", "Bead", "Loops", "Fill"), several=False, stretch=0)
+        self.table = PickTable(("Where", "From", "To", "Bead", "Loops", "Fill"), several=False, widths=_WIDTHS)
         self.table.setObjectName("paths.table")
         self.table.setAccessibleName("Own values of paths")
         self.table.selected.connect(self._choose)
@@ -170,7 +171,7 @@ class PathsSection(QWidget):
         values = () if part is None else part.path_values
         self._row = min(self._row, max(0, len(values) - 1))
         self.table.show_rows(
-            [(number, ("one outline" if one.at is not None else "layers", one.low, one.high, one.path_width, one.loops,
+            [(number, ("outline" if one.at is not None else "layers", one.low, one.high, one.path_width, one.loops,
                        one.fill_share)) for number, one in enumerate(values)],
             [self._row] if values else [],
         )  # fmt: skip
