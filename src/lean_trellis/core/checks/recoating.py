@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.checks.changes import TurnBy
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.strength.actions import blade_ways, constant_of
 
 _SQUARE_DEG = 5.0
@@ -69,8 +68,7 @@ def walls_square_to(part: PartState, way: Floats) -> tuple[Floats, Floats]:
 def _connected(faces: Longs, count: int) -> Longs:
     """(m,): the wall of each face: faces with a corner in common are of one."""
     ends = np.concatenate([faces[:, :2], faces[:, 1:]])
-    graph = coo_array((np.ones(len(ends), bool), (ends[:, 0], ends[:, 1])), shape=(count, count))
-    labels = connected_components(graph, directed=False)[1][faces[:, 0]]
+    labels = components_of(count, ends[:, 0], ends[:, 1])[faces[:, 0]]
     _, numbers = np.unique(labels, return_inverse=True)
     result: Longs = numbers.reshape(-1).astype(np.int64)
     return result

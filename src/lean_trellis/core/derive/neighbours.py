@@ -7,11 +7,10 @@ from functools import cached_property
 
 import numpy as np
 from cachetools import LRUCache
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.shop.material import Constant
 from lean_trellis.core.strength.actions import constant_of
@@ -82,12 +81,9 @@ class Neighbours:
         return result
 
     @cached_property
-    def _clusters(self) -> np.ndarray:
+    def _clusters(self) -> Longs:
         """(n,): which parts are connected through neighbours of neighbours."""
-        if not len(self._job.parts):
-            return np.zeros(0, int)
-        labels: np.ndarray = connected_components(coo_array(self._pairs), directed=False)[1]
-        return labels
+        return components_of(len(self._job.parts), *np.nonzero(self._pairs))
 
     def reach_of(self, support: Support) -> float:
         """How far beyond its part's box a support may reach, mm."""

@@ -12,11 +12,10 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 from manifold3d import CrossSection, FillRule, JoinType
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.layers.body_layers import BodyLayers
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _MITER, _SPARE = 2.0, 1.02
@@ -131,8 +130,8 @@ def _gathered(pieces: list[_Piece]) -> tuple[ThinPlace, ...]:
     upper, lower = shapely.STRtree([piece.box for piece in pieces]).query([piece.box for piece in pieces],
                                                                           predicate="intersects")  # fmt: skip
     joined = np.abs(levels[upper] - levels[lower]) <= 1
-    links = coo_matrix((np.ones(int(joined.sum())), (upper[joined], lower[joined])), shape=(len(pieces),) * 2)
-    count, owners = connected_components(links, directed=False)
+    owners = components_of(len(pieces), upper[joined], lower[joined])
+    count = int(owners.max(initial=-1)) + 1
     places = []
     for owner in range(count):
         mine = [pieces[number] for number in np.flatnonzero(owners == owner).tolist()]

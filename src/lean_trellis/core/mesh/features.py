@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.picking import smooth_patches
 from lean_trellis.core.mesh.rays import RayTree
@@ -42,8 +41,7 @@ def fine_detail(topology: Topology, size_mm: float) -> Longs:
     small = (_diagonals(topology, patches.of_face) <= size_mm)[patches.of_face]
     pairs = topology.pair_faces
     pairs = pairs[small[pairs].all(axis=1)]
-    graph = coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(len(mesh.faces),) * 2)
-    feature = connected_components(graph, directed=False)[1].astype(np.int64)
+    feature = components_of(len(mesh.faces), pairs[:, 0], pairs[:, 1])
     whole = _diagonals(topology, feature)
     return np.flatnonzero(small & (whole[feature] <= 3 * size_mm))
 

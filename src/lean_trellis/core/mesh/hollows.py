@@ -13,13 +13,12 @@ from dataclasses import dataclass, field
 import numpy as np
 import shapely
 from manifold3d import Manifold
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.cells import inside_cells
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
@@ -130,8 +129,7 @@ def _has_holes(solid: Manifold, placed: Mesh) -> bool:
     A void has a shell of its own, and is seen by that however low it is.
     """
     ends = np.concatenate([placed.faces[:, :2], placed.faces[:, 1:]])
-    graph = coo_array((np.ones(len(ends), bool), (ends[:, 0], ends[:, 1])), shape=(len(placed.vertices),) * 2)
-    shells = len(np.unique(connected_components(graph, directed=False)[1][placed.faces[:, 0]]))
+    shells = len(np.unique(components_of(len(placed.vertices), ends[:, 0], ends[:, 1])[placed.faces[:, 0]]))
     if shells > 1:
         return True
     low, high = placed.bounds[:, 2]

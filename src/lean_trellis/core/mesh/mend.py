@@ -7,13 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from manifold3d import Manifold, OpType
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.faults import stray_shells
 from lean_trellis.core.mesh.health import MeshHealth, examine, inward_shells, shell_volumes
 from lean_trellis.core.mesh.holes import close_holes
@@ -54,8 +53,7 @@ def merge_near(mesh: Mesh, near_mm: float = NEAR_MM) -> Mesh:
     """Vertices within `near_mm` of each other become one; faces that vanish or are doubled by it go."""
     pairs = cKDTree(mesh.vertices).query_pairs(near_mm, output_type="ndarray")
     count = len(mesh.vertices)
-    graph = coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
-    label = connected_components(graph, directed=False)[1]
+    label = components_of(count, pairs[:, 0], pairs[:, 1])
     sizes = np.bincount(label)
     vertices = np.column_stack([np.bincount(label, weights=axis) / sizes for axis in mesh.vertices.T])
     return drop_useless(Mesh(vertices, label[mesh.faces].astype(np.int32)))
@@ -118,8 +116,7 @@ def _to_turn(topology: Topology) -> Bools:
     if not disagree.any():
         return np.zeros(count, bool)
     good = pairs[~disagree]
-    graph = coo_matrix((np.ones(len(good), bool), (good[:, 0], good[:, 1])), shape=(count, count))
-    patch = connected_components(graph, directed=False)[1]
+    patch = components_of(count, good[:, 0], good[:, 1])
     areas = np.bincount(patch, weights=topology.mesh.areas)
     links: dict[int, set[int]] = {}
     for one, other in np.unique(patch[pairs[disagree]], axis=0).tolist():

@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
 
@@ -44,8 +43,7 @@ def coplanar_patch(topology: Topology, seed: int, *, within_deg: float = 0.5) ->
 
 def joined_faces(count: int, pairs: Longs, seed: int) -> Longs:
     """The faces of `count` that are joined to `seed` over `pairs` (p, 2) of faces."""
-    graph = coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
-    label = connected_components(graph, directed=False)[1]
+    label = components_of(count, pairs[:, 0], pairs[:, 1])
     return np.flatnonzero(label == label[seed])
 
 

@@ -6,11 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.patch import joined_faces
 from lean_trellis.core.mesh.topology import Topology
@@ -76,8 +75,8 @@ def smooth_patches(topology: Topology, *, step_deg: float = 30.0) -> SmoothPatch
     pairs = topology.pair_faces
     cosines = np.einsum("ij,ij->i", mesh.normals[pairs[:, 0]], mesh.normals[pairs[:, 1]])
     smooth = pairs[cosines >= np.cos(np.radians(step_deg)) - 1e-12]
-    graph = coo_matrix((np.ones(len(smooth), bool), (smooth[:, 0], smooth[:, 1])), shape=(len(mesh.faces),) * 2)
-    count, of_face = connected_components(graph, directed=False)
+    of_face = components_of(len(mesh.faces), smooth[:, 0], smooth[:, 1])
+    count = int(of_face.max(initial=-1)) + 1
     areas: Floats = np.bincount(of_face, weights=mesh.areas, minlength=count).astype(np.float64)
     weight = np.maximum(mesh.areas, 1e-300)
     total = np.maximum(np.bincount(of_face, weights=weight, minlength=count), 1e-300)

@@ -13,12 +13,11 @@ from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, counted_out, frozen
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.progress import UNWATCHED, Watch
 
@@ -272,8 +271,7 @@ def _in_order(onward: Longs) -> tuple[Longs, Longs, Bools]:
     """
     count = len(onward)
     has_next = np.flatnonzero(onward >= 0)
-    graph = coo_matrix((np.ones(len(has_next), bool), (has_next, onward[has_next])), shape=(count, count))
-    label = connected_components(graph, directed=False)[1].astype(np.int64) if count else np.zeros(0, np.int64)
+    label = components_of(count, has_next, onward[has_next])
     ways = int(label.max(initial=-1)) + 1
     ends_somewhere = np.zeros(ways, bool)
     ends_somewhere[label[onward < 0]] = True

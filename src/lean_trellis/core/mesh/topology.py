@@ -6,11 +6,10 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, frozen
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 
 
@@ -82,12 +81,10 @@ class Topology:
         manifold = len(self.non_manifold_edges) == 0
         if manifold:
             pairs = self.pair_faces
-            graph = coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(len(faces),) * 2)
-            return frozen(connected_components(graph, directed=False)[1].astype(np.int32))
+            return frozen(components_of(len(faces), pairs[:, 0], pairs[:, 1]).astype(np.int32))
         rows = np.concatenate([faces[:, 0], faces[:, 1]])
         columns = np.concatenate([faces[:, 1], faces[:, 2]])
-        graph = coo_matrix((np.ones(len(rows), bool), (rows, columns)), shape=(n, n))
-        of_vertex = connected_components(graph, directed=False)[1]
+        of_vertex = components_of(n, rows, columns)
         return frozen(np.unique(of_vertex[faces[:, 0]], return_inverse=True)[1].astype(np.int32))
 
     @cached_property

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 from shapely import STRtree, box
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -45,8 +44,8 @@ def set_apart(mesh: Mesh) -> list[Mesh]:
     """
     count = len(mesh.vertices)
     ends = np.concatenate([mesh.faces[:, :2], mesh.faces[:, 1:]])
-    graph = coo_array((np.ones(len(ends), bool), (ends[:, 0], ends[:, 1])), shape=(count, count))
-    shells, labels = connected_components(graph, directed=False)
+    labels = components_of(count, ends[:, 0], ends[:, 1])
+    shells = int(labels.max(initial=-1)) + 1
     of_face = labels[mesh.faces[:, 0]]
     boxes = _boxes(mesh.vertices, labels, shells)
     groups = _groups(boxes)

@@ -11,10 +11,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
@@ -183,8 +182,7 @@ def _begins_here(topology: Topology, placed: Mesh, regions: Sequence[Longs], up:
     ends = ends[touched[ends].any(axis=1)].astype(np.int64)
     difference = along[ends[:, 1]] - along[ends[:, 0]]
     level = np.abs(difference) <= _LEVEL_MM
-    graph = coo_matrix((np.ones(level.sum(), bool), tuple(ends[level].T)), shape=(len(along),) * 2)
-    plateau = connected_components(graph, directed=False)[1]
+    plateau = components_of(len(along), *ends[level].T)
     has_lower = np.zeros(plateau.max() + 1, bool)
     steep = ends[~level]
     higher = np.where(difference[~level] > 0, steep[:, 1], steep[:, 0])

@@ -7,12 +7,11 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 from shapely import area, polygons, union_all
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, frozen
 from lean_trellis.core.heavy import heavy
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.overhang.bridging import SelfBridging, reasons_to_leave_out
@@ -214,8 +213,7 @@ def _connected(topology: Topology, chosen: Bools, marks: np.ndarray) -> tuple[Lo
     chain = np.column_stack([by_hand[:-1], by_hand[1:]])
     pairs = np.concatenate([pairs, chain[marks[chain[:, 0]] == marks[chain[:, 1]]]])
     a, b = place[pairs[:, 0]], place[pairs[:, 1]]
-    graph = coo_matrix((np.ones(len(a), bool), (a, b)), shape=(len(faces),) * 2)
-    labels = connected_components(graph, directed=False)[1] if len(faces) else np.zeros(0, np.int32)
+    labels = components_of(len(faces), a, b)
     order = np.argsort(labels, kind="stable")
     return faces[order], labels[order].astype(np.int32)
 

@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.topology import Topology
 
@@ -81,6 +80,5 @@ def _chained(ends: Ints) -> tuple[Longs, ...]:
         return ()
     used, local = np.unique(ends, return_inverse=True)
     local = local.reshape(-1, 2)
-    graph = coo_matrix((np.ones(len(local), bool), (local[:, 0], local[:, 1])), shape=(len(used),) * 2)
-    count, labels = connected_components(graph, directed=False)
-    return tuple(used[labels == chain].astype(np.int64) for chain in range(count))
+    labels = components_of(len(used), local[:, 0], local[:, 1])
+    return tuple(used[labels == chain].astype(np.int64) for chain in range(labels.max() + 1))

@@ -6,12 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 from shapely import STRtree, box, buffer, convex_hull, intersects, multipoints, points, polygons
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.supports.bars.clearing import first_come
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import SharedFeet
@@ -65,8 +64,7 @@ def foot_groups(places: Floats, span: float) -> Longs:
     if count < 2 or span <= 0:
         return np.arange(count)
     pairs = cKDTree(places).query_pairs(span, output_type="ndarray")
-    graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
-    _, heaps = connected_components(graph, directed=False)
+    heaps = components_of(count, pairs[:, 0], pairs[:, 1])
     groups = np.zeros(count, np.int64)
     first = 0
     from scipy.cluster.hierarchy import fcluster, linkage  # not before it is needed: a window starts without it

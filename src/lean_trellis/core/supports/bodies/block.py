@@ -8,11 +8,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from manifold3d import Manifold
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.errors import EditError, ParameterError
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.mesh.rays import RayTree
@@ -220,11 +219,7 @@ def _patches_of(body: Mesh, faces: Longs) -> Longs:
     """(k,): which of these faces hang together, by shared corners."""
     corners = body.faces[faces]
     owners = np.repeat(np.arange(len(faces)), 3)
-    graph = coo_array(
-        (np.ones(len(owners), bool), (owners, len(faces) + corners.reshape(-1))),
-        shape=(len(faces) + len(body.vertices),) * 2,
-    )
-    labels = connected_components(graph, directed=False)[1][: len(faces)]
+    labels = components_of(len(faces) + len(body.vertices), owners, len(faces) + corners.reshape(-1))[: len(faces)]
     result: Longs = np.unique(labels, return_inverse=True)[1].reshape(-1)
     return result
 

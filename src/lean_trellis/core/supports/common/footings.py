@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
 
@@ -32,9 +31,7 @@ class Footings:
 def shells_of(mesh: Mesh) -> Longs:
     """(v,): the shell that each vertex belongs to."""
     ends = np.concatenate([mesh.faces[:, :2], mesh.faces[:, 1:]])
-    graph = coo_array((np.ones(len(ends), bool), (ends[:, 0], ends[:, 1])), shape=(len(mesh.vertices),) * 2)
-    labels: Longs = connected_components(graph, directed=False)[1].astype(np.int64)
-    return labels
+    return components_of(len(mesh.vertices), ends[:, 0], ends[:, 1])
 
 
 def lowest_places(mesh: Mesh) -> Footings:

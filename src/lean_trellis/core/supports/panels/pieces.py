@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import shapely
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from lean_trellis.core.arrays import Floats, Longs, counted_out
+from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.supports.panels.panels import Slabs
 from lean_trellis.core.supports.panels.paths import Segments
 
@@ -34,8 +33,7 @@ def pieces_of(slabs: Slabs, crossings: Longs) -> Longs:
         slabs.low[c].mean(axis=1), slabs.low[d].mean(axis=1)
     )
     one, other = np.concatenate([a[meets], c[overlaps]]), np.concatenate([b[meets], d[overlaps]])
-    graph = coo_array((np.ones(len(one), bool), (one, other)), shape=(count, count))
-    return connected_components(graph, directed=False)[1].astype(np.int64)
+    return components_of(count, one, other)
 
 
 def _followed(by_left: Longs, lefts: Longs, rights: Longs) -> tuple[Longs, Longs]:
