@@ -31,6 +31,7 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.heavy import EVENT
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.sets.saved import shop_sets
 from lean_trellis.core.shop import full_library
 from lean_trellis.studio.actions import ACTIONS
 from lean_trellis.studio.forms.fields import NumberField
@@ -341,7 +342,9 @@ def user(shared: Shared, request: pytest.FixtureRequest) -> Iterator[User]:
     is_fresh = is_alone or request.node.get_closest_marker("fresh") is not None
     if is_fresh:
         shared.drop()
-    yield User(shared.taken(warms_up=is_alone))
+    window = shared.taken(warms_up=is_alone)
+    window.session.sets = shop_sets()  # in the folders of this test
+    yield User(window)
     is_gone = shared.window is None or not shared.window.isVisible()
     if is_fresh or is_gone or request.session.testsfailed != request.node.stash.get(_FAILED, 0):
         shared.drop()

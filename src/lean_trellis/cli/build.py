@@ -9,6 +9,7 @@ from typing import Any, cast
 
 import typer
 
+from lean_trellis.cli.library import known_sets
 from lean_trellis.cli.options import LayerWish, choose_shop, posed, require_angle, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
@@ -30,7 +31,6 @@ from lean_trellis.core.layers.machine_files import layers_path, write_layers
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.release.export import WRITERS, ExportFormat, What
-from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
 from lean_trellis.core.sets.recipe import Recipe, find_recipe, shipped_recipes
 from lean_trellis.core.shop import full_library
@@ -65,7 +65,8 @@ def wish_of(sets: list[str] | None, recipe: str | None, parameters: list[str] | 
     """What `--set`, `--recipe` and `--param` come to."""
     if sets and recipe:
         raise EditError("--recipe", "cannot be combined with --set", "give one of them")
-    chosen = [find_set(shipped_sets(), name) for name in sets or []]
+    known = known_sets() if sets else {}
+    chosen = [find_set(known, name) for name in sets or []]
     values = parse_parameters(parameters or [], chosen)
     rules = find_recipe(shipped_recipes(), recipe) if recipe else None
     return Wish(tuple(with_parameters(entry, values.get(entry.name, {})) for entry in chosen), rules)
@@ -77,7 +78,7 @@ def supported(job: Job, wish: Wish, pipeline: Pipeline, watch: Watch) -> Job:
         for entry in wish.sets:
             job = add_support(job, part.id, entry).job
         if wish.rules:
-            job = apply_recipe(job, part.id, wish.rules, shipped_sets(), pipeline).job
+            job = apply_recipe(job, part.id, wish.rules, known_sets(), pipeline).job
     for support in job.supports:
         pipeline.structure(support, job, Stretch(watch, 0.0, 0.9))
         pipeline.built_volume(support, job, Stretch(watch, 0.9, 1.0))
@@ -242,9 +243,9 @@ def updates(path: Path, take: bool, out: Path | None, as_json: bool) -> None:
     """The newer values, and the job with them where they are to be used."""
     library = full_library()
     job = open_job(path, library)
-    newer = newer_values(job, library, shipped_sets())
+    newer = newer_values(job, library, known_sets())
     if take:
-        save_job(take_newer(job, library, shipped_sets()).job, out or path)
+        save_job(take_newer(job, library, known_sets()).job, out or path)
     documents = [{"of": one.of, "key": one.key, "here": one.here, "there": one.there} for one in newer]
     if as_json:
         say_json({"newer": documents, "taken": take})

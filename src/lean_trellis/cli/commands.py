@@ -43,6 +43,9 @@ def register(app: typer.Typer) -> None:
     sets = typer.Typer(help="Saved parameter sets.", no_args_is_help=True)
     sets.command("list")(list_sets)
     sets.command("show")(show_set)
+    sets.command("export")(export_sets)
+    sets.command("import")(import_sets)
+    sets.command("compare")(compare_sets)
     app.add_typer(sets, name="sets")
     recipes = typer.Typer(help="Saved recipes.", no_args_is_help=True)
     recipes.command("list")(list_recipes)
@@ -238,6 +241,38 @@ def show_set(name: NameArgument, as_json: JsonOption = False) -> None:
     from lean_trellis.cli.library import show_set as run
 
     run(name, as_json)
+
+
+def export_sets(
+    names: Annotated[list[str] | None, typer.Argument(help="Sets by name; all without.")] = None,
+    out: Annotated[Path | None, typer.Option("-o", "--out", help="A folder, or for one set a .toml file.")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Write parameter sets as TOML, with what each value means beside it."""
+    from lean_trellis.cli.library import export_sets as run
+
+    run(names or [], out, as_json)
+
+
+def import_sets(
+    files: Annotated[list[Path], typer.Argument(help="Parameter sets as TOML.")],
+    why: Annotated[str, typer.Option(help="What was changed and what for; kept in the history.")] = "",
+    as_json: JsonOption = False,
+) -> None:
+    """Take parameter sets into the shop library: new ones, or the next version of those that are there."""
+    from lean_trellis.cli.library import import_sets as run
+
+    run(files, why, as_json)
+
+
+def compare_sets(
+    name: NameArgument, other: Annotated[str, typer.Argument(help="The set to compare with.")],
+    as_json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Show the values in which two parameter sets differ."""
+    from lean_trellis.cli.library import compare_sets as run
+
+    run(name, other, as_json)
 
 
 def list_recipes(as_json: JsonOption = False) -> None:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import replace
 from typing import Any
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.holding import farthest_unsupported, held_shares
-from lean_trellis.core.checks.outdated import Outdated, outdated_trials
+from lean_trellis.core.checks.outdated import outdated_trials
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
 from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, SupportState
 from lean_trellis.core.derive.layers import LAYER_FAULTS
@@ -161,51 +161,43 @@ SCOPES: dict[Scope, Node[BuildState]] = {
 }
 
 
-def _loads_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    return (_ALONE, part), (STATICS, part), (FIGURES, part)
+def _state_with(
+    title: str,
+    nodes: tuple[Node[Any], ...],
+    more: Callable[[Reader[BuildState]], dict[str, Any]],
+    token: Callable[[Part, Job, Neighbours], Hashable] = lambda part, job, near: None,
+) -> Node[BuildState]:
+    """A part alone with `more` of the state's fields, made of results about the part or of the `token`."""
+    return Node(
+        title, "part", lambda reader: replace(reader.one(_ALONE, 0.0, 0.3), **more(reader)), ("part.id",),
+        lambda part, job, near: ((_ALONE, part), *((node, part) for node in nodes)), token, is_kept=False,
+    )  # fmt: skip
 
 
-def _with_loads(reader: Reader[BuildState]) -> BuildState:
-    state = reader.one(_ALONE, 0.0, 0.3)
+def _strengths(reader: Reader[BuildState]) -> dict[str, Any]:
     strength = PartStrength(reader.one(STATICS, 0.3, 0.9), reader.one(FIGURES, 0.9, 1.0))
-    return replace(state, strengths={reader.subject.id: strength})
+    return {"strengths": {reader.subject.id: strength}}
 
 
-SCOPES["loads"] = Node("state with loads", "part", _with_loads, ("part.id",), _loads_needs, is_kept=False)
-
-
-def _hollow_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    return (_ALONE, part), (AIR_CELLS, part), (HOLLOWS, part)
-
-
-def _with_hollows(reader: Reader[BuildState]) -> BuildState:
-    state = reader.one(_ALONE, 0.0, 0.3)
+def _hollows(reader: Reader[BuildState]) -> dict[str, Any]:
     hollows = PartHollows(reader.one(AIR_CELLS, 0.3, 0.6), reader.one(HOLLOWS, 0.6, 1.0))
-    return replace(state, hollows={reader.subject.id: hollows})
+    return {"hollows": {reader.subject.id: hollows}}
 
 
-SCOPES["hollows"] = Node("state with hollows", "part", _with_hollows, ("part.id",), _hollow_needs, is_kept=False)
+def _layer_faults(reader: Reader[BuildState]) -> dict[str, Any]:
+    return {"layer_faults": {reader.subject.id: reader.one(LAYER_FAULTS, 0.3, 1.0)}}
 
 
-def _with_layer_faults(reader: Reader[BuildState]) -> BuildState:
-    state = reader.one(_ALONE, 0.0, 0.3)
-    return replace(state, layer_faults={reader.subject.id: reader.one(LAYER_FAULTS, 0.3, 1.0)})
+def _outdated(reader: Reader[BuildState]) -> dict[str, Any]:
+    return {"outdated": reader.token}
 
 
-SCOPES["layers"] = Node(
-    "state with layers", "part", _with_layer_faults, ("part.id",),
-    lambda part, job, near: ((_ALONE, part), (LAYER_FAULTS, part)), is_kept=False,
-)  # fmt: skip
-
-
-def _outdated_token(part: Part, job: Job, near: Neighbours) -> Outdated:
-    return outdated_trials(job)
-
-
-SCOPES["trials"] = Node(
-    "state with trials", "part", lambda reader: replace(reader.one(_ALONE), outdated=reader.token), (),
-    lambda part, job, near: ((_ALONE, part),), _outdated_token, is_kept=False,
-)  # fmt: skip
+SCOPES |= {
+    "loads": _state_with("state with loads", (STATICS, FIGURES), _strengths),
+    "hollows": _state_with("state with hollows", (AIR_CELLS, HOLLOWS), _hollows),
+    "layers": _state_with("state with layers", (LAYER_FAULTS,), _layer_faults),
+    "trials": _state_with("state with trials", (), _outdated, lambda part, job, near: outdated_trials(job)),
+}
 _ONCE: tuple[Scope, ...] = ("first", "trials")
 """The scopes of checks that are made for the first part alone."""
 STATE: Node[BuildState] = Node("state", "job", _state, _JOB, _whole, is_kept=False)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import row, title
 from lean_trellis.studio.forms.modes import ModeButtons
@@ -89,6 +89,7 @@ class Station(QWidget):
     def put_beside_heading(self, words: QLabel) -> None:
         """Say what is selected in the line of the heading."""
         words.setWordWrap(False)
+        words.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Preferred)
         self.head.removeWidget(self.heading)
         self.head.addWidget(row(self.heading, words, 1))
 

@@ -20,7 +20,7 @@ from lean_trellis.core.job.edits import (
     remove_supports,
 )
 from lean_trellis.core.job.job import Job
-from lean_trellis.core.sets import ParameterSet, shipped_sets
+from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.core.supports import RegionPick, Support
 from lean_trellis.core.supports.common.parameters import FamilyParameters
@@ -38,6 +38,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
 from lean_trellis.studio.stations.sections.already import AlreadySupported, in_the_way
 from lean_trellis.studio.stations.sections.problems import Problems
+from lean_trellis.studio.stations.sections.save_set import SaveSet
 from lean_trellis.studio.stations.sections.set_values import SetValuesSection
 from lean_trellis.studio.stations.sections.support_menu import SupportMenu
 from lean_trellis.studio.stations.station import Fact, Station
@@ -139,6 +140,9 @@ class SupportsStation(Station):
         problems = self.tabs.add_page("problems", "Problems")
         self.values = SetValuesSection(self.session)
         settings.addWidget(self.values)
+        self.save_set = SaveSet(self.session)
+        self.save_set.saved.connect(self._choose_set)
+        self.values.put_at_heading(self.save_set.button, self.save_set)
         kinds = dict.fromkeys(look.tools for look in looks())
         self._tools_of = {make: make(self.session, self._chosen_set) for make in kinds}
         self.bar_facts = figure()
@@ -170,7 +174,8 @@ class SupportsStation(Station):
     # --- edits ---
 
     def _chosen_set(self) -> ParameterSet:
-        return shipped_sets()[str(self.set_choice.currentData())]
+        every, chosen = self.session.sets.every(), str(self.set_choice.currentData())
+        return every[chosen if chosen in every else usual_set(self.session.job.machine.process)]
 
     @property
     def _parameters(self) -> FamilyParameters:
@@ -320,7 +325,7 @@ class SupportsStation(Station):
         process = self.session.job.machine.process
         sets = [
             (f"{chosen.title}: next support", partial(self._choose_set, chosen.name))
-            for chosen in shipped_sets().values()
+            for chosen in self.session.sets.every().values()
             if chosen.suits(process)
         ]
         return [*settings, *sets]
@@ -345,7 +350,7 @@ class SupportsStation(Station):
         """Show the supports of the current part."""
         session, part, support = self.session, self.session.part, self.session.support
         process = session.job.machine.process
-        offered = [(s.name, s.title) for s in shipped_sets().values() if s.suits(process)]
+        offered = [(s.name, s.title) for s in self.session.sets.every().values() if s.suits(process)]
         current = str(self.set_choice.currentData())
         self.set_choice.offer(offered, current if current in dict(offered) else usual_set(process))
         selected = len(session.selection.regions)
@@ -376,7 +381,7 @@ class SupportsStation(Station):
         target = "all" if support.target is None else f"{len(support.target)}"
         if support.others:
             target = f"{len(support.parts)} parts"
-        chosen = self.session.job.set_of(support) or shipped_sets().get(support.set_name)
+        chosen = self.session.job.set_of(support) or self.session.sets.every().get(support.set_name)
         differs = chosen is not None and bool(support.parameters.differences(chosen.parameters))
         title = f"{chosen.title if chosen else support.set_name}{' ≠' if differs else ''}"
         problem = self.session.problem_of(support)
@@ -389,6 +394,7 @@ class SupportsStation(Station):
     def _show_support(self, support: Support | None, *, has_any: bool) -> None:
         layer = self.session.job.layer_height
         self.values.show_support(support, self._chosen_set())
+        self.save_set.refresh()
         self.sketch.show_values(self._parameters, layer)
         facts = self.hand.words_of_selected() if support is not None else ""
         self.bar_facts.setText(facts)

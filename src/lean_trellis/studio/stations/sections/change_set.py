@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from lean_trellis.core.job.edits import use_set
-from lean_trellis.core.sets import ParameterSet, shipped_sets
+from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.common.spec import spec_for, spec_of
 from lean_trellis.core.supports.common.support import HandWork
@@ -26,7 +26,7 @@ class ChangeSet(QMenu):
         support, process = self.session.support, self.session.job.machine.process
         if support is None:
             return
-        for chosen in shipped_sets().values():
+        for chosen in self.session.sets.every().values():
             if not chosen.suits(process):
                 continue
             action = self.addAction(self._words(support, chosen))

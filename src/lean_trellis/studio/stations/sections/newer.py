@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from lean_trellis.core.job.edits.updates import NewerValue, newer_values, take_newer
-from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop.values import flat_values
 from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import muted, row
@@ -29,16 +28,17 @@ class NewerSection(Section):
 
     def _take(self) -> None:
         library = self.session.library
-        self.session.do(lambda job: take_newer(job, library, shipped_sets()))
+        self.session.do(lambda job: take_newer(job, library, self.session.sets.every()))
 
     def refresh(self) -> None:
         """List what is newer."""
         job, library = self.session.job, self.session.library
-        now = (job.machine, job.material, job.sets, library)
+        sets = self.session.sets.every()
+        now = (job.machine, job.material, job.sets, library, sets)
         if self._of and all(one is other for one, other in zip(now, self._of, strict=True)):
             return
         self._of = now
-        newer = newer_values(job, library, shipped_sets())
+        newer = newer_values(job, library, sets)
         self.setVisible(bool(newer) and not job.is_released)
         more = f"\nand {len(newer) - _MOST_SHOWN} more" if len(newer) > _MOST_SHOWN else ""
         values = flat_values(library.materials.get(job.material.id, job.material))

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.job.edits import change_support
-from lean_trellis.core.sets import ParameterSet, shipped_sets
+from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports import Support
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import families, require_buildable
@@ -51,6 +51,17 @@ class SetValuesSection(QWidget):
         else:
             self.left.emit()
 
+    def put_at_heading(self, beside: QWidget, below: QWidget) -> None:
+        """What is shown beside the heading, and between it and the form."""
+        column = self.layout()
+        assert isinstance(column, QVBoxLayout)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        line.addWidget(self.heading, 1)
+        line.addWidget(beside)
+        column.insertLayout(0, line)
+        column.insertWidget(1, below)
+
     def form(self, model: type[FamilyParameters]) -> ParameterForm:
         """The form of a family's parameters, made when it is first asked for."""
         form = self._forms.get(model)
@@ -85,7 +96,7 @@ class SetValuesSection(QWidget):
             form.show_parameters(parameters, parameters)
             self.heading.setText(f"{chosen.title}: what the next support is made with")
             return
-        origin = self.session.job.set_of(support) or shipped_sets().get(support.set_name)
+        origin = self.session.job.set_of(support) or self.session.sets.every().get(support.set_name)
         same = origin is not None and type(origin.parameters) is type(parameters)
         base = origin.parameters if origin is not None and same else parameters
         made, problem = self.session.structure(support), self.session.problem_of(support)

@@ -1,0 +1,1 @@
+"""The steps by which tables came to be as they are."""

@@ -1,0 +1,216 @@
+"""Saving the current support's values: to its set as the next version, or as a new set of the shop's own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any, cast
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
+
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.job.edits import use_set
+from lean_trellis.core.sets import ParameterSet
+from lean_trellis.core.sets.saved import read_kept_set
+from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
+from lean_trellis.core.supports import Support
+from lean_trellis.studio.forms.fields import TextField, muted, row
+from lean_trellis.studio.forms.section import button
+from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.session import Session
+
+_MINE, _THEIRS = "yours", "theirs"
+
+
+def _entry(holder: QWidget, words: str, act: Callable[[], None]) -> QAction:
+    action = QAction(words, holder)
+    action.triggered.connect(lambda _: act())
+    return action
+
+
+class SaveSet(QWidget):
+    """A button with a menu, to be put where the set is named; below it, while they are needed, two panels.
+
+    One asks for a name and a note for a new set, one for each value whose to take where somebody was quicker.
+    """
+
+    saved = pyqtSignal(str)
+    """The name of the set that was saved."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.save, self.save_as, self.back = (
+            _entry(self, words, act) for words, act in (
+                ("Save to the set, as its next version", self._save),
+                ("Save as new set …", self._ask), ("Back to the values of the set", self._go_back),
+            )
+        )  # fmt: skip
+        self.menu = QMenu(self)
+        self.menu.setToolTipsVisible(True)
+        for action in (self.save, self.save_as, self.back):
+            self.menu.addAction(action)
+        self.button = QPushButton("Save")
+        self.button.setObjectName("set.menu")
+        self.button.setToolTip("Save these values for the next time")
+        self.button.setMenu(self.menu)
+        self.title, self.why = TextField(), TextField()
+        for field, name, words in ((self.title, "set.title", "Name of the new set"),
+                                   (self.why, "set.why", "What it is for")):  # fmt: skip
+            field.setObjectName(name)
+            field.setAccessibleName(words)
+            field.setPlaceholderText(words)
+        # Once Return has been dealt with: with the field gone it would press what has the focus then.
+        cast(Any, self.title.returnPressed).connect(self._save_as, Qt.ConnectionType.QueuedConnection)
+        self.keep = button("Save", self._save_as, name="set.keep")
+        self.cancel = button("Cancel", self._end, name="set.cancel")
+        self.told = muted()
+        self.values = PickTable(("Value", "Yours", "Theirs", "Take"), several=False)
+        self.values.setObjectName("set.values")
+        self.values.setAccessibleName("Values that differ; click one to take the other")
+        self.values.selected.connect(self._take_other)
+        self.merge = button("Save what is taken", self._save_merged, name="set.merge")
+        self.give_up = button("Do not save", self._end, name="set.give_up")
+        self.naming, self.conflict = QWidget(), QWidget()
+        for holder, widgets in (
+            (self.naming, (self.title, self.why, row(self.keep, self.cancel, 1, spacing=5))),
+            (self.conflict, (self.told, self.values, row(self.merge, self.give_up, 1, spacing=5))),
+        ):
+            lines = QVBoxLayout(holder)
+            lines.setContentsMargins(0, 0, 0, 0)
+            lines.setSpacing(4)
+            for widget in widgets:
+                lines.addWidget(widget)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        for widget in (self.naming, self.conflict):
+            column.addWidget(widget)
+        self._mine: ParameterSet | None = None
+        self._theirs: ParameterSet | None = None
+        self._taken: dict[str, str] = {}
+        self._shown_for = ""
+        self._end()
+
+    # --- what is done ---
+
+    def _go_back(self) -> None:
+        support, origin = self.session.support, self._origin()
+        if support is not None and origin is not None:
+            self.session.do(lambda job: use_set(job, support.id, origin))
+
+    def _ask(self) -> None:
+        self.conflict.hide()
+        self.naming.show()
+        self.title.setFocus()
+
+    def _end(self) -> None:
+        self.naming.hide()
+        self.conflict.hide()
+        self.title.clear()
+        self.why.clear()
+        self._mine = self._theirs = None
+
+    def _save_as(self) -> None:
+        support, origin = self.session.support, self._origin()
+        if support is None or origin is None:
+            return
+        base = replace(origin, parameters=support.parameters, process=self.session.job.machine.process)
+        note = self.why.text().strip()
+        self._done(support, lambda: self.session.sets.save_as(base, self.title.text(), note=note, why=note))
+
+    def _save(self) -> None:
+        support, origin = self.session.support, self._origin()
+        if support is None or origin is None:
+            return
+        changed = replace(origin, parameters=support.parameters)
+        self._done(support, lambda: self.session.sets.save(changed))
+
+    def _save_merged(self) -> None:
+        support, mine, theirs = self.session.support, self._mine, self._theirs
+        if support is None or mine is None or theirs is None:
+            return
+        values = theirs.parameters.model_dump()
+        values |= {key: getattr(mine.parameters, key) for key, whose in self._taken.items() if whose == _MINE}
+        self._done(support, lambda: self.session.sets.save(
+            replace(theirs, parameters=type(theirs.parameters).model_validate(values))
+        ))  # fmt: skip
+
+    def _done(self, support: Support, save: Callable[[], ParameterSet]) -> None:
+        """Save, and let the support be of what was saved; a refusal is said, a conflict shown."""
+        try:
+            kept = save()
+        except ChangedMeanwhileError as problem:
+            self._show_conflict(support, problem)
+            return
+        except (TrellisError, ValueError) as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self._end()
+        self.session.do(lambda job: use_set(job, support.id, kept))
+        self.session.said.emit("note", f"Saved {kept.title}, version {kept.version}")
+        self.saved.emit(kept.name)
+
+    # --- two at once ---
+
+    def _show_conflict(self, support: Support, problem: ChangedMeanwhileError) -> None:
+        theirs = read_kept_set(problem.theirs, problem.theirs.id)
+        origin = self._origin()
+        if origin is None or type(theirs.parameters) is not type(support.parameters):
+            self.session.said.emit("stop", str(problem))
+            return
+        self._mine, self._theirs = replace(origin, parameters=support.parameters), theirs
+        changed = support.parameters.differences(origin.parameters)
+        differing = support.parameters.differences(theirs.parameters)
+        self._taken = {key: _MINE if key in changed else _THEIRS for key in differing}
+        who = problem.theirs.who or "Somebody else"
+        self.told.setText(f"{who} has saved version {theirs.version} meanwhile. Click a value to take the other.")
+        self._show_values()
+        self.naming.hide()
+        self.conflict.show()
+
+    def _show_values(self) -> None:
+        mine, theirs = self._mine, self._theirs
+        if mine is None or theirs is None:
+            return
+        rows = [
+            (key, (type(mine.parameters).declared_as(key).label, str(getattr(mine.parameters, key)),
+                   str(getattr(theirs.parameters, key)), whose))
+            for key, whose in self._taken.items()
+        ]  # fmt: skip
+        self.values.show_rows(rows, [])
+
+    def _take_other(self, keys: list[str]) -> None:
+        for key in keys:
+            self._taken[key] = _THEIRS if self._taken[key] == _MINE else _MINE
+        self._show_values()
+
+    # --- what is shown ---
+
+    def _origin(self) -> ParameterSet | None:
+        """The set that the current support was made with."""
+        support = self.session.support
+        if support is None:
+            return None
+        return self.session.job.set_of(support) or self.session.sets.every().get(support.set_name)
+
+    def refresh(self) -> None:
+        """Show what can be done with the current support's values."""
+        support, origin = self.session.support, self._origin()
+        if self._shown_for != self.session.selection.support:
+            self._shown_for = self.session.selection.support
+            self._end()
+        self.button.setEnabled(support is not None and origin is not None)
+        if support is None or origin is None:
+            return
+        is_same = type(origin.parameters) is type(support.parameters)
+        differs = is_same and bool(support.parameters.differences(origin.parameters))
+        self.back.setEnabled(differs)
+        self.save.setEnabled(differs and self.session.sets.is_own(origin.name))
+        is_shipped = not self.session.sets.is_own(origin.name)
+        self.save.setToolTip(
+            "Sets that ship stay as they are: save it as a new set" if is_shipped
+            else "As its next version; older ones stay"
+        )  # fmt: skip

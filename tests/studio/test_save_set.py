@@ -1,0 +1,124 @@
+"""Saving a support's values: as a new set, as the next version, and when somebody else was quicker."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.sets.saved import shop_sets
+
+
+@pytest.fixture
+def supported(with_parts):
+    """A plate on bars of a shipped set, one value changed."""
+    user = with_parts(box((12, 9, 2)))
+    bench = user.station("supports")
+    user.press(bench.support_all)
+    user.settle()
+    user.type_into(user.field("parameter.spacing"), "2.6")
+    user.settle()
+    return user, bench
+
+
+def save_as(user, bench, title, why=""):
+    user.trigger(bench.save_set.save_as)
+    if why:
+        user.type_into(bench.save_set.why, why)
+    user.type_into(bench.save_set.title, title)  # Return saves it
+    user.settle()
+
+
+def test_values_become_a_new_set_that_the_support_is_of_and_the_next_is_made_with(supported):
+    user, bench = supported
+    assert not bench.save_set.save.isEnabled(), "sets that ship stay as they are"
+    save_as(user, bench, "Wide lids", "lids that are stiff")
+    assert user.session.support.set_name == "wide-lids"
+    assert user.session.sets.every()["wide-lids"].parameters.spacing == 2.6
+    assert bench.values.heading.text() == "Wide lids, version 1"
+    assert bench.set_choice.currentData() == "wide-lids"
+    assert not bench.save_set.naming.isVisible()
+    other = shop_sets()
+    other.look()
+    assert other.every()["wide-lids"].note == "lids that are stiff"
+    user.window.menus.run("undo")
+    assert user.session.support.set_name != "wide-lids"
+    assert "wide-lids" in user.session.sets.every(), "what is saved stays saved"
+
+
+def test_an_own_set_gets_a_next_version_and_a_support_goes_back_to_its_set(supported):
+    user, bench = supported
+    save_as(user, bench, "Wide lids")
+    user.type_into(user.field("parameter.spacing"), "2.8")
+    user.settle()
+    assert "1 changed" in bench.values.heading.text()
+    user.trigger(bench.save_set.save)
+    user.settle()
+    assert bench.values.heading.text() == "Wide lids, version 2"
+    assert user.session.job.support(user.session.support.id).set_version == 2
+    user.type_into(user.field("parameter.spacing"), "3.1")
+    user.settle()
+    user.trigger(bench.save_set.back)
+    user.settle()
+    assert user.session.support.parameters.spacing == 2.8
+    assert not bench.save_set.back.isEnabled()
+
+
+def test_names_that_are_taken_are_refused_and_nothing_typed_is_lost(supported):
+    user, bench = supported
+    save_as(user, bench, "bars metal")
+    assert "what another set is called" in user.window.status.message.text()
+    assert bench.save_set.naming.isVisible()
+    assert bench.save_set.title.text() == "bars metal"
+    user.press(bench.save_set.cancel)
+    assert not bench.save_set.naming.isVisible()
+    assert set(user.session.sets.every()) == set(shipped_sets())
+
+
+def test_the_second_to_save_sees_both_and_chooses_value_by_value(supported):
+    user, bench = supported
+    save_as(user, bench, "Wide lids")
+    other = shop_sets()
+    other.look()
+    there = other.every()["wide-lids"]
+    theirs = there.parameters.with_value("spacing", 3.4).with_value("tip_diameter", 0.45)
+    other.save(replace(there, parameters=theirs))
+    user.type_into(user.field("parameter.spacing"), "2.9")
+    user.type_into(user.field("parameter.sides"), "10")
+    user.settle()
+    user.trigger(bench.save_set.save)
+    panel = bench.save_set
+    assert panel.conflict.isVisible()
+    assert "has saved version 2 meanwhile" in panel.told.text()
+    rows = dict(panel.values._model.rows)
+    assert {key: cells[3] for key, cells in rows.items()} == {
+        "spacing": "yours", "tip_diameter": "theirs", "sides": "yours"
+    }  # fmt: skip
+    user.click_row(panel.values, "spacing")
+    assert {key: cells[3] for key, cells in panel.values._model.rows}["spacing"] == "theirs"
+    user.press(panel.merge)
+    user.settle()
+    kept = user.session.sets.every()["wide-lids"]
+    assert (kept.version, kept.parameters.spacing, kept.parameters.tip_diameter, kept.parameters.sides) == (
+        3,
+        3.4,
+        0.45,
+        10,
+    )
+    assert user.session.support.parameters == kept.parameters
+    assert not panel.conflict.isVisible()
+    assert [old.version for old in user.session.sets.store().history("set", "wide-lids")] == [1, 2, 3]
+
+
+def test_a_library_that_cannot_be_written_leaves_the_job_as_it_is(supported, monkeypatch, tmp_path):
+    user, bench = supported
+    (tmp_path / "broken.db").write_bytes(b"no tables at all, " * 80)
+    monkeypatch.setenv("LEAN_TRELLIS_LIBRARY", f"sqlite:///{tmp_path / 'broken.db'}")
+    user.session.sets = shop_sets()
+    job = user.session.job
+    save_as(user, bench, "Wide lids")
+    assert "broken.db: cannot be used" in user.window.status.message.text()
+    assert user.session.job is job
+    assert bench.save_set.title.text() == "Wide lids"
