@@ -10,7 +10,7 @@ import pytest
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError, StoreError, ToSave
 from lean_trellis.core.shop.store.store import ShopStore, open_store
 
-SAVES = 60
+SAVES = int(os.environ.get("LEAN_TRELLIS_TEST_SAVES", "30"))
 
 
 @pytest.fixture(params=["sqlite", "postgresql"])
