@@ -25,7 +25,7 @@ from lean_trellis.core.derive.parts import (
 )
 from lean_trellis.core.derive.statics import FIGURES, STATICS
 from lean_trellis.core.derive.supports import BUILT_VOLUME, REQUEST, STRUCTURE
-from lean_trellis.core.job.edits import Edit, add_support
+from lean_trellis.core.job.edits import Edit, support_by_recipe
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth
 from lean_trellis.core.mesh.mesh import Mesh
@@ -38,7 +38,7 @@ from lean_trellis.core.overhang.spans import greatest_spans
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
+from lean_trellis.core.sets.parameter_set import ParameterSet
 from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.strength.statics import PartLoads
 from lean_trellis.core.supports.bars.struts import Bars
@@ -47,7 +47,6 @@ from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
-from lean_trellis.core.supports.common.targets import pick_region
 
 
 @dataclass(frozen=True, eq=False)
@@ -189,10 +188,8 @@ def _no_job() -> Job:
 
 
 def apply_recipe(job: Job, part_id: str, recipe: Recipe, sets: dict[str, ParameterSet], pipeline: Pipeline) -> Edit:
-    """Support a part by a recipe's rules: one support a rule, for the regions that fall to it."""
-    part = job.part(part_id)
-    regions = pipeline.overhangs(part, job).to_be_held
-    for place, taken in sorted(recipe.assigned(regions).items()):
-        picks = tuple(pick_region(region, part) for region in taken)
-        job = add_support(job, part_id, find_set(sets, recipe.rules[place].set), picks).job
-    return Edit(f"Support {part.name} by {recipe.title}", job)
+    """Support a part by a recipe's rules: one support a rule, for the regions that fall to it; none where none does."""
+    regions = tuple(pipeline.overhangs(job.part(part_id), job).to_be_held)
+    if not recipe.assigned(regions):
+        return Edit(f"Support {job.part(part_id).name} by {recipe.title}", job)
+    return support_by_recipe(job, part_id, recipe, sets, regions)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -77,7 +78,7 @@ def shipped_sets() -> dict[str, ParameterSet]:
     return read_sets(SHIPPED)
 
 
-def find_set(sets: dict[str, ParameterSet], name: str) -> ParameterSet:
+def find_set(sets: Mapping[str, ParameterSet], name: str) -> ParameterSet:
     """The set of that name; `UnknownNameError` says what comes close."""
     if name not in sets:
         raise UnknownNameError.among("parameter set", name, sets)

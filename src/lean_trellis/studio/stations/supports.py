@@ -11,32 +11,26 @@ from PyQt6.QtWidgets import QPushButton, QScrollArea, QSizePolicy, QSplitter, QV
 
 from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.job.edits import (
-    Edit,
-    add_support,
     again_on,
     copies_of,
     copy_support,
     extend_target,
     remove_supports,
 )
-from lean_trellis.core.job.job import Job
 from lean_trellis.core.sets import ParameterSet
-from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.core.supports import RegionPick, Support
 from lean_trellis.core.supports.common.parameters import FamilyParameters
-from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.structure import Counted
 from lean_trellis.core.supports.common.targets import pick_region
 from lean_trellis.studio.family_tools import HandTools
-from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
-from lean_trellis.studio.forms.section import button
+from lean_trellis.studio.forms.fields import figure, muted
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.gestures import Pick, Pull, Stroke
 from lean_trellis.studio.looks import look_for, looks
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
-from lean_trellis.studio.stations.sections.already import AlreadySupported, in_the_way
+from lean_trellis.studio.stations.sections.next_support import NextSupport
 from lean_trellis.studio.stations.sections.problems import Problems
 from lean_trellis.studio.stations.sections.save_set import SaveSet
 from lean_trellis.studio.stations.sections.set_values import SetValuesSection
@@ -67,7 +61,6 @@ class SupportsStation(Station):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self._asked: tuple[RegionPick, ...] | None = None
         self._add_head()
         self._add_list()
         self._add_pages()
@@ -77,16 +70,6 @@ class SupportsStation(Station):
         """What is selected, what the next support is made with, the two buttons, the current support's totals."""
         self.subject = muted()
         self.put_beside_heading(self.subject)
-        self.set_choice = ChoiceField()
-        self.set_choice.setObjectName("supports.set")
-        self.set_choice.setAccessibleName("Parameter set of the next support")
-        self.set_choice.setToolTip("What the next support is made with; existing supports stay as they are")
-        self.set_choice.chosen.connect(lambda _: self.refresh())
-        self.set_choice.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.head.addWidget(row("Next support", self.set_choice))
-        self.support_selected = button("Support selected regions", lambda: self.add(selected_only=True))
-        self.support_selected.setProperty("role", "main")
-        self.support_all = button("Support all", lambda: self.add(selected_only=False))
         self.menu = SupportMenu(self.session, self)
         self.menu.extended.connect(self._extend)
         self.menu.repeated.connect(self._again)
@@ -97,7 +80,11 @@ class SupportsStation(Station):
         self.more.setAccessibleName("More for the current support")
         self.more.setToolTip("What can be done with the current support: another set, more regions, copies, delete")
         self.more.setMenu(self.menu)
-        self.head.addWidget(row(self.support_selected, self.support_all, 1, self.more, spacing=6))
+        self.next = NextSupport(self.session, self.more)
+        self.next.changed.connect(self.refresh)
+        self.set_choice, self.already = self.next.choice, self.next.already
+        self.support_selected, self.support_all = self.next.support_selected, self.next.support_all
+        self.head.addWidget(self.next)
         self.totals = figure()
         self.totals.setObjectName("supports.totals")
         self.totals.setWordWrap(False)
@@ -106,9 +93,6 @@ class SupportsStation(Station):
 
     def _add_list(self) -> None:
         """The supports of the part above the tabs; the line between them is dragged."""
-        self.already = AlreadySupported()
-        self.already.replaced.connect(lambda: self._answered(replaces=True))
-        self.already.added.connect(lambda: self._answered(replaces=False))
         self.table = PickTable(("Set", "For", "Count", "cm³"), several=False)
         self.table.setObjectName("supports.table")
         self.table.setMinimumHeight(_LEAST_LIST)
@@ -141,7 +125,7 @@ class SupportsStation(Station):
         self.values = SetValuesSection(self.session)
         settings.addWidget(self.values)
         self.save_set = SaveSet(self.session)
-        self.save_set.saved.connect(self._choose_set)
+        self.save_set.saved.connect(self.next.choose)
         self.values.put_at_heading(self.save_set.button, self.save_set)
         kinds = dict.fromkeys(look.tools for look in looks())
         self._tools_of = {make: make(self.session, self._chosen_set) for make in kinds}
@@ -174,8 +158,7 @@ class SupportsStation(Station):
     # --- edits ---
 
     def _chosen_set(self) -> ParameterSet:
-        every, chosen = self.session.sets.every(), str(self.set_choice.currentData())
-        return every[chosen if chosen in every else usual_set(self.session.job.machine.process)]
+        return self.next.set
 
     @property
     def _parameters(self) -> FamilyParameters:
@@ -194,36 +177,8 @@ class SupportsStation(Station):
         return self._tools_of[look_for(self._parameters).tools]
 
     def add(self, *, selected_only: bool) -> None:
-        """Support the selected regions, or all of the current part, with the chosen set."""
-        session, part = self.session, self.session.part
-        if part is None:
-            return
-        target = self._selected_targets() if selected_only else None
-        there = in_the_way(session, self._chosen_set(), target)
-        if there:
-            self._asked = target
-            self.already.ask(session, there)
-            return
-        self._add(target, ())
-
-    def _answered(self, *, replaces: bool) -> None:
-        """Add the support in question, in place of what is there or beside it."""
-        self.already.hide()
-        there = in_the_way(self.session, self._chosen_set(), self._asked) if replaces else ()
-        self._add(self._asked, there)
-
-    def _add(self, target: tuple[RegionPick, ...] | None, instead_of: tuple[Support, ...]) -> None:
-        session, part, chosen = self.session, self.session.part, self._chosen_set()
-        if part is None:
-            return
-
-        def make(job: Job) -> Edit:
-            kept = remove_supports(job, [support.id for support in instead_of]).job if instead_of else job
-            added = add_support(kept, part.id, chosen, target)
-            return Edit(f"Replace supports by {chosen.title}", added.job) if instead_of else added
-
-        if session.do(make):
-            session.select(support=session.job.supports[-1].id, regions=frozenset())
+        """Support the selected regions, or all of the current part, with the chosen set or recipe."""
+        self.next.add(selected_only=selected_only)
 
     def _selected_targets(self) -> tuple[RegionPick, ...]:
         part = self.session.part
@@ -324,7 +279,7 @@ class SupportsStation(Station):
         ]
         process = self.session.job.machine.process
         sets = [
-            (f"{chosen.title}: next support", partial(self._choose_set, chosen.name))
+            (f"{chosen.title}: next support", partial(self.next.choose, chosen.name))
             for chosen in self.session.sets.every().values()
             if chosen.suits(process)
         ]
@@ -338,10 +293,6 @@ class SupportsStation(Station):
         if isinstance(holder, QScrollArea):
             holder.ensureWidgetVisible(field)
 
-    def _choose_set(self, name: str) -> None:
-        self.set_choice.setCurrentIndex(self.set_choice.findData(name))
-        self.refresh()
-
     def set_tokens(self, tokens: Tokens) -> None:
         """Change the colours of the sketch."""
         self.sketch.set_tokens(tokens)
@@ -349,21 +300,12 @@ class SupportsStation(Station):
     def refresh(self) -> None:
         """Show the supports of the current part."""
         session, part, support = self.session, self.session.part, self.session.support
-        process = session.job.machine.process
-        offered = [(s.name, s.title) for s in self.session.sets.every().values() if s.suits(process)]
-        current = str(self.set_choice.currentData())
-        self.set_choice.offer(offered, current if current in dict(offered) else usual_set(process))
+        self.next.refresh()
         selected = len(session.selection.regions)
         self.subject.setText(
             "select a part in the view or in the list" if part is None
             else f"{part.name} · {selected} region{'s' * (selected != 1)} selected"
         )  # fmt: skip
-        for_regions = spec_for(self._chosen_set().parameters).serves_regions
-        self.support_selected.setVisible(for_regions)
-        self.support_all.setText("Support all" if for_regions else "Add to the part")
-        self.support_all.setToolTip("Every region of the current part" if for_regions else "For the current part")
-        self.support_selected.setEnabled(part is not None and selected > 0)
-        self.support_all.setEnabled(part is not None)
         self.menu.refresh(regions_selected=selected > 0)
         self.more.setEnabled(support is not None)
         mine = () if part is None else session.job.supports_of(part.id)

@@ -97,6 +97,7 @@ from lean_trellis.core.job.edits.supports import (
     extend_target,
     narrow_target,
     remove_supports,
+    support_by_recipe,
     use_set,
 )
 from lean_trellis.core.job.edits.trials import drop_trial, keep_trial, take_trial
@@ -183,6 +184,7 @@ __all__ = [
     "stack_part",
     "stand_at",
     "stand_on",
+    "support_by_recipe",
     "take_back",
     "take_from_regions",
     "take_trial",
