@@ -16,9 +16,9 @@ def own(call, tmp_path):
     assert status == 0
     assert written["files"] == [str(tmp_path / "close-bars.toml")]
     path = tmp_path / "close-bars.toml"
-    text = path.read_text()
+    text = path.read_text("utf-8")
     assert "spacing = 1.9 # mm" in text
-    path.write_text(text.replace("spacing = 1.9", "spacing = 1.6").replace("Metal, general", "Close bars"))
+    path.write_text(text.replace("spacing = 1.9", "spacing = 1.6").replace("Metal, general", "Close bars"), "utf-8")
     status, taken, err = call("sets", "import", path, "--why", "lids sagged", "--json")
     assert status == 0, err
     assert (taken[0]["name"], taken[0]["version"], taken[0]["parameters"]["spacing"]) == ("close-bars", 1, 1.6)
@@ -44,7 +44,7 @@ def test_an_own_set_is_listed_shown_compared_and_used(call, own, tmp_path):
 
 def test_taken_in_again_it_is_the_next_version_and_unchanged_it_stays(call, own):
     assert call("sets", "import", own, "--json")[1][0]["version"] == 1
-    own.write_text(own.read_text().replace("spacing = 1.6", "spacing = 1.5"))
+    own.write_text(own.read_text("utf-8").replace("spacing = 1.6", "spacing = 1.5"), "utf-8")
     assert call("sets", "import", own, "--json")[1][0]["version"] == 2
 
 
@@ -65,7 +65,7 @@ def test_all_are_exported_to_a_folder_and_can_be_read_again(call, tmp_path):
     ],
 )
 def test_a_file_with_something_wrong_is_refused_in_one_line(call, own, old, new, words):
-    own.write_text(own.read_text().replace(old, new, 1))
+    own.write_text(own.read_text("utf-8").replace(old, new, 1), "utf-8")
     status, _, err = call("sets", "import", own)
     assert status == 2
     assert err.count("\n") == 1
@@ -75,7 +75,7 @@ def test_a_file_with_something_wrong_is_refused_in_one_line(call, own, old, new,
 
 def test_a_shipped_name_with_other_values_and_other_families_are_refused(call, own):
     wrong = own.with_name("bars-metal.toml")
-    wrong.write_text(own.read_text())
+    wrong.write_text(own.read_text("utf-8"), "utf-8")
     status, _, err = call("sets", "import", wrong)
     assert (status, "the name of a set that ships" in err) == (2, True)
     status, _, err = call("sets", "compare", "bars-metal", "wall-line")

@@ -66,7 +66,7 @@ def test_what_is_wrong_is_named_with_file_line_and_key(tmp_path, old, new, words
     text = set_text(shipped_sets()["bars-metal"])
     assert old in text
     path = tmp_path / "ours.toml"
-    path.write_text(text.replace(old, new, 1))
+    path.write_text(text.replace(old, new, 1), encoding="utf-8")
     with pytest.raises(LibraryError, match=words) as caught:
         read_set_file(path)
     assert str(caught.value).startswith(str(path))
