@@ -185,14 +185,13 @@ class Scene:
         job = self._session.job
         hidden = {part.id for part in job.parts if part.is_hidden}
         self._parts.show(lambda part_id: self.shows_parts and part_id not in hidden)
+        # What is still drawn of a support that is gone stays hidden until the scene is brought in step.
+        shown = {support.id for support in job.supports if self.shows_supports and support.part_id not in hidden}
         for support_id, bars in self._bars.items():
-            is_hidden = job.support(support_id).part_id in hidden
-            is_shown = self.shows_supports and not is_hidden
+            is_shown = support_id in shown
             bars.actor.SetVisibility(is_shown and not (self.is_moving and bars.lines is not None))
             if bars.lines is not None:
                 bars.lines.SetVisibility(is_shown and self.is_moving)
-
-        shown = {support.id for support in job.supports if self.shows_supports and support.part_id not in hidden}
         self._solids.show(shown, is_moving=self.is_moving)
         self._section.show(lambda part_id: self.shows_parts and part_id not in hidden, shown.__contains__)
 
