@@ -109,6 +109,7 @@ def test_a_part_that_goes_with_its_supports_while_its_layer_is_shown_leaves_the_
     user.settle()
     user.type_into(bench.number, "99999")
     top = session.layers.profile().tops[-1]
+    wait_until(lambda: not user.window.views.view.scene.is_moving)
     session.redo()  # all of it is known already: the station is in step before the view is
     assert session.layers.profile().tops[-1] < top
     user.settle()
