@@ -82,8 +82,13 @@ class Scene:
         current = self._session.part if self.shows_tilt else None
         tilt = None if current is None else self._session.tilt(current)
         self._tilt.show(current, tilt, job.material.pose_range, self._tokens)
-        self._section.update(self._session.cuts(), self._part_tint, self._support_colour, self._tokens)
+        if not self.is_moving:
+            self._update_section()
         self._show_or_hide()
+
+    def _update_section(self) -> None:
+        """Close what is cut; while planes are stepped through, the cut stays open."""
+        self._section.update(self._session.cuts(), self._part_tint, self._support_colour, self._tokens)
 
     def _part_tint(self, part_id: str) -> str:
         return self._parts.tint(self._session.job.part(part_id), self._tokens)
@@ -199,6 +204,8 @@ class Scene:
         """While the view moves, heavy supports are their middle lines."""
         if self.is_moving != is_moving:
             self.is_moving = is_moving
+            if not is_moving:
+                self._update_section()
             self._show_or_hide()
 
     def look_from(self, height: float) -> None:
