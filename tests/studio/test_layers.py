@@ -437,6 +437,8 @@ def test_the_strip_fills_of_itself_after_a_rest_and_gives_way_to_what_is_asked(w
     assert len(session.layers.profile())
     assert session.layers.danger() is not None
     assert session.layers.estimate() is None, "what takes longer waits until it is asked for"
+    words = next(one for one in user.window.bench.stations if one.key == "layers").fact().words
+    assert words == f"{len(session.layers.profile()):,} layers", "and nothing says that it is coming"
     session.do(lambda job: set_build_offset(job, [job.parts[0].id], 7.0))
     user.settle()
     assert session.layers.profile().tops[-1] == pytest.approx(11.0, abs=0.05)

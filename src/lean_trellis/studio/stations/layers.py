@@ -333,5 +333,6 @@ class LayersStation(Station):
         if profile is None:
             return Fact("open", "not cut yet")
         if estimate is None:
-            return Fact("stale", f"{len(profile):,} layers, estimating …")
+            is_coming = self.session.layers.is_wanted
+            return Fact("stale" if is_coming else "open", f"{len(profile):,} layers{', estimating …' * is_coming}")
         return Fact(self.mark(), f"{len(profile):,} layers, {hours_in_words(estimate.build_seconds)}")
