@@ -300,3 +300,14 @@ def test_a_long_message_does_not_make_the_window_wider(user):
     QApplication.processEvents()
     assert user.window.width() == width
     assert "very long word" in user.window.status.message.toolTip()
+
+
+def test_a_double_click_in_a_number_selects_all_of_it(user):
+    field = NumberField("mm")
+    field.show_value(6.25)
+    field.show()
+    at = QPoint(field.width() - 12, field.height() // 2)
+    QTest.mouseClick(field, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseDClick(field, Qt.MouseButton.LeftButton, pos=at)
+    assert field.selectedText() == "6.25", "and not what stands on one side of the point"
+    field.close()

@@ -9,6 +9,8 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from lean_trellis.studio.theme import Tokens
 
+_RIM_PX = 4.0
+
 
 class Drawing:
     """A drawing on an area, of some values, with the current one dimensioned."""
@@ -26,10 +28,11 @@ class Drawing:
         self.painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in points]))
 
     def words(self, x: float, y: float, text: str, *, is_right: bool = False) -> None:
-        """A line of text beside a place, its middle at the height y."""
+        """A line of text beside a place, its middle at the height y; it never leaves the drawing on the right."""
         self.painter.setPen(QColor(self.tokens.ink))
         width = 150.0
-        left = x - width if is_right else x
+        most = self.painter.window().right() - _RIM_PX - self.painter.fontMetrics().horizontalAdvance(text)
+        left = x - width if is_right else min(x, most)
         flag = Qt.AlignmentFlag.AlignRight if is_right else Qt.AlignmentFlag.AlignLeft
         self.painter.drawText(QRectF(left, y - 9, width, 18), flag | Qt.AlignmentFlag.AlignVCenter, text)
 

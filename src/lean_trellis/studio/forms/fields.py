@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QWheelEvent
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from lean_trellis.core.errors import ParameterError
@@ -154,6 +154,10 @@ class NumberField(TextField):
             self._put_back()
             return
         super().keyPressEvent(event)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """The whole number is selected: a point in it parts no words."""
+        self.selectAll()
 
     def _put_back(self) -> None:
         self.setText(self._shown)
