@@ -194,7 +194,7 @@ class _Plan(Drawing):
 
     def draw(self) -> None:
         v = self.values
-        left, right, top, bottom = 30.0, self.area.width() * 0.66, 18.0, self.area.height() - 18
+        left, right, top, bottom = 16.0, self.area.width() * 0.5, 18.0, self.area.height() - 18
         self.fill([(left, top), (right, top), (right, bottom), (left, bottom)], self.tokens.straw)
         self.fill([(right, top), (right + 8, top), (right + 8, bottom), (right, bottom)], self.tokens.slate)
         scale = min((right - left) / max(4 * v.spacing, 2.2 * (v.edge_inset + v.wall_inset)), 40.0)

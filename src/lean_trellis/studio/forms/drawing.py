@@ -28,11 +28,18 @@ class Drawing:
         self.painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in points]))
 
     def words(self, x: float, y: float, text: str, *, is_right: bool = False) -> None:
-        """A line of text beside a place, its middle at the height y; it never leaves the drawing on the right."""
+        """A line of text beside a place, its middle at the height y.
+
+        What would leave the drawing on the right lies over it instead, on a card of its own.
+        """
         self.painter.setPen(QColor(self.tokens.ink))
         width = 150.0
         most = self.painter.window().right() - _RIM_PX - self.painter.fontMetrics().horizontalAdvance(text)
         left = x - width if is_right else min(x, most)
+        if not is_right and left < x:
+            card = QColor(self.tokens.card)
+            card.setAlpha(215)
+            self.painter.fillRect(QRectF(left - 2, y - 9, x + width - left, 18), card)
         flag = Qt.AlignmentFlag.AlignRight if is_right else Qt.AlignmentFlag.AlignLeft
         self.painter.drawText(QRectF(left, y - 9, width, 18), flag | Qt.AlignmentFlag.AlignVCenter, text)
 
