@@ -24,8 +24,7 @@ def extruded(with_parts, library):
     user.session.do(lambda job: set_build_offset(job, [job.parts[0].id], 0.0))
     bench = user.station("layers")
     user.press(bench.paths)
-    user.settle()
-    user.type_into(bench.height_field, "6.0")
+    user.type_into(bench.height_field, "6.0")  # it is kept until the layers are cut
     bench.tabs.show_page("paths")
     user.settle()
     return user, bench

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 from pathlib import Path
 
@@ -158,9 +159,13 @@ class LayersStation(Station):
             self.go_to(int(profile.numbers[min(max(round(place) - 1, 0), len(profile) - 1)]))
 
     def _go_to_height(self, height_mm: float) -> None:
-        profile = self.session.layers.profile()
+        """The layer at a height; before any is cut, the one that will be there."""
+        profile, job = self.session.layers.profile(), self.session.job
         if profile is not None and len(profile):
             self.go_to(profile.number_at(height_mm))
+        elif profile is None and job.parts:
+            first = job.layer_height if job.first_layer is None else job.first_layer
+            self.go_to(math.ceil((height_mm - first) / job.layer_height - 1e-6))
 
     def _play(self, is_on: bool) -> None:
         self.play.setText("Stop" if is_on else "Play")
