@@ -127,6 +127,24 @@ def test_of_two_processes_that_save_at_once_every_version_is_there(url):
     store.close()
 
 
+def _open_once(url, told):
+    store = open_store(url)
+    told.put(store.things("set"))
+    store.close()
+
+
+def test_a_new_library_that_several_open_at_once_is_made_once(url):
+    context = multiprocessing.get_context("spawn")
+    told = context.Queue()
+    every = [context.Process(target=_open_once, args=(url, told)) for _ in range(4)]
+    for process in every:
+        process.start()
+    assert [told.get(timeout=120) for _ in every] == [()] * 4
+    for process in every:
+        process.join(60)
+        assert process.exitcode == 0
+
+
 def test_what_is_no_library_or_not_there_is_said_in_one_line(tmp_path):
     with pytest.raises(StoreError, match="is no address of a shop library"):
         open_store("nonsense")

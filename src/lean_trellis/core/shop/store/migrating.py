@@ -11,6 +11,8 @@ from lean_trellis.core.shop.store.tables import HEAD
 
 _STEPS = Path(__file__).parent / "migrations"
 _TABLE = "alembic_version"
+_LOCK = 1_418_201_905
+"""Any number: that of the lock of migrations on a server."""
 
 
 def step_of(connection: Connection) -> str | None:
@@ -26,6 +28,8 @@ def migrate(connection: Connection, where: str, steps: Path = _STEPS, head: str 
 
     True where anything was done. Raises `StoreError` where the library is of a newer program.
     """
+    if connection.dialect.name == "postgresql":  # SQLite has taken its lock already: only one migrates at a time
+        connection.execute(text(f"SELECT pg_advisory_xact_lock({_LOCK})"))
     step = step_of(connection)
     if step == head:
         return False
