@@ -74,11 +74,12 @@ def wish_of(sets: list[str] | None, recipe: str | None, parameters: list[str] | 
 
 def supported(job: Job, wish: Wish, pipeline: Pipeline, watch: Watch) -> Job:
     """The job with all its parts supported as wished, and the structures made."""
+    known = known_sets() if wish.rules else {}
     for part in job.parts:
         for entry in wish.sets:
             job = add_support(job, part.id, entry).job
         if wish.rules:
-            job = apply_recipe(job, part.id, wish.rules, known_sets(), pipeline).job
+            job = apply_recipe(job, part.id, wish.rules, known, pipeline).job
     for support in job.supports:
         pipeline.structure(support, job, Stretch(watch, 0.0, 0.9))
         pipeline.built_volume(support, job, Stretch(watch, 0.9, 1.0))
@@ -243,9 +244,10 @@ def updates(path: Path, take: bool, out: Path | None, as_json: bool) -> None:
     """The newer values, and the job with them where they are to be used."""
     library = full_library()
     job = open_job(path, library)
-    newer = newer_values(job, library, known_sets())
+    known = known_sets()
+    newer = newer_values(job, library, known)
     if take:
-        save_job(take_newer(job, library, known_sets()).job, out or path)
+        save_job(take_newer(job, library, known).job, out or path)
     documents = [{"of": one.of, "key": one.key, "here": one.here, "there": one.there} for one in newer]
     if as_json:
         say_json({"newer": documents, "taken": take})
