@@ -31,7 +31,7 @@ from lean_trellis.core.formats import Body
 from lean_trellis.core.heavy import EVENT
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh
-from lean_trellis.core.sets.saved import shop_sets
+from lean_trellis.core.sets.saved import shop_recipes, shop_sets
 from lean_trellis.core.shop import full_library
 from lean_trellis.studio.actions import ACTIONS
 from lean_trellis.studio.forms.fields import NumberField
@@ -343,7 +343,7 @@ def user(shared: Shared, request: pytest.FixtureRequest) -> Iterator[User]:
     if is_fresh:
         shared.drop()
     window = shared.taken(warms_up=is_alone)
-    window.session.sets = shop_sets()  # in the folders of this test
+    window.session.sets, window.session.recipes = shop_sets(), shop_recipes()  # in the folders of this test
     yield User(window)
     is_gone = shared.window is None or not shared.window.isVisible()
     if is_fresh or is_gone or request.session.testsfailed != request.node.stash.get(_FAILED, 0):

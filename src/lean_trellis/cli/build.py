@@ -9,14 +9,14 @@ from typing import Any, cast
 
 import typer
 
-from lean_trellis.cli.library import known_sets
+from lean_trellis.cli.library import known_recipes, known_sets
 from lean_trellis.cli.options import LayerWish, choose_shop, posed, require_angle, require_offset
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
 from lean_trellis.cli.reading import Read, read_files
 from lean_trellis.core.checks import NOT_EXAMINED, Finding, is_releasable
+from lean_trellis.core.derive import Pipeline, apply_recipe
 from lean_trellis.core.derive.layers import LAYERED_BUILD
-from lean_trellis.core.derive.pipeline import Pipeline, apply_recipe
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import Job, new_job
 from lean_trellis.core.job.edits import (
@@ -32,7 +32,7 @@ from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.release import ExportRequest, export_build
 from lean_trellis.core.release.export import WRITERS, ExportFormat, What
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
-from lean_trellis.core.sets.recipe import Recipe, find_recipe, shipped_recipes
+from lean_trellis.core.sets.recipe import Recipe, find_recipe
 from lean_trellis.core.shop import full_library
 from lean_trellis.core.shop.machine import Process
 from lean_trellis.core.strength.figures import USED_WORDS, GripFigures
@@ -58,7 +58,9 @@ class Wish:
     def process(self) -> Process:
         """The process that it is meant for."""
         meant = [entry.process for entry in self.sets if entry.process != "any"]
-        return meant[0] if meant else self.rules.process if self.rules else "powder_bed"
+        if self.rules is not None and self.rules.process != "any":
+            meant.append(self.rules.process)
+        return meant[0] if meant else "powder_bed"
 
 
 def wish_of(sets: list[str] | None, recipe: str | None, parameters: list[str] | None) -> Wish:
@@ -68,7 +70,7 @@ def wish_of(sets: list[str] | None, recipe: str | None, parameters: list[str] | 
     known = known_sets() if sets else {}
     chosen = [find_set(known, name) for name in sets or []]
     values = parse_parameters(parameters or [], chosen)
-    rules = find_recipe(shipped_recipes(), recipe) if recipe else None
+    rules = find_recipe(known_recipes(), recipe) if recipe else None
     return Wish(tuple(with_parameters(entry, values.get(entry.name, {})) for entry in chosen), rules)
 
 
@@ -79,7 +81,7 @@ def supported(job: Job, wish: Wish, pipeline: Pipeline, watch: Watch) -> Job:
         for entry in wish.sets:
             job = add_support(job, part.id, entry).job
         if wish.rules:
-            job = apply_recipe(job, part.id, wish.rules, known, pipeline).job
+            job = apply_recipe(job, part.id, wish.rules, known, pipeline.graph).edit.job
     for support in job.supports:
         pipeline.structure(support, job, Stretch(watch, 0.0, 0.9))
         pipeline.built_volume(support, job, Stretch(watch, 0.9, 1.0))

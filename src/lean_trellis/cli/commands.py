@@ -50,6 +50,8 @@ def register(app: typer.Typer) -> None:
     recipes = typer.Typer(help="Saved recipes.", no_args_is_help=True)
     recipes.command("list")(list_recipes)
     recipes.command("show")(show_recipe)
+    recipes.command("export")(export_recipes)
+    recipes.command("import")(import_recipes)
     app.add_typer(recipes, name="recipes")
 
 
@@ -287,3 +289,25 @@ def show_recipe(name: NameArgument, as_json: JsonOption = False) -> None:
     from lean_trellis.cli.library import show_recipe as run
 
     run(name, as_json)
+
+
+def export_recipes(
+    names: Annotated[list[str] | None, typer.Argument(help="Recipes by name; all without.")] = None,
+    out: Annotated[Path | None, typer.Option("-o", "--out", help="A folder, or for one recipe a .toml file.")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Write recipes as TOML, with what each condition means beside it."""
+    from lean_trellis.cli.library import export_recipes as run
+
+    run(names or [], out, as_json)
+
+
+def import_recipes(
+    files: Annotated[list[Path], typer.Argument(help="Recipes as TOML.")],
+    why: Annotated[str, typer.Option(help="What was changed and what for; kept in the history.")] = "",
+    as_json: JsonOption = False,
+) -> None:
+    """Take recipes into the shop library: new ones, or the next version of those that are there."""
+    from lean_trellis.cli.library import import_recipes as run
+
+    run(files, why, as_json)

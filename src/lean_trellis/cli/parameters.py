@@ -8,7 +8,7 @@ from typing import Any
 
 from lean_trellis.core.errors import ParameterError, UnknownNameError
 from lean_trellis.core.sets import ParameterSet
-from lean_trellis.core.supports.common.parameters import Declared, validated
+from lean_trellis.core.supports.common.parameters import Declared
 
 
 def parse_parameters(given: list[str], sets: Sequence[ParameterSet]) -> dict[str, dict[str, Any]]:
@@ -51,5 +51,4 @@ def _value(known: Declared, text: str) -> Any:
 
 def with_parameters(chosen: ParameterSet, values: dict[str, Any]) -> ParameterSet:
     """The set with some values changed together and checked once. Raises `ParameterError`."""
-    changed = validated(type(chosen.parameters), {**chosen.parameters.model_dump(), **values})
-    return replace(chosen, parameters=changed)
+    return replace(chosen, parameters=chosen.parameters.with_values(values))

@@ -22,7 +22,7 @@ from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine, group_parts
 from lean_trellis.core.job.in_use import FileInUse
 from lean_trellis.core.release import ExportRequest
-from lean_trellis.core.sets.saved import shop_sets
+from lean_trellis.core.sets.saved import shop_recipes, shop_sets
 from lean_trellis.core.shop import Library
 from lean_trellis.core.supports import Support
 from lean_trellis.studio import requests
@@ -51,6 +51,8 @@ class Session(Derived):
         self.library = library
         self.sets = shop_sets()
         """The parameter sets of the shop: those that ship and its own."""
+        self.recipes = shop_recipes()
+        """The recipes of the shop: those that ship and its own."""
         self.selection = Selection()
         self._regions_of: Hashable = None
         self._bars_of: Hashable = None

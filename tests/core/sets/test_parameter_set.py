@@ -7,7 +7,7 @@ import pytest
 from lean_trellis.core.errors import LibraryError
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.parameter_set import SHIPPED as SETS
-from lean_trellis.core.sets.parameter_set import read_set
+from lean_trellis.core.sets.parameter_set import read_set_file
 from lean_trellis.core.supports.common.spec import require_buildable
 
 
@@ -26,4 +26,4 @@ def test_sets_are_read_with_their_values_and_refused_with_the_key(tmp_path):
         encoding="utf-8",
     )
     with pytest.raises(LibraryError, match=r"parameters\.sides"):
-        read_set(path)
+        read_set_file(path)

@@ -1,124 +1,28 @@
-"""Sets that a shop has saved, beside those that ship."""
+"""Sets and recipes in the shop library: what is saved is what is read."""
 
 from __future__ import annotations
 
-import threading
-from dataclasses import replace
-
 import pytest
 
-from lean_trellis.core.errors import LibraryError
-from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.sets.saved import SavedSets
-from lean_trellis.core.shop.store.kept import ChangedMeanwhileError, StoreError, ToSave
-from lean_trellis.core.shop.store.store import open_store
+from lean_trellis.core.sets.saved import shop_recipes, shop_sets
 
 
-@pytest.fixture
-def url(tmp_path):
-    return f"sqlite:///{tmp_path / 'library.db'}"
-
-
-@pytest.fixture
-def sets(url):
-    return SavedSets(lambda: open_store(url))
-
-
-def closer(sets, name, spacing=1.5):
-    there = sets.every()[name]
-    return replace(there, parameters=there.parameters.with_value("spacing", spacing))
-
-
-def test_a_new_set_is_offered_beside_the_shipped_ones_and_saved_again_as_the_next_version(sets, url):
-    made = sets.save_as(closer(sets, "bars-metal"), "Our close bars", note="for lids", why="lids sagged")
-    assert (made.name, made.version, made.title) == ("our-close-bars", 1, "Our close bars")
-    assert sets.every()["our-close-bars"] == made
-    assert set(shipped_sets()) < set(sets.every())
-    assert sets.is_own("our-close-bars")
-    assert not sets.is_own("bars-metal")
-    again = sets.save(closer(sets, made.name, 1.4), why="closer still")
-    assert again.version == 2
-    other = SavedSets(lambda: open_store(url))
+@pytest.mark.parametrize(("make", "base"), [(shop_sets, "bars-metal"), (shop_recipes, "vat-standard")])
+def test_things_are_saved_with_their_heads_and_all_their_versions(make, base):
+    saved = make()
+    first = saved.save_as(saved.every()[base], "Lids, ours", note="for lids", why="lids sagged")
+    head = saved.form.head(first)
+    assert (head.id, head.name, head.version, head.note) == ("lids-ours", "Lids, ours", 1, "for lids")
+    renamed = saved.form.with_head(first, type(head)(head.id, "Lids", head.version, head.owner, "for all lids"))
+    saved.save(renamed, why="a shorter name")
+    other = make()
     other.look()
-    assert other.every()[made.name].parameters.spacing == 1.4
-    assert [old.why for old in sets.store().history("set", made.name)] == ["lids sagged", "closer still"]
-
-
-def test_names_that_are_taken_and_shipped_sets_are_refused(sets):
-    for title in ("bars metal", "Bars-Metal"):
-        with pytest.raises(LibraryError, match="what another set is called"):
-            sets.save_as(closer(sets, "bars-metal"), title)
-    with pytest.raises(LibraryError, match="no name"):
-        sets.save_as(closer(sets, "bars-metal"), " ?! ")
-    with pytest.raises(LibraryError, match="save it as a new set"):
-        sets.save(closer(sets, "bars-metal"))
-
-
-def test_the_second_to_save_is_told(sets, url):
-    made = sets.save_as(closer(sets, "bars-metal"), "Ours")
-    other = SavedSets(lambda: open_store(url))
-    other.look()
-    theirs = other.save(closer(other, made.name, 1.3))
-    with pytest.raises(ChangedMeanwhileError) as caught:
-        sets.save(replace(made, parameters=made.parameters.with_value("spacing", 1.2)))
-    assert caught.value.theirs.version == theirs.version == 2
-
-
-def test_what_is_put_away_is_offered_no_more_until_it_is_brought_back(sets):
-    made = sets.save_as(closer(sets, "bars-metal"), "Ours")
-    sets.put_away(made.name, why="coarse")
-    assert made.name not in sets.every()
-    sets.bring_back(made.name)
-    assert sets.every()[made.name].parameters == made.parameters
-
-
-def test_a_library_that_is_lost_leaves_what_was_read_and_is_taken_up_again(url, monkeypatch):
-    is_there = [True]
-
-    def opened():
-        if not is_there[0]:
-            raise StoreError("shop", "cannot be used (gone)", "see whether it is there")
-        return open_store(url)
-
-    first = SavedSets(opened)
-    first.save_as(closer(first, "bars-metal"), "Ours")
-    is_there[0] = False
-    sets = SavedSets(opened)
-    sets.look()
-    assert set(sets.every()) == set(shipped_sets())
-    assert "gone" in str(sets.problem)
-    is_there[0] = True
-    sets.look()
-    assert "ours" in sets.every()
-    assert sets.problem is None
-
-
-def test_what_a_newer_program_has_saved_is_passed_over_and_said(sets):
-    sets.save_as(closer(sets, "bars-metal"), "Ours")
-    sets.store().save(
-        ToSave("set", "strange", "Strange", 'title = "Strange"\nfamily = "ropes"\n[parameters]\n'), based_on=0
-    )
-    sets.look()
-    assert "strange" not in sets.every()
-    assert "ours" in sets.every()
-    (fault,) = sets.faults
-    assert "set strange" in str(fault)
-
-
-def test_asking_never_waits_and_what_others_save_comes_by_itself(url, monkeypatch):
-    first = SavedSets(lambda: open_store(url))
-    first.save_as(closer(first, "bars-metal"), "Ours")
-    may_open = threading.Event()
-
-    def slowly():
-        may_open.wait(30)
-        return open_store(url)
-
-    sets = SavedSets(slowly)
-    assert set(sets.every()) == set(shipped_sets()), "the library has not answered yet"
-    may_open.set()
-    sets._looks.join(30)
-    assert "ours" in sets.every()
-    absent = SavedSets(slowly, is_there=lambda: False)
-    absent.every()
-    assert absent._looks is None
+    again = other.all["lids-ours"]
+    assert saved.form.head(again) == type(head)("lids-ours", "Lids", 2, head.owner, "for all lids")
+    assert saved.form.text(saved.form.with_head(again, head)) == saved.form.text(first)
+    assert [(one.version, one.why) for one in other.history("lids-ours")] == [(1, "lids sagged"), (2, "a shorter name")]
+    assert other.history(base) == ()
+    other.put_away("lids-ours")
+    assert [one.id for one in other.away()] == ["lids-ours"]
+    assert base in other.all
+    assert "lids-ours" not in other.all

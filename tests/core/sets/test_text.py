@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from lean_trellis.core.errors import AccessError, LibraryError, ParameterError
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.sets.text import read_set_file, read_set_text, set_text
+from lean_trellis.core.sets.parameter_set import read_set_file, read_set_text
+from lean_trellis.core.sets.text import set_text
 from lean_trellis.core.supports.common.spec import families
 
 TEXTS = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=40)
@@ -58,7 +59,7 @@ def test_every_family_can_be_written_and_each_value_says_what_it_is():
      ("spacing = 1.9", "spacing = -3", r"line \d+, key 'parameters.spacing'"),
      ("spacing = 1.9", "spaceing = 1.9", r"line \d+, key 'parameters.spaceing'"),
      ('family = "bars"', 'family = "ropes"', "line 2, "),
-     ('process = "powder_bed"', 'process = "smithy"', "is no process"),
+     ('process = "powder_bed"', 'process = "smithy"', r"line \d+, key 'process': .*vat"),
      ('title = "Metal, general"', "titel = 3", "key 'title'"), ("[parameters]", "[parameters", "no valid TOML"),
      ("version = 3", "version = 0", r"line \d+, key 'version'")],
 )  # fmt: skip

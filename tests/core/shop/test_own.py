@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from contextlib import closing
+
 import numpy as np
 import pytest
 
@@ -21,6 +23,7 @@ from lean_trellis.core.shop import (
     take_in,
     toml_of,
 )
+from lean_trellis.core.shop.store.store import open_store
 from lean_trellis.core.shop.values import differences, flat_values, with_value
 from lean_trellis.core.shop.words import text_of, words_of
 
@@ -35,7 +38,7 @@ def test_every_shipped_thing_survives_its_own_file(library, tmp_path):
     for thing in (*library.machines.values(), *library.materials.values()):
         path = tmp_path / f"{thing.id}-copy.toml"
         path.write_text(toml_of(thing.model_copy(update={"name": f"{thing.name} copy"})))
-        taken = take_in(path, tmp_path / "own")
+        taken = take_in(path)
         assert [d.key for d in differences(taken, thing)] == ["name"]
 
 
@@ -48,7 +51,35 @@ def test_a_changed_copy_is_kept_and_found_again(library, kind, name):
     assert found == kept
     assert differences(found, thing) == differences(kept, thing)
     assert [d.key for d in differences(found, thing)] == ["name"]
-    assert own_folder().is_dir()
+    changed = keep_own(found.model_copy(update={"note": "re-levelled"} if kind == "machines" else {"build_offset": 9}),
+                       "Cellar No. 2", why="moved")  # fmt: skip
+    assert getattr(full_library(), kind)["cellar-no-2"] == changed
+    with closing(open_store()) as store:
+        assert [(one.version, one.why) for one in store.history(kind.removesuffix("s"), "cellar-no-2")] == [
+            (1, ""), (2, "moved")
+        ]  # fmt: skip
+
+
+def test_files_of_earlier_versions_are_taken_over_once(library):
+    folder = own_folder() / "materials"
+    folder.mkdir(parents=True)
+    steel = library.material("steel-316l").model_copy(update={"name": "Our steel", "build_offset": 7.5})
+    path = folder / "our-steel.toml"
+    path.write_text(toml_of(steel), encoding="utf-8")
+    assert full_library().material("our-steel").build_offset == 7.5
+    path.write_text(toml_of(steel.model_copy(update={"build_offset": 2.0})), encoding="utf-8")
+    assert full_library().material("our-steel").build_offset == 7.5, "what is in the library stands"
+    with closing(open_store()) as store:
+        store.put_away("material", "our-steel")
+    assert "our-steel" not in full_library().materials, "what was put away does not come back"
+    assert own_problems() == ()
+
+
+def test_a_library_that_cannot_be_read_leaves_what_ships_and_says_so(monkeypatch, tmp_path, library):
+    (tmp_path / "noise.db").write_text("this is no database, and longer than a few bytes" * 20)
+    monkeypatch.setenv("LEAN_TRELLIS_LIBRARY", f"sqlite:///{tmp_path / 'noise.db'}")
+    assert full_library().machines == library.machines
+    assert "noise.db" in str(own_problems()[0])
 
 
 def test_names_of_shipped_things_and_no_names_are_refused(library):

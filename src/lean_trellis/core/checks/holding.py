@@ -243,7 +243,8 @@ def _away_from_rim(
     up = np.array(part.overhangs.layer_normal)
     heights = samples.places @ up
     regions = part.overhangs.region_of_face[samples.faces]
-    span, ledge = state.job.material.free_span.at(0), state.job.material.detection.ledge_limit
+    bridging = state.job.bridging_of(part.part)
+    span, ledge = state.job.material.free_span.at(0), np.inf if bridging is None else bridging.ledge_limit
     wall_limits = limits * min(ledge / span, 1.0) if state.job.machine.process == "extrusion" else limits
     for is_wall, own_limits in ((True, wall_limits), (False, limits)):
         mine = rim.is_wall == is_wall

@@ -6,6 +6,7 @@ everybody else asks. Nobody writes a key by hand.
 
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.node import Node, Reader
-from lean_trellis.core.derive.pipeline import Pipeline, RegionFacts, apply_recipe
+from lean_trellis.core.derive.pipeline import Pipeline, RegionFacts
+from lean_trellis.core.derive.recipes import apply_recipe
 
 __all__ = ["Graph", "Node", "Pipeline", "Reader", "RegionFacts", "apply_recipe"]

@@ -80,7 +80,7 @@ def _overhangs(reader: Reader[Overhangs]) -> Overhangs:
         watch_angle=job.watch_angle(part),
         layer_normal=job.machine.layer_normal,
         hand=None if part.marks.hand is None else part.marks.hand.values,
-        bridging=job.bridging,
+        bridging=job.bridging_of(part),
         taken_back=part.pose.to_plate(part.mesh, np.array(back) * factors) if back else None,
         watch=reader.watch,
     )
@@ -90,8 +90,8 @@ OVERHANGS: Node[Overhangs] = Node(
     "overhangs",
     "part",
     _overhangs,
-    ("part.mesh", "part.pose", "part.size", "part.critical_angle", "part.watch_angle", "part.marks.hand",
-     "part.marks.taken_back", *_DETECTION),
+    ("part.mesh", "part.pose", "part.size", "part.critical_angle", "part.watch_angle", "part.detection",
+     "part.marks.hand", "part.marks.taken_back", *_DETECTION),
     _on_the_part, is_local=True,
 )  # fmt: skip
 

@@ -23,27 +23,25 @@ from lean_trellis.core.derive.parts import (
     TOPOLOGY,
     TREE,
 )
+from lean_trellis.core.derive.recipes import REGION_TRAITS, distances_down
 from lean_trellis.core.derive.statics import FIGURES, STATICS
 from lean_trellis.core.derive.supports import BUILT_VOLUME, REQUEST, STRUCTURE
-from lean_trellis.core.job.edits import Edit, support_by_recipe
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh.health import MeshHealth
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology
-from lean_trellis.core.overhang.beneath import Distances, in_words, shares_beneath
+from lean_trellis.core.overhang.beneath import in_words, shares_beneath
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.islands import Island
 from lean_trellis.core.overhang.spans import greatest_spans
+from lean_trellis.core.overhang.traits import RegionTraits
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.sets.parameter_set import ParameterSet
-from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.strength.statics import PartLoads
 from lean_trellis.core.supports.bars.struts import Bars
 from lean_trellis.core.supports.common.floors import Shape
-from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.core.supports.common.support import Support
@@ -67,14 +65,9 @@ def _facts_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
     return (OVERHANGS, part), (HELD_SHARES, part), *((OBSTACLE, some) for some in (part, *others))
 
 
-def _distances_down(obstacle: Obstacle) -> Distances:
-    """How far a part is straight below places on the plate's frame."""
-    return lambda places: obstacle.first_hits(places, DOWN)[0]
-
-
 def _region_facts(reader: Reader[RegionFacts]) -> RegionFacts:
     overhangs = reader.one(OVERHANGS, 0.0, 0.2)
-    own, *others = (_distances_down(obstacle) for obstacle in reader.each(OBSTACLE))
+    own, *others = (distances_down(obstacle) for obstacle in reader.each(OBSTACLE))
     shares = shares_beneath(overhangs, own, others)
     reader.watch.at(0.2, "measuring the regions")
     spans = greatest_spans(overhangs)
@@ -121,6 +114,10 @@ class Pipeline:
     def overhangs(self, part: Part, job: Job, watch: Watch = UNWATCHED) -> Overhangs:
         """The regions of a part as it stands."""
         return self.graph.get(OVERHANGS, part, job, watch)
+
+    def traits(self, part: Part, job: Job, watch: Watch = UNWATCHED) -> tuple[RegionTraits, ...]:
+        """What rules of recipes ask about the regions of a part as it stands."""
+        return self.graph.get(REGION_TRAITS, part, job, watch)
 
     def islands(self, part: Part, job: Job, watch: Watch = UNWATCHED) -> tuple[Island, ...]:
         """The islands of a part as it stands."""
@@ -185,11 +182,3 @@ def _no_job() -> Job:
     library = shipped_library()
     machine = next(iter(library.machines.values()))
     return new_job(machine, library.materials_for(machine)[0])
-
-
-def apply_recipe(job: Job, part_id: str, recipe: Recipe, sets: dict[str, ParameterSet], pipeline: Pipeline) -> Edit:
-    """Support a part by a recipe's rules: one support a rule, for the regions that fall to it; none where none does."""
-    regions = tuple(pipeline.overhangs(job.part(part_id), job).to_be_held)
-    if not recipe.assigned(regions):
-        return Edit(f"Support {job.part(part_id).name} by {recipe.title}", job)
-    return support_by_recipe(job, part_id, recipe, sets, regions)

@@ -29,6 +29,7 @@ from lean_trellis.core.job.migrations import migrated
 from lean_trellis.core.job.schema import (
     FORMAT,
     VERSION,
+    DetectionKept,
     JobFile,
     OriginKept,
     PartKept,
@@ -45,7 +46,7 @@ from lean_trellis.core.job.schema import (
 from lean_trellis.core.job.supports_kept import support_kept, support_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.origin import Origin
-from lean_trellis.core.parts.part import Part
+from lean_trellis.core.parts.part import OwnDetection, Part
 from lean_trellis.core.parts.path_values import PathValues
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.parts.size import Size, Stage, sized
@@ -150,6 +151,7 @@ def _part_kept(part: Part) -> PartKept:
         is_locked=part.is_locked,
         marks=marks_kept(part.marks),
         path_values=[PathValuesKept(**vars(values)) for values in part.path_values],
+        detection=DetectionKept(**vars(part.detection)),
         thickens=part.thickens,
     )
 
@@ -301,6 +303,7 @@ def _part(kept: PartKept, nominal: Mesh) -> Part:
         is_locked=kept.is_locked,
         marks=marks_of(kept.marks, len(nominal.faces), kept.name),
         path_values=tuple(PathValues(**dict(values)) for values in kept.path_values),
+        detection=OwnDetection(**dict(kept.detection)),
         thickens=kept.thickens,
     )
 

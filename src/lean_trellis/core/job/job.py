@@ -110,6 +110,10 @@ class Job:
         own = self.material.detection.watch_angle if part.watch_angle is None else part.watch_angle
         return max(own, self.critical_angle(part))
 
+    def bridging_of(self, part: Part) -> SelfBridging | None:
+        """What supports itself on a part: the material's values, but for those that the part has of its own."""
+        return None if self.bridging is None else self.bridging.with_own(**vars(part.detection))
+
     @property
     def bridging(self) -> SelfBridging | None:
         """What supports itself by the material's detection values; None in a vat, where nothing does."""

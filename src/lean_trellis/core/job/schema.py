@@ -81,6 +81,14 @@ class PathValuesKept(_Kept):
     fill_share: float | None = Field(None, ge=0, le=1)
 
 
+class DetectionKept(_Kept):
+    """What supports itself on a part, where that is other than the material says."""
+
+    bridge_span: float | None = Field(None, ge=0)
+    ledge_limit: float | None = Field(None, ge=0)
+    smallest_region: float | None = Field(None, ge=0)
+
+
 class PartKept(_Kept):
     """A part; `mesh` is its nominal mesh, before scale and shrinkage."""
 
@@ -99,6 +107,7 @@ class PartKept(_Kept):
     is_locked: bool = False
     marks: MarksKept = MarksKept()
     path_values: list[PathValuesKept] = []
+    detection: DetectionKept = DetectionKept()
     thickens: bool = False
 
 
@@ -196,6 +205,16 @@ class HandKept(_Kept):
     extended: list[ExtendedKept] = []
 
 
+class MadeByKept(_Kept):
+    """The rule of a recipe that a support was made by."""
+
+    recipe: str
+    version: int = Field(ge=1)
+    rule: str
+    use: int = Field(0, ge=0)
+    values: dict[str, float | int | bool | str] = {}
+
+
 class SupportKept(_Kept):
     """A support."""
 
@@ -210,6 +229,7 @@ class SupportKept(_Kept):
     hand: HandKept = HandKept()
     others: list[str] = []
     body: str | None = Field(None, pattern=_HASH)
+    made_by: MadeByKept | None = None
 
 
 class SetKept(_Kept):

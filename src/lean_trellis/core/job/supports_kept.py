@@ -10,6 +10,7 @@ from lean_trellis.core.job.schema import (
     HandBarKept,
     HandKept,
     LineKept,
+    MadeByKept,
     PickKept,
     RemovedKept,
     SupportKept,
@@ -23,6 +24,7 @@ from lean_trellis.core.supports.common.support import (
     HandBar,
     HandWork,
     Line,
+    MadeBy,
     RegionPick,
     Removed,
     Support,
@@ -52,6 +54,7 @@ def support_kept(support: Support) -> SupportKept:
         ),
         others=list(support.others),
         body=None if support.body is None else support.body.key,
+        made_by=None if support.made_by is None else _made_by_kept(support.made_by),
     )
 
 
@@ -69,6 +72,14 @@ def support_of(kept: SupportKept, meshes: Mapping[str, Mesh]) -> Support:
         tuple(Extended(**dict(entry)) for entry in kept.hand.extended),
     )
     body = None if kept.body is None else meshes[kept.body]
+    made_by = None
+    if kept.made_by is not None:
+        made_by = MadeBy(**{**dict(kept.made_by), "values": tuple(sorted(kept.made_by.values.items()))})
     return Support(
-        kept.id, kept.part_id, parameters, kept.set_name, kept.set_version, target, hand, tuple(kept.others), body
-    )
+        kept.id, kept.part_id, parameters, kept.set_name, kept.set_version, target, hand, tuple(kept.others), body,
+        made_by,
+    )  # fmt: skip
+
+
+def _made_by_kept(made_by: MadeBy) -> MadeByKept:
+    return MadeByKept(**{**vars(made_by), "values": dict(made_by.values)})

@@ -18,23 +18,29 @@ Distances = Callable[[Floats], Floats]
 """Distances straight down (n,) from places (n, 3) on the plate's frame to a part; infinite where it is not below."""
 
 
-def shares_beneath(overhangs: Overhangs, own: Distances, others: Sequence[Distances]) -> Floats:
-    """(r, 3): which share of each region's area has the plate, the same part, another part beneath it.
+def below(overhangs: Overhangs, own: Distances, others: Sequence[Distances]) -> tuple[Floats, Floats]:
+    """(r, 3) and (r,): which share of each region has the plate, the same part, another part beneath it, and how far.
 
     Looked at from the middles of up to 25 faces a region, evenly taken and weighted by area; from the vertices of low
-    edges and points.
+    edges and points. The distance is the mean, straight down, mm.
     """
     places, regions, weights = _samples(overhangs)
-    shares = np.zeros((len(overhangs.regions), 3))
+    shares, heights = np.zeros((len(overhangs.regions), 3)), np.zeros(len(overhangs.regions))
     if not len(places):
-        return shares
+        return shares, heights
     to_own = own(places)
     to_others = np.min([other(places) for other in others], axis=0) if others else np.full(len(places), np.inf)
     nearest = np.minimum(to_own, to_others)
     kinds = np.where(nearest > places[:, 2], PLATE, np.where(to_own <= to_others, SAME_PART, OTHER_PART))
     np.add.at(shares, (regions, kinds), weights)
-    result: Floats = shares / np.maximum(shares.sum(axis=1, keepdims=True), 1e-300)
-    return result
+    np.add.at(heights, regions, weights * np.minimum(nearest, np.maximum(places[:, 2], 0)))
+    whole = np.maximum(shares.sum(axis=1), 1e-300)
+    return shares / whole[:, None], heights / whole
+
+
+def shares_beneath(overhangs: Overhangs, own: Distances, others: Sequence[Distances]) -> Floats:
+    """(r, 3): which share of each region's area has the plate, the same part, another part beneath it."""
+    return below(overhangs, own, others)[0]
 
 
 def _samples(overhangs: Overhangs) -> tuple[Floats, np.ndarray, Floats]:

@@ -8,7 +8,7 @@ places is one or the other; one in which a piece of solid begins is never left o
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -45,6 +45,10 @@ class SelfBridging:
         if material.process == "vat":
             return None
         return SelfBridging(detection.bridge_span, detection.ledge_limit, detection.smallest_region)
+
+    def with_own(self, **own: float | None) -> SelfBridging:
+        """The same, but for the values that are not None."""
+        return replace(self, **{key: value for key, value in own.items() if value is not None})
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,6 +17,15 @@ from lean_trellis.core.parts.size import Size, sized
 
 
 @dataclass(frozen=True)
+class OwnDetection:
+    """Spans in mm up to which ceilings and ledges support themselves, and the smallest region in mm²; None: usual."""
+
+    bridge_span: float | None = None
+    ledge_limit: float | None = None
+    smallest_region: float | None = None
+
+
+@dataclass(frozen=True)
 class Part:
     """A part and what belongs to it. `mesh` is what is built, in the part's own coordinates, mm, and never changed.
 
@@ -42,6 +51,8 @@ class Part:
     marks: Marks = field(default_factory=Marks)
     path_values: tuple[PathValues, ...] = ()
     """Where its paths are laid otherwise than its material says; of several that hold the last wins."""
+    detection: OwnDetection = field(default_factory=OwnDetection)
+    """What supports itself, where that is other than its material says."""
     thickens: bool = False
     """Whether what is thinner than its process builds is built at the least width, where the process can do that."""
 

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import tomllib
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 
-from lean_trellis.core.errors import AccessError, LibraryError, UnknownNameError
+from lean_trellis.core.errors import UnknownNameError
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
+from lean_trellis.core.shop.toml_text import model_of_text, text_of_file
 
 SHIPPED = Path(__file__).parent / "shipped"
 _Thing = TypeVar("_Thing", bound=BaseModel)
@@ -43,29 +43,9 @@ class Library:
         return sorted(fitting, key=lambda material: material.name)
 
 
-def read_toml(path: Path) -> dict[str, Any]:
-    """The content of a TOML file; `LibraryError` names the line that cannot be understood."""
-    try:
-        return tomllib.loads(path.read_text(encoding="utf-8"))
-    except OSError as problem:
-        raise AccessError.of(path, problem, "read") from problem
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
-        raise LibraryError(path, f"is no valid TOML ({problem})", "mend that line") from None
-
-
 def read_model(path: Path, model: type[_Thing]) -> _Thing:
-    """One validated thing from a file; its id is the file's name. Errors name file and key."""
-    content = read_toml(path)
-    try:
-        return model.model_validate({**content, "id": path.stem})
-    except ValidationError as problem:
-        raise LibraryError(path, _first_fault(problem), "correct that key") from None
-
-
-def _first_fault(problem: ValidationError) -> str:
-    fault = problem.errors()[0]
-    key = ".".join(str(step) for step in fault["loc"])
-    return f"key '{key}': {fault['msg']}" if key else str(fault["msg"])
+    """One validated thing from a file; its id is the file's name. Errors name file, line and key."""
+    return model_of_text(text_of_file(path), model, path, id=path.stem)
 
 
 def _read_all(folder: Path, model: type[_Thing]) -> dict[str, _Thing]:

@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-import numpy as np
 import pytest
 
-from lean_trellis.core.errors import EditError, ParameterError, UnknownNameError
+from lean_trellis.core.errors import EditError, ParameterError
 from lean_trellis.core.job.edits.supports import (
     add_support,
     change_support,
     extend_target,
     narrow_target,
     remove_supports,
-    support_by_recipe,
     use_set,
 )
-from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.sets import shipped_sets
-from lean_trellis.core.sets.recipe import shipped_recipes
 from lean_trellis.core.supports import RegionPick
 
 SETS = shipped_sets()
@@ -66,24 +62,3 @@ def test_a_target_shrinks_to_what_is_kept_and_never_to_nothing(trio):
     assert edit.title == f"Leave 2 small regions of {trio.part('part-1').name} to hold by itself"
     with pytest.raises(EditError, match="would hold nothing"):
         narrow_target(job, "support-1", (), "all")
-
-
-def test_a_recipe_makes_a_support_for_each_rule_that_takes_a_region_and_refuses_where_none_does(trio):
-    none = np.zeros(0, np.int64)
-    broad, small, peak = (
-        Region(number, kind, none, none, area, area, 0, 0, 0, (0, 0, 0), (float(number), 0, 0))
-        for number, (kind, area) in enumerate((("face", 50), ("face", 3), ("point", 0)))
-    )
-    recipe = shipped_recipes()["vat-standard"]
-    edit = support_by_recipe(trio, "part-1", recipe, SETS, (broad, small, peak))
-    assert [(one.set_name, len(one.target)) for one in edit.job.supports] == [
-        ("bars-resin-regular", 1), ("bars-resin-fine", 2)
-    ]  # fmt: skip
-    assert edit.title.endswith("by Vat, standard")
-    assert [one.set_name for one in support_by_recipe(trio, "part-1", recipe, SETS, (peak,)).job.supports] == [
-        "bars-resin-fine"
-    ]
-    with pytest.raises(EditError, match="no region that Vat, standard has a rule for"):
-        support_by_recipe(trio, "part-1", recipe, SETS, ())
-    with pytest.raises(UnknownNameError, match="bars-resin-regular"):
-        support_by_recipe(trio, "part-1", recipe, {}, (broad,))

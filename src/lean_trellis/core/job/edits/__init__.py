@@ -64,6 +64,7 @@ from lean_trellis.core.job.edits.poses import (
     turn_part,
     turn_parts,
 )
+from lean_trellis.core.job.edits.recipes import Applied, support_by_recipe, with_detection
 from lean_trellis.core.job.edits.shop import (
     change_machine,
     change_material,
@@ -97,12 +98,12 @@ from lean_trellis.core.job.edits.supports import (
     extend_target,
     narrow_target,
     remove_supports,
-    support_by_recipe,
     use_set,
 )
 from lean_trellis.core.job.edits.trials import drop_trial, keep_trial, take_trial
 
 __all__ = [
+    "Applied",
     "Edit",
     "add_bars",
     "add_bodies",
@@ -193,4 +194,5 @@ __all__ = [
     "turn_parts",
     "ungroup_parts",
     "use_set",
+    "with_detection",
 ]

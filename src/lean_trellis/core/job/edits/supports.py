@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job, fresh_id
-from lean_trellis.core.overhang.region import Region
-from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
-from lean_trellis.core.sets.recipe import Recipe
+from lean_trellis.core.sets.parameter_set import ParameterSet
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.support import RegionPick, Support
-from lean_trellis.core.supports.common.targets import pick_region
 
 
 def add_support(
@@ -36,22 +33,6 @@ def add_support(
     )
     job = job.with_set(chosen_set)
     return Edit(f"Support {part.name} with {chosen_set.title}", replace(job, supports=(*job.supports, support)))
-
-
-def support_by_recipe(
-    job: Job, part_id: str, recipe: Recipe, sets: Mapping[str, ParameterSet], regions: tuple[Region, ...]
-) -> Edit:
-    """Support regions of a part by a recipe's rules: one support a rule, for the regions that fall to it.
-
-    Raises `EditError` where no rule takes any of them, `UnknownNameError` for a set that there is none of.
-    """
-    part, assigned = job.part(part_id), recipe.assigned(regions)
-    if not assigned:
-        raise EditError(part.name, f"has no region that {recipe.title} has a rule for", "choose a set instead")
-    for place, taken in sorted(assigned.items()):
-        picks = tuple(pick_region(region, part) for region in taken)
-        job = add_support(job, part_id, find_set(sets, recipe.rules[place].set), picks).job
-    return Edit(f"Support {part.name} by {recipe.title}", job)
 
 
 def change_support(job: Job, support_id: str, key: str, value: Any) -> Edit:

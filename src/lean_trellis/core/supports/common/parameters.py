@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal, get_args
+from typing import Any, ClassVar, Literal, Self, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from pydantic.fields import FieldInfo
 
-from lean_trellis.core.errors import ParameterError
+from lean_trellis.core.errors import ParameterError, UnknownNameError
 
 _SPARE_DEG = 1.0
 Question = Literal["where", "holds", "carries", "stands", "comes_off", "empties"]
@@ -106,17 +106,20 @@ class FamilyParameters(BaseModel):
         """What is declared of one parameter. Raises `KeyError` where there is none."""
         return _declared(key, cls.model_fields[key])
 
-    def with_value(self, key: str, value: Any) -> FamilyParameters:
+    def with_value(self, key: str, value: Any) -> Self:
         """The same parameters with one value changed and all checked again.
 
         Raises `ParameterError` naming the key, what is wrong and the range.
         """
-        ((key, value),) = with_todays_keys(type(self), {key: value}).items()
-        if key not in type(self).model_fields:
-            from lean_trellis.core.errors import UnknownNameError
+        return self.with_values({key: value})
 
-            raise UnknownNameError.among("parameter", key, type(self).model_fields)
-        return validated(type(self), {**self.model_dump(), key: value})
+    def with_values(self, values: Mapping[str, Any]) -> Self:
+        """The same parameters with some values changed together and all checked once. Raises as `with_value`."""
+        today = with_todays_keys(type(self), values)
+        for key in today:
+            if key not in type(self).model_fields:
+                raise UnknownNameError.among("parameter", key, type(self).model_fields)
+        return validated(type(self), {**self.model_dump(), **today}) if today else self
 
     def differences(self, other: FamilyParameters) -> dict[str, tuple[Any, Any]]:
         """Keys whose values differ: (here, there)."""
@@ -124,7 +127,10 @@ class FamilyParameters(BaseModel):
         return {key: (here[key], there[key]) for key in here if here[key] != there.get(key)}
 
 
-def validated(model: type[FamilyParameters], values: dict[str, Any]) -> FamilyParameters:
+_Model = TypeVar("_Model", bound=FamilyParameters)
+
+
+def validated(model: type[_Model], values: dict[str, Any]) -> _Model:
     """Build parameters from values; pydantic's faults become one `ParameterError`."""
     try:
         return model.model_validate(with_todays_keys(model, values))

@@ -102,6 +102,20 @@ class HandWork:
 
 
 @dataclass(frozen=True)
+class MadeBy:
+    """The recipe and its version, the rule and which of its sets, counted from 0, that a support was made by.
+
+    `values` are those that the rule has otherwise than the set: what differs besides was changed on the support.
+    """
+
+    recipe: str
+    version: int
+    rule: str
+    use: int = 0
+    values: tuple[tuple[str, float | int | bool | str], ...] = ()
+
+
+@dataclass(frozen=True)
 class Support:
     """One set of structures for one target with one parameter set.
 
@@ -119,6 +133,7 @@ class Support:
     hand: HandWork = field(default_factory=HandWork)
     others: tuple[str, ...] = ()
     body: Mesh | None = None
+    made_by: MadeBy | None = None
 
     @property
     def parts(self) -> tuple[str, ...]:

@@ -8,17 +8,25 @@ from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 from lean_trellis.core.job.edits import Edit, add_support, remove_supports, support_by_recipe
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.overhang.region import Region
+from lean_trellis.core.overhang.traits import RegionTraits
+from lean_trellis.core.parts.part import Part
 from lean_trellis.core.sets import ParameterSet
-from lean_trellis.core.sets.recipe import Recipe, shipped_recipes, usual_set
+from lean_trellis.core.sets.recipe import Recipe, RecipeDetection, usual_recipe, usual_set
 from lean_trellis.core.supports import RegionPick, Support
 from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.targets import pick_region
 from lean_trellis.studio.forms.fields import ChoiceField, row
 from lean_trellis.studio.forms.section import button
+from lean_trellis.studio.recipe_requests import ApplyRecipe, ByRecipe
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.already import AlreadySupported, in_the_way
 
 _RECIPE = "recipe:"
+
+
+def _first_set(recipe: Recipe) -> str:
+    """The first set that a recipe names; nothing where it leaves everything alone."""
+    return next((use.set for rule in recipe.rules for use in rule.uses), "")
 
 
 class NextSupport(QWidget):
@@ -54,13 +62,13 @@ class NextSupport(QWidget):
     def recipe(self) -> Recipe | None:
         """The recipe that is chosen, if one is."""
         chosen = str(self.choice.currentData())
-        return shipped_recipes().get(chosen.removeprefix(_RECIPE)) if chosen.startswith(_RECIPE) else None
+        return self.session.recipes.every().get(chosen.removeprefix(_RECIPE)) if chosen.startswith(_RECIPE) else None
 
     @property
     def set(self) -> ParameterSet:
         """The set that is chosen; of a recipe that of its first rule."""
         every, recipe = self.session.sets.every(), self.recipe
-        chosen = str(self.choice.currentData()) if recipe is None else recipe.rules[0].set
+        chosen = str(self.choice.currentData()) if recipe is None else _first_set(recipe)
         return every[chosen if chosen in every else usual_set(self.session.job.machine.process)]
 
     def choose(self, name: str) -> None:
@@ -87,16 +95,23 @@ class NextSupport(QWidget):
         self._add(self._there() if replaces else ())
 
     def _there(self) -> tuple[Support, ...]:
-        """What serves already what is to be supported, by families of the set or of the recipe's sets."""
+        """What serves already what is to be supported, by families of the set or of the recipe's sets.
+
+        What the recipe itself has made is brought up to date by it, and in nobody's way.
+        """
+        recipe = self.recipe
         found: dict[str, Support] = {}
         for chosen in self._sets():
             for support in in_the_way(self.session, chosen, self._target()):
-                found[support.id] = support
+                if recipe is None or support.made_by is None or support.made_by.recipe != recipe.id:
+                    found[support.id] = support
         return tuple(found.values())
 
     def _sets(self) -> list[ParameterSet]:
         recipe, every = self.recipe, self.session.sets.every()
-        return [self.set] if recipe is None else [every[rule.set] for rule in recipe.rules if rule.set in every]
+        if recipe is None:
+            return [self.set]
+        return [every[use.set] for rule in recipe.rules for use in rule.uses if use.set in every]
 
     def _regions(self) -> tuple[Region, ...]:
         """The regions in question."""
@@ -113,22 +128,61 @@ class NextSupport(QWidget):
         return None if self._asked is None or part is None else tuple(pick_region(one, part) for one in self._regions())
 
     def _add(self, instead_of: tuple[Support, ...]) -> None:
-        session, part, recipe, chosen = self.session, self.session.part, self.recipe, self.set
+        part, recipe, chosen = self.session.part, self.recipe, self.set
         if part is None:
             return
-        target, regions, sets = self._target(), self._regions(), session.sets.every()
+        gone = tuple(support.id for support in instead_of)
+        if recipe is not None:
+            self._add_by_recipe(recipe, part, gone)
+            return
+        target = self._target()
 
         def make(job: Job) -> Edit:
-            kept = remove_supports(job, [support.id for support in instead_of]).job if instead_of else job
-            if recipe is None:
-                added = add_support(kept, part.id, chosen, target)
-            else:
-                added = support_by_recipe(kept, part.id, recipe, sets, regions)
-            by = chosen.title if recipe is None else recipe.title
-            return Edit(f"Replace supports by {by}", added.job) if instead_of else added
+            kept = remove_supports(job, gone).job if gone else job
+            added = add_support(kept, part.id, chosen, target)
+            return Edit(f"Replace supports by {chosen.title}", added.job) if gone else added
 
-        if session.do(make) and session.job.supports_of(part.id):
-            session.select(support=session.job.supports_of(part.id)[-1].id, regions=frozenset())
+        if self.session.do(make):
+            self._show_last(part.id)
+
+    def _add_by_recipe(self, recipe: Recipe, part: Part, gone: tuple[str, ...]) -> None:
+        """At once where one rule takes all that there is; else beside the window, since regions are measured."""
+        session, job = self.session, self.session.job
+        regions = session.regions(part)
+        is_alike = recipe.takes_all_alike(job.machine.process, job.material.id)
+        if self._asked is None and is_alike and regions is not None and recipe.detection == RecipeDetection():
+            held = self._regions()
+            traits = [RegionTraits(region.id, region.kind) for region in held]
+            sets = session.sets.every()
+
+            def make(job: Job) -> Edit:
+                kept = remove_supports(job, gone).job if gone else job
+                return support_by_recipe(kept, part.id, recipe, sets, held, traits).edit
+
+            if session.do(make):
+                self._show_last(part.id)
+            return
+        self.apply(recipe, (part.id,), gone)
+
+    def apply(self, recipe: Recipe, part_ids: tuple[str, ...], gone: tuple[str, ...] = ()) -> None:
+        """Support parts by a recipe beside the window, as one step."""
+        session = self.session
+        request = ApplyRecipe(session.job, part_ids, recipe, dict(session.sets.every()), self._asked, gone)
+
+        def take(made: ByRecipe) -> None:
+            if session.job is not request.job:
+                session.said.emit("note", "The job has moved on: nothing was done")
+            elif session.do(lambda _: made.edit):
+                session.said.emit("fine", f"{recipe.title}: {made.words}")
+                self._show_last(part_ids[0])
+
+        session.ask(f"Supporting by {recipe.title}", request, take)
+
+    def _show_last(self, part_id: str) -> None:
+        """The support that was added last is the current one."""
+        there = self.session.job.supports_of(part_id)
+        if there and part_id == self.session.selection.part:
+            self.session.select(support=there[-1].id, regions=frozenset())
 
     # --- what is shown ---
 
@@ -137,10 +191,13 @@ class NextSupport(QWidget):
         session, part = self.session, self.session.part
         process = session.job.machine.process
         sets = [(one.name, one.title) for one in session.sets.every().values() if one.suits(process)]
-        recipes = [(f"{_RECIPE}{one.id}", f"Recipe: {one.title}") for one in shipped_recipes().values()
-                   if one.process == process]  # fmt: skip
-        current, offered = str(self.choice.currentData()), [*sets, *recipes]
-        self.choice.offer(offered, current if current in dict(offered) else usual_set(process))
+        material, every = session.job.material.id, session.recipes.every()
+        recipes = [(f"{_RECIPE}{one.id}", f"Recipe: {one.title}") for one in every.values()
+                   if one.suits(process, material)]  # fmt: skip
+        usual = usual_recipe(every, process, material)
+        current, offered = str(self.choice.currentData()), [*recipes, *sets]
+        first = f"{_RECIPE}{usual.id}" if usual is not None else usual_set(process)
+        self.choice.offer(offered, current if current in dict(offered) else first)
         for_regions = self.recipe is not None or spec_for(self.set.parameters).serves_regions
         self.support_selected.setVisible(for_regions)
         self.support_all.setText("Support all" if for_regions else "Add to the part")

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import use_set
 from lean_trellis.core.sets import ParameterSet
-from lean_trellis.core.sets.saved import read_kept_set
+from lean_trellis.core.sets.saved import SETS
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
 from lean_trellis.core.supports import Support
 from lean_trellis.studio.forms.fields import TextField, muted, row
@@ -156,7 +156,7 @@ class SaveSet(QWidget):
     # --- two at once ---
 
     def _show_conflict(self, support: Support, problem: ChangedMeanwhileError) -> None:
-        theirs = read_kept_set(problem.theirs, problem.theirs.id)
+        theirs = SETS.read_kept(problem.theirs, problem.theirs.id)
         origin = self._origin()
         if origin is None or type(theirs.parameters) is not type(support.parameters):
             self.session.said.emit("stop", str(problem))
