@@ -100,6 +100,7 @@ def test_a_cure_that_cannot_act_says_why_and_adds_nothing(with_parts, shelf):
     user.session.do(lambda job: edits.set_build_offset(job, ["part-1"], 0.0))
     bench = user.station("supports")
     user.press(bench.support_all)
+    user.settle()
     support = user.session.job.supports[0].id
     user.session.do(lambda job: edits.change_support(job, support, "landing", "plate_only"))
     user.session.do(lambda job: edits.change_support(job, support, "height_limit", 1.0))

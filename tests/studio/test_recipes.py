@@ -36,6 +36,7 @@ def test_a_recipe_makes_a_support_for_each_of_its_rules_in_one_step(lidded):
 
 def test_what_is_supported_already_is_asked_about_and_replaced_by_the_recipe(lidded):
     user, bench = lidded
+    user.choose(bench.set_choice, "bars-resin-stout")
     user.press(bench.support_all)
     user.settle()
     user.choose(bench.set_choice, "recipe:vat-standard")

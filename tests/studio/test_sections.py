@@ -257,6 +257,7 @@ def test_a_spacer_from_a_file_stands_between_and_is_seen(with_parts, tmp_path, m
 
 def test_own_machines_are_offered_by_a_new_window_and_wrong_files_named(user, library):
     keep_own(library.machine("vat-150"), "Attic vat")
+    (own_folder() / "machines").mkdir(parents=True)
     (own_folder() / "machines" / "bad.toml").write_text("name = 3")
     from lean_trellis.core.shop import full_library, own_problems
 

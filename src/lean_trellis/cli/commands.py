@@ -7,52 +7,31 @@ from typing import Annotated
 
 import typer
 
-FilesArgument = Annotated[
-    list[Path], typer.Argument(help="STL, 3MF, OBJ, PLY, AMF, OFF or STEP files.", metavar="FILE...")
-]
-JobArgument = Annotated[Path, typer.Argument(help="A job file.", metavar="JOB")]
-NameArgument = Annotated[str, typer.Argument(help="The name, as 'list' shows it.", metavar="NAME")]
-JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
-MachineOption = Annotated[str | None, typer.Option("--machine", help="Machine by id (see 'machines').")]
-MaterialOption = Annotated[str | None, typer.Option("--material", help="Material by id (see 'materials').")]
-UnitsOption = Annotated[str, typer.Option("--units", help="Unit of files that carry none: mm, cm, m or in.")]
-RotateOption = Annotated[
-    tuple[float, float, float],
-    typer.Option("--rotate", help="Degrees about X, then Y, then Z.", metavar="RX RY RZ"),
-]
-OffsetOption = Annotated[
-    float | None, typer.Option("--build-offset", help="Height of the lowest point above the plate, mm.")
-]
-KeepOption = Annotated[bool, typer.Option("--keep-position", help="Leave x and y as read.")]
-CriticalOption = Annotated[float | None, typer.Option("--critical-angle", help="Degrees; default: the material's.")]
-WatchOption = Annotated[float | None, typer.Option("--watch-angle", help="Degrees; default: the material's.")]
-LayerOption = Annotated[float | None, typer.Option("--layer-height", help="mm; default: the material's usual one.")]
-FirstLayerOption = Annotated[float | None, typer.Option("--first-layer", help="mm; default: as the others.")]
-SupportEveryOption = Annotated[
-    int | None, typer.Option("--support-every", help="Build supports at every so many-th layer; default: every one.")
-]
-ModeOption = Annotated[
-    str | None, typer.Option("--mode", help="The material's mode: usual, or one that it offers besides.")
-]
+from lean_trellis.cli.arguments import (
+    CriticalOption,
+    FilesArgument,
+    FirstLayerOption,
+    JobArgument,
+    JsonOption,
+    KeepOption,
+    LayerOption,
+    MachineOption,
+    MaterialOption,
+    ModeOption,
+    OffsetOption,
+    RotateOption,
+    SupportEveryOption,
+    UnitsOption,
+    WatchOption,
+)
+from lean_trellis.cli.shop_commands import register_shop
 
 
 def register(app: typer.Typer) -> None:
     """Add all commands."""
     for command in (inspect, overhangs, layers, prepare, check, estimate, trials, updates, export, machines, materials):
         app.command(command.__name__)(command)
-    sets = typer.Typer(help="Saved parameter sets.", no_args_is_help=True)
-    sets.command("list")(list_sets)
-    sets.command("show")(show_set)
-    sets.command("export")(export_sets)
-    sets.command("import")(import_sets)
-    sets.command("compare")(compare_sets)
-    app.add_typer(sets, name="sets")
-    recipes = typer.Typer(help="Saved recipes.", no_args_is_help=True)
-    recipes.command("list")(list_recipes)
-    recipes.command("show")(show_recipe)
-    recipes.command("export")(export_recipes)
-    recipes.command("import")(import_recipes)
-    app.add_typer(recipes, name="recipes")
+    register_shop(app)
 
 
 def inspect(files: FilesArgument, units: UnitsOption = "mm", as_json: JsonOption = False) -> None:
@@ -229,85 +208,3 @@ def materials(as_json: JsonOption = False) -> None:
     from lean_trellis.cli.library import materials as run
 
     run(as_json)
-
-
-def list_sets(as_json: JsonOption = False) -> None:
-    """List the parameter sets."""
-    from lean_trellis.cli.library import list_sets as run
-
-    run(as_json)
-
-
-def show_set(name: NameArgument, as_json: JsonOption = False) -> None:
-    """Show one parameter set with all its values."""
-    from lean_trellis.cli.library import show_set as run
-
-    run(name, as_json)
-
-
-def export_sets(
-    names: Annotated[list[str] | None, typer.Argument(help="Sets by name; all without.")] = None,
-    out: Annotated[Path | None, typer.Option("-o", "--out", help="A folder, or for one set a .toml file.")] = None,
-    as_json: JsonOption = False,
-) -> None:
-    """Write parameter sets as TOML, with what each value means beside it."""
-    from lean_trellis.cli.library import export_sets as run
-
-    run(names or [], out, as_json)
-
-
-def import_sets(
-    files: Annotated[list[Path], typer.Argument(help="Parameter sets as TOML.")],
-    why: Annotated[str, typer.Option(help="What was changed and what for; kept in the history.")] = "",
-    as_json: JsonOption = False,
-) -> None:
-    """Take parameter sets into the shop library: new ones, or the next version of those that are there."""
-    from lean_trellis.cli.library import import_sets as run
-
-    run(files, why, as_json)
-
-
-def compare_sets(
-    name: NameArgument, other: Annotated[str, typer.Argument(help="The set to compare with.")],
-    as_json: JsonOption = False,
-) -> None:  # fmt: skip
-    """Show the values in which two parameter sets differ."""
-    from lean_trellis.cli.library import compare_sets as run
-
-    run(name, other, as_json)
-
-
-def list_recipes(as_json: JsonOption = False) -> None:
-    """List the recipes."""
-    from lean_trellis.cli.library import list_recipes as run
-
-    run(as_json)
-
-
-def show_recipe(name: NameArgument, as_json: JsonOption = False) -> None:
-    """Show one recipe with its rules."""
-    from lean_trellis.cli.library import show_recipe as run
-
-    run(name, as_json)
-
-
-def export_recipes(
-    names: Annotated[list[str] | None, typer.Argument(help="Recipes by name; all without.")] = None,
-    out: Annotated[Path | None, typer.Option("-o", "--out", help="A folder, or for one recipe a .toml file.")] = None,
-    as_json: JsonOption = False,
-) -> None:
-    """Write recipes as TOML, with what each condition means beside it."""
-    from lean_trellis.cli.library import export_recipes as run
-
-    run(names or [], out, as_json)
-
-
-def import_recipes(
-    files: Annotated[list[Path], typer.Argument(help="Recipes as TOML.")],
-    why: Annotated[str, typer.Option(help="What was changed and what for; kept in the history.")] = "",
-    as_json: JsonOption = False,
-) -> None:
-    """Take recipes into the shop library: new ones, or the next version of those that are there."""
-    from lean_trellis.cli.library import import_recipes as run
-
-    run(files, why, as_json)

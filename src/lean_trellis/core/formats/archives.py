@@ -1,4 +1,4 @@
-"""Zip archives from outside: looked at before anything is unpacked."""
+"""Zip archives: those from outside are looked at first; ours are the same bytes for the same content."""
 
 from __future__ import annotations
 
@@ -16,6 +16,18 @@ DAMAGED_ZIP = (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, Ru
 MOST_BYTES = 2_000_000_000
 MOST_RATIO = 250
 """Meshes pack some 2 to 20 times; what unpacks to more than this is a bomb, not a part."""
+
+
+_NEVER = (1980, 1, 1, 0, 0, 0)
+
+
+def member(archive: zipfile.ZipFile, name: str) -> zipfile.ZipInfo:
+    """A member to be written, packed as the archive packs, without the time of day."""
+    info = zipfile.ZipInfo(name, _NEVER)
+    info.external_attr = 0o644 << 16
+    info.compress_type = archive.compression
+    info._compresslevel = archive.compresslevel  # type: ignore[attr-defined]  # no public way for opened members
+    return info
 
 
 def require_harmless(path: Path, archive: zipfile.ZipFile) -> None:

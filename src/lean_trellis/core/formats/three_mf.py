@@ -12,7 +12,7 @@ from lxml import etree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import FormatError
-from lean_trellis.core.formats.archives import DAMAGED_ZIP, require_harmless
+from lean_trellis.core.formats.archives import DAMAGED_ZIP, member, require_harmless
 from lean_trellis.core.formats.body import (
     KNOWN_FILES,
     UNIT_MM,
@@ -204,9 +204,9 @@ def write(file: IO[bytes], bodies: list[Named]) -> None:
     Beams are written by the beam lattice extension, in objects of type solidsupport, which is where it allows them.
     """
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
-        archive.writestr("[Content_Types].xml", CONTENT_TYPES)
-        archive.writestr("_rels/.rels", RELATIONS)
-        with archive.open("3D/3dmodel.model", "w", force_zip64=True) as stream:
+        archive.writestr(member(archive, "[Content_Types].xml"), CONTENT_TYPES)
+        archive.writestr(member(archive, "_rels/.rels"), RELATIONS)
+        with archive.open(member(archive, "3D/3dmodel.model"), "w", force_zip64=True) as stream:
             _write_model(stream, bodies)
 
 

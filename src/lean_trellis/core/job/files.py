@@ -21,7 +21,7 @@ from lean_trellis.core.errors import (
     UnknownNameError,
 )
 from lean_trellis.core.formats import ply
-from lean_trellis.core.formats.archives import DAMAGED_ZIP, require_harmless
+from lean_trellis.core.formats.archives import DAMAGED_ZIP, member, require_harmless
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.job.job import Job, Trial
 from lean_trellis.core.job.marks_kept import marks_kept, marks_of
@@ -69,11 +69,11 @@ def save_job(job: Job, path: Path, watch: Watch = UNWATCHED) -> None:
         written_whole(path) as file,
         zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive,
     ):
-        archive.writestr(JOB_MEMBER, job_text(job))
+        archive.writestr(member(archive, JOB_MEMBER), job_text(job))
         meshes = meshes_of(job)
         for number, (key, mesh) in enumerate(meshes.items()):
             watch.at(number / len(meshes), f"saving {path.name}")
-            archive.writestr(mesh_member(key), ply.ply_bytes(mesh))
+            archive.writestr(member(archive, mesh_member(key)), ply.ply_bytes(mesh))
 
 
 def job_text(job: Job) -> str:

@@ -83,6 +83,15 @@ def export_build(state: BuildState, request: ExportRequest, watch: Watch = UNWAT
     return tuple(written)
 
 
+def write_bodies(path: Path, bodies: list[Named]) -> None:
+    """Write bodies to one file in the format that its name ends in. Raises `EditError` for a name of no such format."""
+    chosen = path.suffix.lstrip(".").lower()
+    if chosen not in WRITERS:
+        raise EditError(path, "is no mesh file by its name", f"let it end in {', '.join(f'.{one}' for one in WRITERS)}")
+    with written_whole(path) as file:
+        WRITERS[chosen](file, bodies)
+
+
 def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Named]:
     bodies = []
     if request.what in ("parts", "all"):

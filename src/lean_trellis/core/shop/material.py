@@ -42,6 +42,12 @@ class Detection(Frozen):
     ledge_limit: float = Field(ge=0, description="ledges free on one side need no support up to this width")
     smallest_region: float = Field(ge=0, description="mm²")
     source: str
+    sources: dict[str, str] = Field(default_factory=dict)
+    """Where values come from that are not from `source`, by their keys."""
+
+    def source_of(self, key: str) -> str:
+        """Where one of the values comes from."""
+        return self.sources.get(key, self.source)
 
     @model_validator(mode="after")
     def _watch_is_milder(self) -> Detection:

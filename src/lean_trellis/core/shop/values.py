@@ -29,6 +29,8 @@ def flat_values(thing: BaseModel) -> dict[str, Any]:
     def walk(key: str, value: Any) -> None:
         if isinstance(value, dict):
             for name, inner in value.items():
+                if name == "sources":
+                    continue
                 walk(f"{key}.{name}" if key else name, inner)
         elif isinstance(value, list | tuple):
             for number, inner in enumerate(value):

@@ -13,6 +13,7 @@ from manifold3d import CrossSection, FillRule, JoinType
 
 from lean_trellis.core.arrays import Bytes, Floats
 from lean_trellis.core.errors import EditError
+from lean_trellis.core.formats.archives import member
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.layers.build import LayeredBuild
 from lean_trellis.core.layers.scanning import Rings, scanned
@@ -23,7 +24,6 @@ from lean_trellis.core.shop.material import value_or
 _SUBROWS = 4
 """Rows that are looked at within a pixel where its edge is smoothed."""
 _MITER = 2.0
-_NEVER = (1980, 1, 1, 0, 0, 0)
 
 
 @heavy
@@ -161,6 +161,4 @@ def _png(mask: Bytes) -> bytes:
 
 
 def _store(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
-    info = zipfile.ZipInfo(name, _NEVER)
-    info.external_attr = 0o644 << 16
-    archive.writestr(info, content)
+    archive.writestr(member(archive, name), content)

@@ -7,6 +7,7 @@ from typing import IO
 
 import numpy as np
 
+from lean_trellis.core.formats.archives import member
 from lean_trellis.core.formats.three_mf import CONTENT_TYPES, CORE, RELATIONS, quoted
 from lean_trellis.core.layers.build import LayeredBuild
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -17,9 +18,9 @@ SLICE = "http://schemas.microsoft.com/3dmanufacturing/slice/2015/07"
 def write_sliced(file: IO[bytes], build: LayeredBuild, watch: Watch = UNWATCHED) -> None:
     """Outlines alone: bodies have no triangles but one that spans their box, as readers want a mesh."""
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
-        archive.writestr("[Content_Types].xml", CONTENT_TYPES)
-        archive.writestr("_rels/.rels", RELATIONS)
-        with archive.open("3D/3dmodel.model", "w", force_zip64=True) as stream:
+        archive.writestr(member(archive, "[Content_Types].xml"), CONTENT_TYPES)
+        archive.writestr(member(archive, "_rels/.rels"), RELATIONS)
+        with archive.open(member(archive, "3D/3dmodel.model"), "w", force_zip64=True) as stream:
             _write_model(stream, build, watch)
 
 

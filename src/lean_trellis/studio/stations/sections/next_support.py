@@ -150,14 +150,14 @@ class NextSupport(QWidget):
         session, job = self.session, self.session.job
         regions = session.regions(part)
         is_alike = recipe.takes_all_alike(job.machine.process, job.material.id)
-        if self._asked is None and is_alike and regions is not None and recipe.detection == RecipeDetection():
+        if is_alike and regions is not None and recipe.detection == RecipeDetection():
             held = self._regions()
             traits = [RegionTraits(region.id, region.kind) for region in held]
-            sets = session.sets.every()
+            sets, is_whole = session.sets.every(), self._asked is None
 
             def make(job: Job) -> Edit:
                 kept = remove_supports(job, gone).job if gone else job
-                return support_by_recipe(kept, part.id, recipe, sets, held, traits).edit
+                return support_by_recipe(kept, part.id, recipe, sets, held, traits, is_whole=is_whole).edit
 
             if session.do(make):
                 self._show_last(part.id)
@@ -203,5 +203,4 @@ class NextSupport(QWidget):
         self.support_all.setText("Support all" if for_regions else "Add to the part")
         self.support_all.setToolTip("Every region of the current part" if for_regions else "For the current part")
         self.support_selected.setEnabled(part is not None and bool(session.selection.regions))
-        is_ready = self.recipe is None or (part is not None and session.regions(part) is not None)
-        self.support_all.setEnabled(part is not None and is_ready)
+        self.support_all.setEnabled(part is not None)
