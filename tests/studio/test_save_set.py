@@ -122,3 +122,55 @@ def test_a_library_that_cannot_be_written_leaves_the_job_as_it_is(supported, mon
     assert "broken.db: cannot be used" in user.window.status.message.text()
     assert user.session.job is job
     assert bench.save_set.title.text() == "Wide lids"
+
+
+def offered(menu):
+    menu.aboutToShow.emit()
+    return {action.data(): action for action in menu.actions()}
+
+
+def test_from_now_on_makes_one_value_the_default_and_leaves_the_others_with_the_support(supported):
+    user, bench = supported
+    user.type_into(user.field("parameter.sides"), "12")
+    user.settle()
+    values = offered(bench.save_set.from_now_on)
+    assert set(values) == {"spacing", "sides"}
+    user.trigger(values["sides"])
+    user.settle()
+    (own,) = (one for one in user.session.sets.every().values() if user.session.sets.is_own(one.name))
+    assert own.title == "Metal, general, own"
+    assert (own.parameters.sides, own.parameters.spacing) == (12, 1.9)
+    support = user.session.support
+    assert (support.set_name, support.parameters.spacing) == (own.name, 2.6)
+    assert bench.set_choice.currentData() == own.name
+    user.trigger(offered(bench.save_set.from_now_on)["spacing"])
+    user.settle()
+    own = user.session.sets.every()[own.name]
+    assert (own.version, own.parameters.spacing, own.parameters.sides) == (2, 2.6, 12)
+    assert not bench.save_set.from_now_on.isEnabled()
+
+
+def test_a_later_version_of_the_set_is_named_shown_in_numbers_and_taken(supported):
+    user, bench = supported
+    save_as(user, bench, "Wide lids")
+    other = shop_sets()
+    other.look()
+    mine = other.every()["wide-lids"]
+    other.save(replace(mine, parameters=mine.parameters.with_value("spacing", 2.0)), why="closer")
+    user.session.sets.look()
+    bench.refresh()
+    user.settle()
+    assert "version 2 is saved" in bench.values.heading.text()
+    assert "set_changed" in {one.code for one in user.session.findings()}
+    bench.tabs.show_page("problems")
+    user.settle()
+    (words,) = (words for words in bench.problems.cures if words.startswith("Take version 2"))
+    user.press(bench.problems.cures[words])
+    user.settle()
+    told = bench.problems.cures[words].text()
+    assert "cm³" in told
+    assert user.session.support.parameters.spacing == 2.6, "nothing is taken before the numbers are seen"
+    user.press(bench.problems.cures[words])
+    user.settle()
+    assert (user.session.support.parameters.spacing, user.session.support.set_version) == (2.0, 2)
+    assert "set_changed" not in {one.code for one in user.session.findings()}

@@ -14,7 +14,8 @@ from lean_trellis.cli.options import LayerWish, choose_shop, posed, require_angl
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
 from lean_trellis.cli.reading import Read, read_files
-from lean_trellis.core.checks import NOT_EXAMINED, Finding, is_releasable
+from lean_trellis.core.checks import NOT_EXAMINED, Finding, in_order, is_releasable
+from lean_trellis.core.checks.set_changes import set_changes
 from lean_trellis.core.derive import Pipeline, apply_recipe
 from lean_trellis.core.derive.layers import LAYERED_BUILD
 from lean_trellis.core.derive.prepared import prepared_parts
@@ -153,7 +154,7 @@ def check(path: Path, as_json: bool) -> None:
     """Check everything in a shared build; exit 1 when it is not releasable."""
     job = open_job(path, full_library())
     with progress() as watch:
-        findings = Pipeline().findings(job, watch)
+        findings = in_order((*Pipeline().findings(job, watch), *set_changes(job, known_sets())))
     releasable = is_releasable(findings)
     if as_json:
         documents = [_finding(finding) for finding in findings]

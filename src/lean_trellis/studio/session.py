@@ -14,6 +14,8 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.arrays import Longs
+from lean_trellis.core.checks import Finding, in_order
+from lean_trellis.core.checks.set_changes import set_changes
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.parts import OVERHANGS
 from lean_trellis.core.derive.supports import STRUCTURE
@@ -54,6 +56,8 @@ class Session(Derived):
         self.recipes = shop_recipes()
         """The recipes of the shop: those that ship and its own."""
         self.selection = Selection()
+        self._findings_of: tuple[object, ...] | None = None
+        self._findings: tuple[Finding, ...] = ()
         self._regions_of: Hashable = None
         self._bars_of: Hashable = None
         self.path: Path | None = None
@@ -69,6 +73,16 @@ class Session(Derived):
         if material is None or material.process != machine.process:
             material = self.library.materials_for(machine)[0]
         return new_job(machine, material)
+
+    def findings(self) -> tuple[Finding, ...] | None:
+        """The findings on the job as it is now, once known, and what the shop has saved since."""
+        known, sets, job = super().findings(), self.sets.every(), self.job
+        if known is None:
+            return None
+        of = (known, sets, job.supports, job.sets)
+        if self._findings_of is None or not all(one is other for one, other in zip(of, self._findings_of, strict=True)):
+            self._findings_of, self._findings = of, in_order((*known, *set_changes(job, sets)))
+        return self._findings
 
     # --- the job and its history ---
 

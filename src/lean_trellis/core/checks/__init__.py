@@ -4,7 +4,7 @@ A check reads a `BuildState` and gives findings with place, value, limit, cause 
 """
 
 from lean_trellis.core.checks.finding import Cure, Finding, Severity
-from lean_trellis.core.checks.registry import CHECKS, NOT_EXAMINED, is_releasable
+from lean_trellis.core.checks.registry import CHECKS, NOT_EXAMINED, in_order, is_releasable
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
 
 __all__ = [
@@ -16,5 +16,6 @@ __all__ = [
     "PartState",
     "Severity",
     "SupportState",
+    "in_order",
     "is_releasable",
 ]

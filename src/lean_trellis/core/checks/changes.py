@@ -25,6 +25,7 @@ from lean_trellis.core.job.edits import (
     thicken_parts,
     turn_part,
 )
+from lean_trellis.core.job.edits.updates import take_set
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.sets import shipped_sets
@@ -63,6 +64,18 @@ class MoveTo:
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
         """Move it."""
         return move_part(job, self.part_id, self.x, self.y)
+
+
+@dataclass(frozen=True)
+class TakeSet:
+    """Take a later version of a parameter set for all supports that have an earlier one."""
+
+    there: ParameterSet
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Take it."""
+        return take_set(job, self.there)
 
 
 @dataclass(frozen=True)

@@ -46,6 +46,7 @@ CODE_TITLES = {
     "pose_out_of_range": "pose outside the range",
     "raft_hole_closed": "hole of the raft closed",
     "raft_too_thick": "raft thicker than the build offset",
+    "set_changed": "set has a later version",
     "recoater_edge": "edge along the blade",
     "region_not_held": "region not supported",
     "stack_gap": "gap of a stack",

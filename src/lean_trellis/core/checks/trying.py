@@ -9,14 +9,18 @@ from typing import Any
 
 from lean_trellis.core.checks.changes import SetValue, TurnBy
 from lean_trellis.core.checks.finding import Cure, Deriving, Finding
+from lean_trellis.core.checks.set_changes import CODE as SET_CHANGED
+from lean_trellis.core.checks.set_changes import tried_set
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
 
-TRIED = frozenset({"held_too_little", "plate_hold_low", "too_flexible", "warp", "bar_slender", "tips_over"})
-"""Findings whose measured value can be had anew for another job."""
+TRIED = frozenset(
+    {"held_too_little", "plate_hold_low", "too_flexible", "warp", "bar_slender", "tips_over", SET_CHANGED}
+)
+"""Findings of which it can be measured anew what another job would bring."""
 _AIM = 0.75
 _ENOUGH = 0.8
 _TURNS = (("x", 30.0), ("x", -30.0), ("y", 30.0), ("y", -30.0))
@@ -40,6 +44,8 @@ def tried_cures(finding: Finding, job: Job, deriving: Deriving, watch: Watch = U
 
     Those that cannot be built, and those that would make it worse, are left out. The rest are left as they are.
     """
+    if finding.code == SET_CHANGED:
+        return tried_set(finding, job, deriving, watch)
     if finding.code not in TRIED or not finding.limit:
         return finding.cures
     now = _effect(finding, job, deriving, watch)

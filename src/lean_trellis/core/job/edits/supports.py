@@ -43,11 +43,11 @@ def change_support(job: Job, support_id: str, key: str, value: Any) -> Edit:
     return Edit(f"Change {label.lower()}", job.with_support(replace(support, parameters=changed)))
 
 
-def use_set(job: Job, support_id: str, chosen_set: ParameterSet) -> Edit:
-    """Give a support the values of another set."""
+def use_set(job: Job, support_id: str, chosen_set: ParameterSet, parameters: FamilyParameters | None = None) -> Edit:
+    """Give a support the values of another set, or its own `parameters` as differences from that."""
     support = replace(
         job.support(support_id),
-        parameters=chosen_set.parameters,
+        parameters=parameters or chosen_set.parameters,
         set_name=chosen_set.name,
         set_version=chosen_set.version,
     )

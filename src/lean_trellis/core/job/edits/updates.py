@@ -75,6 +75,34 @@ def take_newer(job: Job, library: Library, sets: Mapping[str, ParameterSet]) -> 
     return Edit(f"Take newer values of {', '.join(things)}", taken)
 
 
+def take_set(job: Job, there: ParameterSet) -> Edit:
+    """Take a later version of a set for every support that has an earlier one; values changed on them stay.
+
+    Raises `EditError` for a released job, and where no support has an earlier version of the same family.
+    """
+    if job.is_released:
+        raise EditError(job.name, "has been released", "copy it and change the copy")
+    behind = supports_behind(job, there)
+    if not behind:
+        raise EditError(there.title, "is what the supports have already", "nothing to take")
+    taken = job
+    for support, used in behind:
+        taken = taken.with_support(_with_newer(support, used, there))
+    left = {(support.set_name, support.set_version) for support in taken.supports}
+    kept = tuple(one for one in taken.sets if one.name != there.name or (one.name, one.version) in left)
+    return Edit(f"Take version {there.version} of {there.title}", replace(taken, sets=kept).with_set(there))
+
+
+def supports_behind(job: Job, there: ParameterSet) -> tuple[tuple[Support, ParameterSet], ...]:
+    """The supports that have an earlier version of a set, each with the set as it was used."""
+    used = ((support, job.set_of(support)) for support in job.supports if support.set_name == there.name)
+    return tuple(
+        (support, one)
+        for support, one in used
+        if one is not None and one.version < there.version and type(one.parameters) is type(there.parameters)
+    )
+
+
 def _with_newer(support: Support, used: ParameterSet, there: ParameterSet) -> Support:
     own = support.parameters.differences(used.parameters)
     values = {**there.parameters.model_dump(), **{key: here for key, (here, _) in own.items()}}

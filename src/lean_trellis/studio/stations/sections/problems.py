@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+from textwrap import wrap
+
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lean_trellis.core.checks import Cure, Finding
-from lean_trellis.core.checks.changes import cure_of_all
+from lean_trellis.core.checks.changes import TakeSet, cure_of_all
+from lean_trellis.core.checks.set_changes import CODE as SET_CHANGED
 from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.supports import Support
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import muted, set_role
+from lean_trellis.studio.requests import TryCures
 from lean_trellis.studio.session import Session
 
 _ROLES = {"stop": "stop", "caution": "warn", "note": "good"}
 _IN_TROUBLE = frozenset({"bar_no_way", "walls_end_in_air", "raft_hole_closed", "raft_too_thick"})
 """Findings that the family's own words of trouble are about."""
 
+_LETTERS = 52
 _OF_PART = frozenset({"tips_over", "warp"})
 """Findings on a part that a support mends."""
 
@@ -33,6 +38,7 @@ class Problems(QWidget):
         super().__init__()
         self._session = session
         self._shown: list[_Problem] | None = None
+        self._tried: dict[Cure, Cure] = {}
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
@@ -44,7 +50,7 @@ class Problems(QWidget):
         """Show the problems of a support; how many there are."""
         problems = self._of_part() if support is None else self._of(support)
         if problems != self._shown:
-            self._shown = problems
+            self._shown, self._tried = problems, {}
             self._fill(problems)
         return len(problems)
 
@@ -68,6 +74,7 @@ class Problems(QWidget):
             return [("stop", f"{problem}  Nothing was generated.", ())]
         mine = [f for f in session.findings() or () if f.support_id == support.id]
         mine += [f for f in session.findings() or () if f.part_id == support.part_id and f.code in _OF_PART]
+        mine += [f for f in session.findings() or () if f not in mine and _is_behind(support, f)]
         problems: list[_Problem] = []
         if totals is not None and totals.trouble:
             about = [finding for finding in mine if finding.code in _IN_TROUBLE]
@@ -91,9 +98,32 @@ class Problems(QWidget):
             self.boxes.append(box)
             self._column.addWidget(box)
             for cure in cures:
-                made = self.cures[cure.words] = QPushButton(cure.words)
-                made.clicked.connect(lambda _, cure=cure: apply_cure(self._session, cure, self.wanted.emit))
+                shown = self._tried.get(cure, cure)
+                made = self.cures[cure.words] = QPushButton("\n".join(wrap(shown.words, _LETTERS)))
+                made.clicked.connect(lambda _, cure=cure: self._press(cure))
                 self._column.addWidget(made)
+
+    def _press(self, cure: Cure) -> None:
+        """Do what a cure says; what another version of a set would change is shown in numbers first."""
+        behind = [f for f in self._session.findings() or () if f.code == SET_CHANGED and cure in f.cures]
+        if not behind or cure in self._tried:
+            apply_cure(self._session, cure, self.wanted.emit)
+            return
+
+        def tried(cures: tuple[Cure, ...]) -> None:
+            self._tried = {cure: cures[0]}
+            self._fill(self._shown or [])
+
+        self._session.ask("Trying the set", TryCures(behind[0], self._session.job), tried)
+
+
+def _is_behind(support: Support, finding: Finding) -> bool:
+    """Whether a finding says that the set of a support has a later version."""
+    return finding.code == SET_CHANGED and any(
+        isinstance(cure.change, TakeSet) and cure.change.there.name == support.set_name
+        and support.set_version < cure.change.there.version
+        for cure in finding.cures
+    )  # fmt: skip
 
 
 def _by_code(findings: list[Finding]) -> list[_Problem]:

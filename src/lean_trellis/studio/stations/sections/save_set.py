@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any, cast
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -22,6 +23,13 @@ from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
 
 _MINE, _THEIRS = "yours", "theirs"
+
+
+def _said(value: object) -> str:
+    """A value as people read it."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return "off" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _entry(holder: QWidget, words: str, act: Callable[[], None]) -> QAction:
@@ -50,8 +58,13 @@ class SaveSet(QWidget):
         )  # fmt: skip
         self.menu = QMenu(self)
         self.menu.setToolTipsVisible(True)
-        for action in (self.save, self.save_as, self.back):
+        self.from_now_on = QMenu("From now on", self.menu)
+        self.from_now_on.setToolTipsVisible(True)
+        self.from_now_on.aboutToShow.connect(self._offer_values)
+        for action in (self.save, self.save_as):
             self.menu.addAction(action)
+        self.menu.addMenu(self.from_now_on)
+        self.menu.addAction(self.back)
         self.button = QPushButton("Save")
         self.button.setObjectName("set.menu")
         self.button.setToolTip("Save these values for the next time")
@@ -127,6 +140,43 @@ class SaveSet(QWidget):
             return
         changed = replace(origin, parameters=support.parameters)
         self._done(support, lambda: self.session.sets.save(changed))
+
+    def _offer_values(self) -> None:
+        """One entry for each value that differs from the set's."""
+        self.from_now_on.clear()
+        support, origin = self.session.support, self._origin()
+        if support is None or origin is None or type(origin.parameters) is not type(support.parameters):
+            return
+        for key, (here, there) in support.parameters.differences(origin.parameters).items():
+            known = type(support.parameters).declared_as(key)
+            words = f"{known.label}: {_said(here)} {known.unit}".rstrip()
+            action = self.from_now_on.addAction(words)
+            assert action is not None
+            action.setData(key)
+            action.setToolTip(f"New supports of this set begin with it; the set has {_said(there)} now")
+            action.triggered.connect(partial(self._keep_from_now_on, key))
+
+    def _keep_from_now_on(self, key: str, _checked: bool = False) -> None:
+        """Make one value the default of the set: a next version of an own set, of one that ships a set of one's own."""
+        support, origin, sets = self.session.support, self._origin(), self.session.sets
+        if support is None or origin is None:
+            return
+        latest = sets.every().get(origin.name, origin)
+        changed = replace(latest, parameters=latest.parameters.with_value(key, getattr(support.parameters, key)))
+        if sets.is_own(origin.name):
+            save = partial(sets.save, changed)
+        else:
+            save = partial(sets.save_as, changed, f"{origin.title}, own", note=origin.note)
+        own = support.parameters
+        try:
+            kept = save()
+        except (TrellisError, ValueError) as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self.session.do(lambda job: use_set(job, support.id, kept, own))
+        label = type(own).declared_as(key).label
+        self.session.said.emit("note", f"From now on {kept.title} has {label.lower()} {_said(getattr(own, key))}")
+        self.saved.emit(kept.name)
 
     def _save_merged(self) -> None:
         support, mine, theirs = self.session.support, self._mine, self._theirs
@@ -208,6 +258,7 @@ class SaveSet(QWidget):
         is_same = type(origin.parameters) is type(support.parameters)
         differs = is_same and bool(support.parameters.differences(origin.parameters))
         self.back.setEnabled(differs)
+        self.from_now_on.setEnabled(differs)
         self.save.setEnabled(differs and self.session.sets.is_own(origin.name))
         is_shipped = not self.session.sets.is_own(origin.name)
         self.save.setToolTip(

@@ -107,7 +107,10 @@ class SetValuesSection(QWidget):
                 field.mark_wrong()
         count = len(parameters.differences(base))
         title = support.set_name if origin is None else origin.title
-        self.heading.setText(f"{title}, version {support.set_version}" + (f" · {count} changed" if count else ""))
+        now = self.session.sets.every().get(support.set_name)
+        later = f" · version {now.version} is saved" if now and now.version > support.set_version else ""
+        changed = f" · {count} changed" if count else ""
+        self.heading.setText(f"{title}, version {support.set_version}{changed}{later}")
 
     def _change(self, key: str, value: Any) -> None:
         """One value of the current support; a wrong one is refused in words beside the field."""
