@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.derive.recipes import apply_recipe
-from lean_trellis.core.job.edits import Applied, Edit, remove_supports
+from lean_trellis.core.job.edits import Applied, Edit, remove_supports, with_detection
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.sets import ParameterSet
-from lean_trellis.core.sets.recipe import Recipe
+from lean_trellis.core.sets.recipe import Recipe, RegionsByRule
 
 
 @dataclass(frozen=True)
@@ -61,3 +61,20 @@ class ApplyRecipe:
         what = job.part(self.part_ids[0]).name if len(self.part_ids) == 1 else f"{len(self.part_ids)} parts"
         verb = "Replace supports of" if self.instead_of else "Support"
         return ByRecipe(Edit(f"{verb} {what} by {self.recipe.title}", job), accounts)
+
+
+@dataclass(frozen=True)
+class ShareRegions:
+    """Which rule of a recipe takes which region of a part, found by the recipe's detection values."""
+
+    job: Job
+    part_id: str
+    recipe: Recipe
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> RegionsByRule:
+        """Regions by rule; those that support themselves are left out."""
+        job = with_detection(self.job, self.part_id, self.recipe)
+        part = job.part(self.part_id)
+        held = {region.id for region in pipeline.overhangs(part, job, Stretch(watch, 0.0, 0.3)).to_be_held}
+        traits = [one for one in pipeline.traits(part, job, Stretch(watch, 0.3, 1.0)) if one.number in held]
+        return self.recipe.assigned(traits, job.machine.process, job.material.id)

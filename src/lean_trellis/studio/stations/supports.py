@@ -32,6 +32,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.overhangs import pick_region_at
 from lean_trellis.studio.stations.sections.next_support import NextSupport
 from lean_trellis.studio.stations.sections.problems import Problems
+from lean_trellis.studio.stations.sections.recipe_editor import RecipeEditor
 from lean_trellis.studio.stations.sections.save_set import SaveSet
 from lean_trellis.studio.stations.sections.set_values import SetValuesSection
 from lean_trellis.studio.stations.sections.support_menu import SupportMenu
@@ -122,6 +123,7 @@ class SupportsStation(Station):
         by_hand = self.tabs.add_page("hand", "By hand")
         figures = self.tabs.add_page("figures", "Figures")
         problems = self.tabs.add_page("problems", "Problems")
+        recipe = self.tabs.add_page("recipe", "Recipe")
         self.values = SetValuesSection(self.session)
         settings.addWidget(self.values)
         self.save_set = SaveSet(self.session)
@@ -133,6 +135,7 @@ class SupportsStation(Station):
         self.words = figure()
         for page, widget in ((by_hand, self.bar_facts), (figures, self.words)):
             page.addWidget(widget)
+        self.tabs.currentChanged.connect(lambda _: self.refresh())
         for tools in self._tools_of.values():
             for section, page in ((tools, by_hand), *((further, figures) for further in tools.further)):
                 section.asks.connect(self.asks)
@@ -143,7 +146,11 @@ class SupportsStation(Station):
         self.problems = Problems(self.session)
         self.problems.wanted.connect(self.wanted)
         problems.addWidget(self.problems)
-        for page in (settings, by_hand, figures, problems):
+        self.recipe = RecipeEditor(self.session)
+        self.recipe.applies.connect(self.next.apply)
+        self.recipe.saved.connect(self.next.choose_recipe)
+        recipe.addWidget(self.recipe)
+        for page in (settings, by_hand, figures, problems, recipe):
             page.addStretch(1)
         self.watch_tools(*(modes for tools in self._tools_of.values() for modes in tools.mode_rows))
         self.sketch = Sketch(DAY)
@@ -306,6 +313,8 @@ class SupportsStation(Station):
             "select a part in the view or in the list" if part is None
             else f"{part.name} · {selected} region{'s' * (selected != 1)} selected"
         )  # fmt: skip
+        if self.tabs.key == "recipe":
+            self.recipe.refresh()
         self.menu.refresh(regions_selected=selected > 0)
         self.more.setEnabled(support is not None)
         mine = () if part is None else session.job.supports_of(part.id)

@@ -76,6 +76,11 @@ class NextSupport(QWidget):
         self.choice.setCurrentIndex(self.choice.findData(name))
         self.changed.emit()
 
+    def choose_recipe(self, name: str) -> None:
+        """Choose a recipe by its id."""
+        self.refresh()
+        self.choose(f"{_RECIPE}{name}")
+
     # --- making it ---
 
     def add(self, *, selected_only: bool) -> None:
@@ -166,8 +171,9 @@ class NextSupport(QWidget):
 
     def apply(self, recipe: Recipe, part_ids: tuple[str, ...], gone: tuple[str, ...] = ()) -> None:
         """Support parts by a recipe beside the window, as one step."""
-        session = self.session
-        request = ApplyRecipe(session.job, part_ids, recipe, dict(session.sets.every()), self._asked, gone)
+        session, only = self.session, self._asked
+        self._asked = None
+        request = ApplyRecipe(session.job, part_ids, recipe, dict(session.sets.every()), only, gone)
 
         def take(made: ByRecipe) -> None:
             if session.job is not request.job:
