@@ -77,10 +77,23 @@ def test_a_revised_file_keeps_pose_owner_and_supports(with_parts, tmp_path, monk
     bench = user.station("parts")
     user.unfold(bench.file)
     pose = user.session.part.pose
+    before = user.session.job
     user.press(user.field("parts.replace"))
-    wait_until(lambda: user.session.part.origin.file == str(path))
+    user.settle()
+    shown = bench.file.revised
+    user.bring_into_view(shown.accept)
+    assert "nothing would be lost" in shown.words.text()
+    assert user.session.job is before, "nothing is taken before it is accepted"
+    user.press(shown.refuse)
+    assert not shown.isVisible()
+    user.press(user.field("parts.replace"))
+    user.settle()
+    user.bring_into_view(shown.accept)
+    user.press(shown.accept)
+    assert not shown.isVisible()
     part = user.session.part
-    assert (part.pose, part.owner) == (pose, "Otterbank Survey")
+    assert part.pose.rotation == pose.rotation
+    assert (part.pose.build_offset, part.owner) == (pose.build_offset, "Otterbank Survey")
     assert part.mesh.volume == pytest.approx(30 * 24 * 12)
     path.write_bytes(b"solid nothing")
     user.press(user.field("parts.replace"))

@@ -16,12 +16,14 @@ from lean_trellis.core.mesh.patch import Plane
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.planning import FoundPoses
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes
+from lean_trellis.core.revision import Revision
 from lean_trellis.studio.part_requests import (
     Arrange,
     FitPlane,
     MeasureRoom,
     MendMesh,
     ReadBody,
+    Revise,
     SearchPoses,
     Shaped,
     take_shape,
@@ -89,17 +91,10 @@ def shape_part(session: Session, part: Part, request: Any, title: str, *, with_p
     session.ask(title, request, done)
 
 
-def replace_part(session: Session, part: Part, path: Path) -> None:
-    """Put a revised file in a part's place; pose, owner, order and supports stay."""
-
-    def read(body: Body) -> None:
-        if _is_as_it_was(session, part):
-            title = f"Replace {part.name} by {path.name}"
-            do_beside(
-                session, title, _replacing(part, path, body, title), f"{part.name} is now {path.name}, in the same pose"
-            )
-
-    session.ask(f"Reading {path.name}", ReadBody(path, part.origin), read)
+def compare_revision(session: Session, part: Part, path: Path, show: Callable[[Revise, Revision], None]) -> None:
+    """Work out what a revised file in a part's place comes to, to be shown before it is taken."""
+    request = Revise(session.job, part.id, path, dict(session.recipes.every()), dict(session.sets.every()))
+    session.ask(f"Comparing {path.name} with {part.name}", request, lambda revision: show(request, revision))
 
 
 def _replacing(part: Part, path: Path, body: Body, title: str) -> Callable[[Job], Edit]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,7 +13,7 @@ from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError, FormatError
 from lean_trellis.core.formats import Body, read_bodies
-from lean_trellis.core.job.edits import Edit, add_bodies, replace_mesh
+from lean_trellis.core.job.edits import Edit, add_bodies, origin_of, replace_mesh
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.measuring import Cylinder, bore_at, wall_at
@@ -22,8 +23,11 @@ from lean_trellis.core.mesh.shaping import drilled, hollowed, with_allowance, wi
 from lean_trellis.core.parts.aligning import room_below
 from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.planning import FoundPoses, search_poses
-from lean_trellis.core.progress import Watch
+from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement, further_plates, pose_request
+from lean_trellis.core.revision import Revision, revise
+from lean_trellis.core.sets import ParameterSet
+from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.shop import full_library
 
 PATCH_STEP_DEG = 12.0
@@ -58,6 +62,26 @@ class ReadBody:
         if self.origin.body >= len(bodies):
             raise FormatError(self.path, f"holds {len(bodies)} bodies, fewer than before", "import it anew")
         return bodies[self.origin.body]
+
+
+@dataclass(frozen=True)
+class Revise:
+    """What a revised file in a part's place comes to."""
+
+    job: Job
+    part_id: str
+    path: Path
+    recipes: Mapping[str, Recipe]
+    sets: Mapping[str, ParameterSet]
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> Revision:
+        """The edit, and what is kept, changed and lost."""
+        part = self.job.part(self.part_id)
+        body = ReadBody(self.path, part.origin).answer(pipeline, Stretch(watch, 0.0, 0.2))
+        return revise(
+            self.job, self.part_id, body.mesh, origin_of(str(self.path), body),
+            f"Replace {part.name} by {self.path.name}", self.recipes, self.sets, pipeline, Stretch(watch, 0.2, 1.0),
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -193,6 +193,11 @@ class Bars:
         return frozenset(np.unique(np.concatenate([self.regions, crowded])).tolist())
 
     @property
+    def lost_by_hand(self) -> tuple[str, ...]:
+        """Why each manual edit that found no place was not kept."""
+        return tuple(self.unkept.reasons)
+
+    @property
     def derived_values(self) -> dict[str, float]:
         """None of its values follows from others as they are generated."""
         return {}

@@ -89,6 +89,11 @@ class Bodies:
         return self.grip.served
 
     @property
+    def lost_by_hand(self) -> tuple[str, ...]:
+        """Nothing of it is edited by hand."""
+        return ()
+
+    @property
     def derived_values(self) -> dict[str, float]:
         """None of its values follows from others as they are generated."""
         return {}

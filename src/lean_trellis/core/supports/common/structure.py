@@ -100,6 +100,10 @@ class Structure(Protocol):
     def derived_values(self) -> dict[str, float]:
         """Values that followed from others, by their keys."""
 
+    @property
+    def lost_by_hand(self) -> tuple[str, ...]:
+        """Why each manual edit that found no place was not kept."""
+
     def footings(self) -> Footings:
         """Where its pieces begin."""
 

@@ -186,6 +186,11 @@ class Panels:
         return frozenset(np.unique(self.tabs.regions).tolist())
 
     @property
+    def lost_by_hand(self) -> tuple[str, ...]:
+        """Why each manual edit that found no place was not kept."""
+        return tuple(self.unkept.reasons)
+
+    @property
     def derived_values(self) -> dict[str, float]:
         """None of its values follows from others as they are generated."""
         return {}

@@ -8,11 +8,12 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from lean_trellis.core.job.edits import retake_unit
-from lean_trellis.studio.errands import replace_part, tessellate_again
+from lean_trellis.studio.errands import compare_revision, tessellate_again
 from lean_trellis.studio.forms.fields import NumberField, muted, number_row, row
 from lean_trellis.studio.forms.patterns import parts_pattern
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.revised import RevisedPart
 
 _UNITS = ("mm", "cm", "m", "in")
 _FROM = {"file": "named in the file", "guess": "guessed from the size", "user": "as you said"}
@@ -42,6 +43,8 @@ class FileSection(Section):
         self.replace_button = button("Replace with a revised file…", self._replace,
                                      "Pose, owner, order and supports are kept", name="parts.replace")  # fmt: skip
         self.body.addWidget(row(self.replace_button, 1))
+        self.revised = RevisedPart(session)
+        self.body.addWidget(self.revised)
 
     def _retake(self, unit: str) -> None:
         if self.selected and not self.session.do(lambda job: retake_unit(job, self.selected, unit)):
@@ -60,12 +63,18 @@ class FileSection(Section):
             self, f"Replace {part.name}", self.session.settings.folder, parts_pattern()
         )
         if chosen:
-            replace_part(self.session, part, Path(chosen))
+            self.compare(Path(chosen))
+
+    def compare(self, path: Path) -> None:
+        """Show what a revised file in the current part's place comes to."""
+        if self.part is not None:
+            compare_revision(self.session, self.part, path, self.revised.show_revision)
 
     def refresh(self) -> None:
         """Show where the current part came from."""
         part = self.part
         self.replace_button.setEnabled(part is not None)
+        self.revised.refresh()
         for unit, made in self.units.items():
             made.setEnabled(part is not None)
             made.setChecked(part is not None and part.origin.unit == unit)

@@ -93,6 +93,7 @@ class RecipeEditor(QWidget):
         self.table.setObjectName("recipe.rules")
         self.table.setFixedHeight(_TABLE_PX)
         self.table.selected.connect(self._pick)
+        self.table.clicked.connect(lambda _: self._pick(self.table.selected_keys()))  # the row that is current too
         self.words = muted()
         self.words.setObjectName("recipe.words")
         self.add, self.remove, self.up, self.down = (
