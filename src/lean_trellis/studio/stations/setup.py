@@ -26,6 +26,7 @@ from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.another import AnotherSection
+from lean_trellis.studio.stations.sections.coupons import CouponSection
 from lean_trellis.studio.stations.sections.newer import NewerSection
 from lean_trellis.studio.stations.sections.values import ValuesSection
 from lean_trellis.studio.stations.station import Fact, Station
@@ -103,7 +104,8 @@ class SetupStation(Station):
         self.material_values = ValuesSection(session, "Change material values", "material",
                                              lambda job: job.material, change_material)  # fmt: skip
         self.another, self.newer = AnotherSection(session), NewerSection(session)
-        self.sections = (self.newer, self.machine_values, self.material_values, self.another)
+        self.coupons = CouponSection(session)
+        self.sections = (self.newer, self.machine_values, self.material_values, self.coupons, self.another)
         for section in self.sections:
             section.asks.connect(self.asks)
             self.page.addWidget(section)
@@ -173,11 +175,11 @@ class SetupStation(Station):
                 f"{material.pose_range[0]:g}° to {material.pose_range[1]:g}°",
                 "a guide, never a ban",
             ),
-            ("Critical angle", f"{detection.critical_angle:g}°", detection.source),
-            ("Watch angle", f"{detection.watch_angle:g}°", detection.source),
-            ("Bridges up to", f"{detection.bridge_span:g} mm", detection.source),
-            ("Ledges up to", f"{detection.ledge_limit:g} mm", detection.source),
-            ("Smallest region", f"{detection.smallest_region:g} mm²", detection.source),
+            ("Critical angle", f"{detection.critical_angle:g}°", detection.source_of("critical_angle")),
+            ("Watch angle", f"{detection.watch_angle:g}°", detection.source_of("watch_angle")),
+            ("Bridges up to", f"{detection.bridge_span:g} mm", detection.source_of("bridge_span")),
+            ("Ledges up to", f"{detection.ledge_limit:g} mm", detection.source_of("ledge_limit")),
+            ("Smallest region", f"{detection.smallest_region:g} mm²", detection.source_of("smallest_region")),
             ("Free span, flat", f"{span.at(0):g} mm", span.source),
             ("Free span at critical", f"{span.at(detection.critical_angle):g} mm", span.source),
         ]
