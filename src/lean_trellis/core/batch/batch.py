@@ -14,11 +14,11 @@ from typing import Any
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.batch.cluster import done_on
-from lean_trellis.core.batch.piece import Done, Order, Piece
-from lean_trellis.core.batch.running import done_here, processors
+from lean_trellis.core.batch.piece import Done, Order, Piece, do_piece
 from lean_trellis.core.errors import AccessError, EditError, TrellisError
 from lean_trellis.core.formats.registry import SUFFIXES
 from lean_trellis.core.job.files import SUFFIX
+from lean_trellis.core.processes import done_apart, processors
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 TABLE, CSV = "batch.json", "batch.csv"
@@ -84,22 +84,38 @@ def run_batch(
         if before is not None and before.ok and before.mark == marks[number] and job.exists():
             rows[number] = before
     todo = [(number, Piece(wish.order, files[number])) for number in range(len(files)) if number not in rows]
-    watch.at(len(rows) / len(files), f"{len(rows)} of {len(files)} are done already" if rows else "starting")
-    for number, done in (_answers_of(wish) if answers is None else answers)(todo) if todo else ():
+    said = [(len(rows) / len(files), f"{len(rows)} of {len(files)} are done already" if rows else "starting")]
+    watch.at(*said[0])
+    answered = _answers_of(wish, lambda: watch.at(*said[0])) if answers is None else answers
+    for number, done in answered(todo) if todo else ():
         rows[number] = _row(files[number], jobs[number], done, marks[number])
         shown(rows[number])
         in_order = tuple(rows[place] for place in sorted(rows))
         write_table(wish.out, in_order)
-        watch.at(len(rows) / len(files), f"{len(rows)} of {len(files)}: {files[number].name}")
+        said[0] = len(rows) / len(files), f"{len(rows)} of {len(files)}: {files[number].name}"
+        watch.at(*said[0])
     if not todo:
         write_table(wish.out, tuple(rows[number] for number in sorted(rows)))
     return tuple(rows[number] for number in sorted(rows))
 
 
-def _answers_of(wish: BatchWish) -> Answers:
+def _answers_of(wish: BatchWish, tick: Callable[[], None]) -> Answers:
     if wish.scheduler:
         return partial(_on_cluster, wish.scheduler)
-    return lambda pieces: done_here(pieces, min(wish.workers or processors(), max(len(pieces), 1)))
+
+    def here(pieces: Sequence[tuple[int, Piece]]) -> Iterator[tuple[int, Done]]:
+        workers = min(wish.workers or processors(), max(len(pieces), 1))
+        return done_apart(_do, pieces, workers, lost=_lost, tick=tick)
+
+    return here
+
+
+def _do(_: None, piece: Piece) -> Done:
+    return do_piece(piece)
+
+
+def _lost(piece: Piece, how: str) -> Done:
+    return Done(ok=False, reason=f"{piece.path}: its process ended {how}; mend or simplify the part")
 
 
 def _on_cluster(scheduler: str, pieces: Sequence[tuple[int, Piece]]) -> Iterator[tuple[int, Done]]:
