@@ -20,9 +20,10 @@ from lean_trellis.core.planning import FIGURES, PoseRequest, search_poses
 from lean_trellis.core.shop import keep_own, own_folder
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.scatter import Scatter
 from lean_trellis.studio.pictures import wait_until
 from lean_trellis.studio.stations.listed import STATIONS
-from lean_trellis.studio.stations.sections.search import Scatter
+from lean_trellis.studio.stations.sections.search import points_of
 from lean_trellis.studio.theme import DAY, NIGHT
 from lean_trellis.studio.thumbnails import drawn_pose
 
@@ -85,7 +86,7 @@ def test_the_scatter_gives_the_pose_that_is_clicked(application):
     scatter = Scatter()
     scatter.resize(320, 168)
     scatter.show()
-    scatter.show_poses(found, ("critical_area", "height"), -1)
+    scatter.show_points(points_of(found), ("critical_area", "height"), -1)
     heard: list[int] = []
     scatter.selected.connect(heard.append)
     keys = list(FIGURES)

@@ -10,6 +10,7 @@ from lean_trellis.core.derive.recipes import apply_recipe
 from lean_trellis.core.job.edits import Applied, Edit, remove_supports, with_detection
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.progress import Stretch, Watch
+from lean_trellis.core.search.best_values import FoundValues, SearchWish, find_best
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.sets.recipe import Recipe, RegionsByRule
 
@@ -78,3 +79,14 @@ class ShareRegions:
         held = {region.id for region in pipeline.overhangs(part, job, Stretch(watch, 0.0, 0.3)).to_be_held}
         traits = [one for one in pipeline.traits(part, job, Stretch(watch, 0.3, 1.0)) if one.number in held]
         return self.recipe.assigned(traits, job.machine.process, job.material.id)
+
+
+@dataclass(frozen=True)
+class FindBest:
+    """Try values of a recipe on a part, in processes of their own."""
+
+    wish: SearchWish
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> FoundValues:
+        """What was found."""
+        return find_best(self.wish, watch)

@@ -149,6 +149,7 @@ class SupportsStation(Station):
         self.recipe = RecipeEditor(self.session)
         self.recipe.applies.connect(self.next.apply)
         self.recipe.saved.connect(self.next.choose_recipe)
+        self.recipe.best.saved.connect(self.next.choose)
         recipe.addWidget(self.recipe)
         for page in (settings, by_hand, figures, problems, recipe):
             page.addStretch(1)

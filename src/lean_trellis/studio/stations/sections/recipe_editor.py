@@ -31,6 +31,7 @@ from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.recipe_requests import ShareRegions
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.stations.sections.find_best import FindBestSection
 from lean_trellis.studio.stations.sections.rule_form import RuleForm
 
 _SHARE_AFTER_MS = 150
@@ -106,6 +107,7 @@ class RecipeEditor(QWidget):
         )  # fmt: skip
         self.form = RuleForm(session)
         self.form.changed.connect(self._rule_changed)
+        self.best = FindBestSection(session)
         self.detection = Fold("Detection values of this recipe", is_open=False)
         self.fields = {key: self._detection_field(key) for key in RecipeDetection.model_fields}
         self.apply_part = button("Support part", self._apply_part, "Every region of the current part, by these rules; "
@@ -119,7 +121,7 @@ class RecipeEditor(QWidget):
         for widget in (
             row("Recipe", self.choice, self.more, spacing=6), self.naming,
             row(self.apply_part, self.apply_selected, self.apply_build, 1, spacing=5), self.table, self.words,
-            row(self.add, self.remove, self.up, self.down, 1, spacing=5), self.form, self.detection,
+            row(self.add, self.remove, self.up, self.down, 1, spacing=5), self.form, self.detection, self.best,
         ):  # fmt: skip
             column.addWidget(widget)
         self.naming.hide()
@@ -347,6 +349,7 @@ class RecipeEditor(QWidget):
         self.form.show_rule(draft.rule(self._rule) if self._place() >= 0 else None)
         for key, field in self.fields.items():
             field.show_value(getattr(draft.detection, key))
+        self.best.show_recipe(draft, self._rule)
         place = self._place()
         self.remove.setEnabled(len(draft.rules) > 1)
         self.up.setEnabled(place > 0)

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtCore import QSize
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QWidget
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.parts.part import Part
@@ -14,104 +13,13 @@ from lean_trellis.core.planning import FIGURES, FoundPoses
 from lean_trellis.core.proposals import take_pose
 from lean_trellis.studio.errands import search_for_poses
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, muted, number_row, row
+from lean_trellis.studio.forms.scatter import Points, Scatter, shown_figure
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.session import Session
-from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.thumbnails import drawn_pose
 
 _KEYS = list(FIGURES)
 _SHOWN = list(FIGURES)
-
-
-class Scatter(QWidget):
-    """The poses found, two figures against each other; a click picks the nearest of the front."""
-
-    selected = pyqtSignal(int)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.tokens: Tokens = DAY
-        self._poses: FoundPoses | None = None
-        self._axes = ("support_volume", "height")
-        self._chosen = -1
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-
-    def sizeHint(self) -> QSize:
-        """As wide as the bench."""
-        return QSize(300, 168)
-
-    def show_poses(self, poses: FoundPoses | None, axes: tuple[str, str], chosen: int) -> None:
-        """Show other poses, axes or another one chosen."""
-        self._poses, self._axes, self._chosen = poses, axes, chosen
-        self.update()
-
-    def _scale(self) -> tuple[np.ndarray, np.ndarray, QRectF]:
-        assert self._poses is not None
-        columns = [_KEYS.index(axis) for axis in self._axes]
-        front = self._poses.figures[self._poses.front][:, columns]
-        low = np.minimum(front.min(axis=0), self._poses.now[columns])
-        high = np.maximum(front.max(axis=0), self._poses.now[columns])
-        return low, np.where(high > low, high - low, 1.0), QRectF(46, 8, self.width() - 60, self.height() - 40)
-
-    def place_of(self, figures: np.ndarray) -> QPointF:
-        """Where a row of figures lies in the drawing; further out than the front is drawn at the rim."""
-        low, span, box = self._scale()
-        share = np.clip((figures[[_KEYS.index(axis) for axis in self._axes]] - low) / span, 0, 1)
-        return QPointF(box.left() + share[0] * box.width(), box.bottom() - share[1] * box.height())
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw axes, the front, the best five with their numbers, and where the part stands now."""
-        if self._poses is None:
-            return
-        poses, t, painter = self._poses, self.tokens, QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        low, span, box = self._scale()
-        painter.fillRect(box.adjusted(-4, -4, 4, 4), QColor(t.card))
-        painter.setPen(QPen(QColor(t.line), 1))
-        painter.drawRect(box.adjusted(-4, -4, 4, 4))
-        painter.setPen(QColor(t.muted))
-        words = [f"{FIGURES[axis][0]} {FIGURES[axis][1]}" for axis in self._axes]
-        right = Qt.AlignmentFlag.AlignRight
-        painter.drawText(
-            QRectF(box.left(), box.bottom() + 18, box.width(), 16), Qt.AlignmentFlag.AlignHCenter, words[0]
-        )
-        painter.drawText(QRectF(box.left(), box.bottom() + 6, 80, 14), 0, _shown(float(low[0])))
-        painter.drawText(QRectF(box.right() - 80, box.bottom() + 6, 80, 14), right, _shown(float(low[0] + span[0])))
-        painter.drawText(QRectF(0, box.bottom() - 12, 38, 14), right, _shown(float(low[1])))
-        painter.drawText(QRectF(0, box.top() - 4, 38, 14), right, _shown(float(low[1] + span[1])))
-        painter.save()
-        painter.translate(12, box.center().y() + 60)
-        painter.rotate(-90)
-        painter.drawText(QRectF(0, -10, 120, 14), Qt.AlignmentFlag.AlignHCenter, words[1])
-        painter.restore()
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(t.slate))
-        for place in poses.front:
-            painter.drawEllipse(self.place_of(poses.figures[place]), 2.5, 2.5)
-        self._draw_best(painter)
-        now = self.place_of(poses.now)
-        painter.setPen(QPen(QColor(t.stop), 2))
-        painter.drawLine(now + QPointF(-5, 0), now + QPointF(5, 0))
-        painter.drawLine(now + QPointF(0, -5), now + QPointF(0, 5))
-
-    def _draw_best(self, painter: QPainter) -> None:
-        assert self._poses is not None
-        for number, place in enumerate(self._poses.best.tolist(), start=1):
-            at = self.place_of(self._poses.figures[place])
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(self.tokens.ivy if place != self._chosen else self.tokens.copper))
-            painter.drawEllipse(at, 8, 8)
-            painter.setPen(QColor(self.tokens.on_ivy))
-            painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, str(number))
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Pick the pose of the front that is nearest to the pointer."""
-        if event is None or self._poses is None:
-            return
-        at = event.position()
-        front = self._poses.front.tolist()
-        far = [(self.place_of(self._poses.figures[place]) - at).manhattanLength() for place in front]
-        self.selected.emit(front[int(np.argmin(far))])
 
 
 class SearchSection(Section):
@@ -216,17 +124,17 @@ class SearchSection(Section):
             self.words.setText("Looks for poses with little overhang, little support and low height.")
             return
         axes = str(self.across.currentData()), str(self.up.currentData())
-        self.scatter.show_poses(poses, axes, self._chosen)
+        self.scatter.show_points(points_of(poses), axes, self._chosen)
         shown = poses.now if self._chosen < 0 else poses.figures[self._chosen]
         who = "Current pose (cross)" if self._chosen < 0 else "Used"
         self.words.setText(f"{who}: {_figures_words(shown)}. {poses.tried:,} directions tried.")
 
 
-def _shown(value: float) -> str:
-    digits = 0 if value >= 100 else 1 if value >= 10 else 2
-    return f"{value:,.{digits}f}"
+def points_of(poses: FoundPoses) -> Points:
+    """Poses as points of a scatter."""
+    return Points(FIGURES, poses.figures, poses.front, poses.best, poses.now)
 
 
 def _figures_words(figures: np.ndarray) -> str:
-    shown = ((key, _shown(float(figures[_KEYS.index(key)]))) for key in _SHOWN)
+    shown = ((key, shown_figure(float(figures[_KEYS.index(key)]))) for key in _SHOWN)
     return ", ".join(f"{FIGURES[key][0].lower()} {value} {FIGURES[key][1]}".strip() for key, value in shown)
