@@ -37,6 +37,7 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("delete", "Delete selection", "Del", "Edit"),
     ActionEntry("arrange", "Arrange all parts", "", "Edit"),
     ActionEntry("support_all", "Support all regions of the part", "Ctrl+B", "Edit"),
+    ActionEntry("sets", "Parameter sets…", "Ctrl+L", "Edit"),
     ActionEntry("do_next", "Do the next step", "Ctrl+J", "Edit"),
     ActionEntry("palette", "Find an action…", "Ctrl+K", "Edit"),
     ActionEntry("below", "Look from below", "B", "View", is_switch=True),

@@ -14,7 +14,10 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.edits import remove_parts
 from lean_trellis.core.job.files import SUFFIX
+from lean_trellis.core.sets.parameter_set import read_set_file
+from lean_trellis.core.sets.recipe import read_recipe_file
 from lean_trellis.core.shop import full_library, take_in
+from lean_trellis.core.shop.toml_text import text_of_file
 from lean_trellis.studio.forms.patterns import parts_pattern
 from lean_trellis.studio.messages import FileMessage, OpenSecond, SaveRest
 from lean_trellis.studio.part_requests import MakeDemo, SpreadRest
@@ -87,7 +90,7 @@ class Files(QObject):
             self.take_files([Path(name) for name in chosen])
 
     def take_files(self, paths: list[Path]) -> None:
-        """Import mesh files; a job file among them is opened instead, a machine or material kept as one's own."""
+        """Import mesh files; a job file among them is opened instead, TOML goes into the shop library."""
         things = [path for path in paths if path.suffix == ".toml"]
         for path in things:
             self._take_thing(path)
@@ -101,15 +104,30 @@ class Files(QObject):
             self.session.import_files(meshes)
 
     def _take_thing(self, path: Path) -> None:
-        """Take a machine or material that was dropped into the shop's own library."""
+        """Take a set, recipe, machine or material that was dropped into the shop library."""
         try:
-            thing = take_in(path)
+            words = self._taken_in(path)
         except TrellisError as problem:
             self.session.said.emit("stop", str(problem))
             return
-        self.session.library = full_library()
-        self.session.said.emit("fine", f"{thing.name} is in your own library now")
+        self.session.said.emit("fine", f"{words} is in your library now")
         self.session.file_changed.emit()
+
+    def _taken_in(self, path: Path) -> str:
+        """What was taken in, by its title; told apart by the tables that the file has."""
+        session, heads = self.session, {line.strip() for line in text_of_file(path).splitlines()}
+        why = f"from {path.name}"
+        if "[parameters]" in heads:
+            kept = session.sets.take_in(read_set_file(path), why=why)
+            return f"{kept.title}, version {kept.version},"
+        if "[[rules]]" in heads:
+            recipe = read_recipe_file(path)
+            recipe.require_known(session.sets.every())
+            taken = session.recipes.take_in(recipe, why=why)
+            return f"{taken.title}, version {taken.version},"
+        thing = take_in(path)
+        session.library = full_library()
+        return thing.name
 
     def after_asking(self, then: Callable[[], None]) -> None:
         """Do something that leaves the job; a question comes first where work is unsaved."""

@@ -38,6 +38,8 @@ class Settings(BaseModel):
     inches: bool = False
     """Whether lengths are shown in inches."""
     map_hidden: bool = False
+    favourite_sets: list[str] = []
+    """Parameter sets that are offered first."""
     next_step: bool = True
     """Whether the status line says what to do next."""
     window_memory_mb: int = Field(600, ge=50, le=64_000)

@@ -38,6 +38,7 @@ from lean_trellis.studio.palette import ActionPalette, Findable, findable_action
 from lean_trellis.studio.recovered import RecoveredJobs
 from lean_trellis.studio.recovery import Recovery
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.set_library import SetLibrary
 from lean_trellis.studio.start_page import StartPage
 from lean_trellis.studio.stations.parts import PartsStation
 from lean_trellis.studio.stations.release import ReleaseStation
@@ -98,6 +99,7 @@ class MainWindow(QMainWindow):
             "palette": self._show_palette,
             "do_next": self._do_next,
             "keys": self._show_keys,
+            "sets": self.show_sets,
             "about": self._show_about,
         }
         return mine | self.files.handlers() | self.views.handlers() | self.bench.handlers()
@@ -171,6 +173,7 @@ class MainWindow(QMainWindow):
         takes a tenth of a second each time.
         """
         self.views.view.start(warms_up=warms_up)
+        self.sets: SetLibrary | None = None
         self._unread: list[Callable[[], object]] = [shipped_recipes, shipped_sets]
         self._idle = QTimer(self)
         self._idle.timeout.connect(self._make_ready)
@@ -221,6 +224,16 @@ class MainWindow(QMainWindow):
 
     def _show_keys(self) -> None:
         KeysSheet(len(self.bench.stations), self).show()
+
+    def show_sets(self) -> None:
+        """The shop's parameter sets in a window of their own."""
+        if self.sets is None:
+            self.sets = SetLibrary(self.session, self)
+        support = self.session.support
+        if support is not None:
+            self.sets.choose(support.set_name)
+        self.sets.show()
+        self.sets.raise_()
 
     def _show_about(self) -> None:
         QMessageBox.about(

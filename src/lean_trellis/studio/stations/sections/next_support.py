@@ -196,7 +196,10 @@ class NextSupport(QWidget):
         """Offer what suits the process; enable what can be done now."""
         session, part = self.session, self.session.part
         process = session.job.machine.process
-        sets = [(one.name, one.title) for one in session.sets.every().values() if one.suits(process)]
+        stars = session.settings.favourite_sets
+        suited = [one for one in session.sets.every().values() if one.suits(process)]
+        suited.sort(key=lambda one: (one.name not in stars, session.job.material.id not in one.materials))
+        sets = [(one.name, f"★ {one.title}" if one.name in stars else one.title) for one in suited]
         material, every = session.job.material.id, session.recipes.every()
         recipes = [(f"{_RECIPE}{one.id}", f"Recipe: {one.title}") for one in every.values()
                    if one.suits(process, material)]  # fmt: skip
