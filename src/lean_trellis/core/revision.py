@@ -42,7 +42,7 @@ class RevisionRow:
 
 
 @dataclass(frozen=True, eq=False)
-class Revision:
+class RevisedFile:
     """The edit that takes the file, and what it comes to.
 
     `before` and `after` are the nominal meshes, the revised one where it lies on the other; `gone` (m,) and `fresh`
@@ -69,7 +69,7 @@ def revise(
     sets: Mapping[str, ParameterSet],
     pipeline: Pipeline,
     watch: Watch = UNWATCHED,
-) -> Revision:
+) -> RevisedFile:
     """Put a revised mesh in a part's place: recipe, targets, marks and hand work go with it as far as they fit.
 
     Supports of a recipe that is known are made anew by its rules. Raises `EditError` for a mesh without faces.
@@ -87,7 +87,7 @@ def revise(
     gone, fresh = far_faces(before, after, within), far_faces(after, before, within)
     watch.at(0.7, "comparing what is kept")
     rows = tuple(_rows(job, revised, part_id, fit, after, fresh, pipeline, Stretch(watch, 0.7, 1.0)))
-    return Revision(Edit(title, revised), fit, rows, before, after, gone, fresh)
+    return RevisedFile(Edit(title, revised), fit, rows, before, after, gone, fresh)
 
 
 def _by_recipes(

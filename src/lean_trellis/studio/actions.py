@@ -62,6 +62,7 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("night", "Dark theme", "", "View", is_switch=True),
     ActionEntry("recompute", "Resume cancelled computing", "F5", "Edit"),
     ActionEntry("keys", "Keys and gestures", "F1", "Help"),
+    ActionEntry("whats_new", "What is new", "", "Help"),
     ActionEntry("about", "About", "", "Help"),
 )
 MENUS = ("Job", "Edit", "View", "Stations", "Help")

@@ -16,7 +16,7 @@ from lean_trellis.core.mesh.patch import Plane
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.planning import FoundPoses
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes
-from lean_trellis.core.revision import Revision
+from lean_trellis.core.revision import RevisedFile
 from lean_trellis.studio.part_requests import (
     Arrange,
     FitPlane,
@@ -91,7 +91,7 @@ def shape_part(session: Session, part: Part, request: Any, title: str, *, with_p
     session.ask(title, request, done)
 
 
-def compare_revision(session: Session, part: Part, path: Path, show: Callable[[Revise, Revision], None]) -> None:
+def compare_revision(session: Session, part: Part, path: Path, show: Callable[[Revise, RevisedFile], None]) -> None:
     """Work out what a revised file in a part's place comes to, to be shown before it is taken."""
     request = Revise(session.job, part.id, path, dict(session.recipes.every()), dict(session.sets.every()))
     session.ask(f"Comparing {path.name} with {part.name}", request, lambda revision: show(request, revision))

@@ -25,7 +25,7 @@ from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.planning import FoundPoses, search_poses
 from lean_trellis.core.progress import Stretch, Watch
 from lean_trellis.core.proposals import Arrangement, ArrangeWishes, arrangement, further_plates, pose_request
-from lean_trellis.core.revision import Revision, revise
+from lean_trellis.core.revision import RevisedFile, revise
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.sets.recipe import Recipe
 from lean_trellis.core.shop import full_library
@@ -74,7 +74,7 @@ class Revise:
     recipes: Mapping[str, Recipe]
     sets: Mapping[str, ParameterSet]
 
-    def answer(self, pipeline: Pipeline, watch: Watch) -> Revision:
+    def answer(self, pipeline: Pipeline, watch: Watch) -> RevisedFile:
         """The edit, and what is kept, changed and lost."""
         part = self.job.part(self.part_id)
         body = ReadBody(self.path, part.origin).answer(pipeline, Stretch(watch, 0.0, 0.2))

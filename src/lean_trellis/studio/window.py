@@ -47,6 +47,7 @@ from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.theme import DAY, NIGHT
 from lean_trellis.studio.traveller import Traveller
 from lean_trellis.studio.views import Views
+from lean_trellis.studio.whats_new import WhatsNew
 
 _SETTLED_MS = 500
 
@@ -100,6 +101,7 @@ class MainWindow(QMainWindow):
             "do_next": self._do_next,
             "keys": self._show_keys,
             "sets": self.show_sets,
+            "whats_new": lambda: WhatsNew(self).show(),
             "about": self._show_about,
         }
         return mine | self.files.handlers() | self.views.handlers() | self.bench.handlers()

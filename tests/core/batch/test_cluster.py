@@ -12,7 +12,7 @@ import pytest
 
 from lean_trellis.core.batch.batch import BatchWish, run_batch
 from lean_trellis.core.batch.cluster import done_on
-from lean_trellis.core.batch.piece import Order, Piece, do_piece
+from lean_trellis.core.batch.piece import BatchPiece, Order, do_piece
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.formats.body import Named
 from lean_trellis.core.mesh.primitives import box
@@ -76,7 +76,7 @@ def test_a_worker_that_is_killed_midway_loses_no_piece_and_none_is_done_twice(cl
     assert len(seen) == len(set(seen)) == 9
     assert [row.ok for row in rows] == [False] + [True] * 8
     assert "is text that holds no mesh" in rows[0].reason
-    here = do_piece(Piece(order, parts / "slab-3.stl"))
+    here = do_piece(BatchPiece(order, parts / "slab-3.stl"))
     (far,) = (row for row in rows if row.file.endswith("slab-3.stl"))
     assert far.figures == dict(here.figures)
     assert (tmp_path / "out" / "slab-3.trellis").read_bytes() == here.job

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from lean_trellis.core.batch.piece import Order, Piece, do_piece
+from lean_trellis.core.batch.piece import BatchPiece, Order, do_piece
 from lean_trellis.core.errors import AccessError
 from lean_trellis.core.formats.body import Named
 from lean_trellis.core.job.files import open_job
@@ -34,7 +34,7 @@ def slab(tmp_path_factory):
 
 
 def test_a_piece_comes_to_the_same_job_with_its_content_or_without(order, slab, tmp_path):
-    piece = Piece(order, slab)
+    piece = BatchPiece(order, slab)
     done = do_piece(piece)
     assert done.ok, done.reason
     far = replace(piece.with_content(), path=Path("elsewhere") / "slab.stl")
@@ -52,12 +52,12 @@ def test_a_piece_comes_to_the_same_job_with_its_content_or_without(order, slab, 
 
 
 def test_a_job_keeps_its_machine_and_what_no_rule_takes_is_counted(order, slab, tmp_path):
-    done = do_piece(Piece(order, slab))
+    done = do_piece(BatchPiece(order, slab))
     path = tmp_path / "again.trellis"
     path.write_bytes(done.job)
     rule = order.recipe.rules[0].model_copy(update={"kinds": ("point",)})
     nothing = replace(order, recipe=order.recipe.model_copy(update={"rules": (rule,)}))
-    again = do_piece(Piece(nothing, path))
+    again = do_piece(BatchPiece(nothing, path))
     assert (again.figures["untaken"], again.figures["supports"]) == (1, 0)
     assert again.figures["not_supported"] >= 1
 
@@ -66,14 +66,14 @@ def test_faults_are_answers_that_name_the_file(order, tmp_path):
     bad = tmp_path / "bad.stl"
     bad.write_text("solid nothing")
     for path in (bad, tmp_path / "none.stl"):
-        done = do_piece(Piece(order, path))
+        done = do_piece(BatchPiece(order, path))
         assert not done.ok
         assert done.reason.startswith(str(path))
         assert "\n" not in done.reason
-    done = do_piece(Piece(order, Path("far/bad.stl"), b"solid nothing"))
+    done = do_piece(BatchPiece(order, Path("far/bad.stl"), b"solid nothing"))
     assert done.reason.startswith("far/bad.stl")
     with pytest.raises(AccessError):
-        Piece(order, tmp_path / "none.stl").with_content()
+        BatchPiece(order, tmp_path / "none.stl").with_content()
 
 
 def test_another_order_is_another_mark(order):

@@ -14,7 +14,7 @@ from typing import Any
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.batch.cluster import done_on
-from lean_trellis.core.batch.piece import Done, Order, Piece, do_piece
+from lean_trellis.core.batch.piece import BatchPiece, Done, Order, do_piece
 from lean_trellis.core.errors import AccessError, EditError, TrellisError
 from lean_trellis.core.formats.registry import SUFFIXES
 from lean_trellis.core.job.files import SUFFIX
@@ -54,7 +54,7 @@ class BatchWish:
     resumes: bool = False
 
 
-Answers = Callable[[Sequence[tuple[int, Piece]]], Iterable[tuple[int, Done]]]
+Answers = Callable[[Sequence[tuple[int, BatchPiece]]], Iterable[tuple[int, Done]]]
 """Does numbered pieces and gives what came of each, in the order in which they end."""
 
 
@@ -83,7 +83,7 @@ def run_batch(
         before = known.get(str(path))
         if before is not None and before.ok and before.mark == marks[number] and job.exists():
             rows[number] = before
-    todo = [(number, Piece(wish.order, files[number])) for number in range(len(files)) if number not in rows]
+    todo = [(number, BatchPiece(wish.order, files[number])) for number in range(len(files)) if number not in rows]
     said = [(len(rows) / len(files), f"{len(rows)} of {len(files)} are done already" if rows else "starting")]
     watch.at(*said[0])
     answered = _answers_of(wish, lambda: watch.at(*said[0])) if answers is None else answers
@@ -103,26 +103,26 @@ def _answers_of(wish: BatchWish, tick: Callable[[], None]) -> Answers:
     if wish.scheduler:
         return partial(_on_cluster, wish.scheduler)
 
-    def here(pieces: Sequence[tuple[int, Piece]]) -> Iterator[tuple[int, Done]]:
+    def here(pieces: Sequence[tuple[int, BatchPiece]]) -> Iterator[tuple[int, Done]]:
         workers = min(wish.workers or processors(), max(len(pieces), 1))
         return done_apart(_do, pieces, workers, lost=_lost, tick=tick)
 
     return here
 
 
-def _do(_: None, piece: Piece) -> Done:
+def _do(_: None, piece: BatchPiece) -> Done:
     return do_piece(piece)
 
 
-def _lost(piece: Piece, how: str) -> Done:
+def _lost(piece: BatchPiece, how: str) -> Done:
     return Done(ok=False, reason=f"{piece.path}: its process ended {how}; mend or simplify the part")
 
 
-def _on_cluster(scheduler: str, pieces: Sequence[tuple[int, Piece]]) -> Iterator[tuple[int, Done]]:
+def _on_cluster(scheduler: str, pieces: Sequence[tuple[int, BatchPiece]]) -> Iterator[tuple[int, Done]]:
     """Pieces with their content; those that cannot be read are answered here."""
     unread: list[tuple[int, Done]] = []
 
-    def with_contents() -> Iterator[tuple[int, Piece]]:
+    def with_contents() -> Iterator[tuple[int, BatchPiece]]:
         for number, piece in pieces:
             try:
                 yield number, piece.with_content()

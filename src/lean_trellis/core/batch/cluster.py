@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from itertools import islice
 
-from lean_trellis.core.batch.piece import Done, Piece, do_piece
+from lean_trellis.core.batch.piece import BatchPiece, Done, do_piece
 from lean_trellis.core.errors import EditError
 
 _PATIENCE_S = 10
@@ -17,7 +17,7 @@ _AHEAD = 4
 """As many pieces wait on the cluster for each of its processors: no more are held in memory."""
 
 
-def done_on(scheduler: str, pieces: Iterable[tuple[int, Piece]]) -> Iterator[tuple[int, Done]]:
+def done_on(scheduler: str, pieces: Iterable[tuple[int, BatchPiece]]) -> Iterator[tuple[int, Done]]:
     """Do numbered pieces on a cluster and give what came of each, in the order in which they end.
 
     Raises `EditError` where dask.distributed is not installed, or where no scheduler answers.
@@ -35,7 +35,7 @@ def done_on(scheduler: str, pieces: Iterable[tuple[int, Piece]]) -> Iterator[tup
     with client:
         numbers: dict[str, int] = {}
 
-        def sent(numbered: tuple[int, Piece]) -> Future:
+        def sent(numbered: tuple[int, BatchPiece]) -> Future:
             number, piece = numbered
             future = client.submit(do_piece, piece, pure=False, key=f"piece-{number}-{piece.path.name}")
             numbers[future.key] = number

@@ -48,14 +48,14 @@ class Order:
 
 
 @dataclass(frozen=True)
-class Piece:
+class BatchPiece:
     """One file of a batch, and what is done with it; its `content` travels with it where the file cannot be reached."""
 
     order: Order
     path: Path
     content: bytes | None = None
 
-    def with_content(self) -> Piece:
+    def with_content(self) -> BatchPiece:
         """The same with what the file holds. Raises `AccessError`."""
         try:
             return replace(self, content=self.path.read_bytes())
@@ -76,7 +76,7 @@ class Done:
     """regions, supports, left_alone, untaken, not_supported, strength_used, stops, volume_mm3."""
 
 
-def do_piece(piece: Piece) -> Done:
+def do_piece(piece: BatchPiece) -> Done:
     """Do one piece. Faults of the file or of the recipe are in the answer; nothing is written, nothing else is read."""
     begin = time.perf_counter()
     try:
@@ -88,7 +88,7 @@ def do_piece(piece: Piece) -> Done:
     return replace(done, seconds=time.perf_counter() - begin)
 
 
-def _done(piece: Piece) -> Done:
+def _done(piece: BatchPiece) -> Done:
     order, pipeline = piece.order, Pipeline()
     with tempfile.TemporaryDirectory(prefix="lean-trellis-") as folder:
         job = _job_of(piece, Path(folder))
@@ -115,7 +115,7 @@ def _done(piece: Piece) -> Done:
     return Done(ok=True, job=content, parts=tuple(parts), figures=figures)
 
 
-def _job_of(piece: Piece, folder: Path) -> Job:
+def _job_of(piece: BatchPiece, folder: Path) -> Job:
     """The job that the file is, or a new one with the bodies that it holds, on their build offset."""
     order, path = piece.order, piece.path
     if piece.content is not None:

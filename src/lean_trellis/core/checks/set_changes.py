@@ -51,7 +51,7 @@ def _said(value: object) -> str:
 
 
 @dataclass(frozen=True)
-class _Sums:
+class _SupportSums:
     """Of some supports: elements, volume mm³, contact area mm², and the most that one is used of its strength."""
 
     count: int
@@ -75,7 +75,7 @@ def tried_set(finding: Finding, job: Job, deriving: Deriving, watch: Watch = UNW
     return (replace(cure, words=words),)
 
 
-def _sums(job: Job, ids: list[str], deriving: Deriving, watch: Watch) -> _Sums:
+def _sums(job: Job, ids: list[str], deriving: Deriving, watch: Watch) -> _SupportSums:
     chosen = [job.support(support_id) for support_id in ids]
     made = [deriving.structure(support, job, watch) for support in chosen]
     used = 0.0
@@ -83,4 +83,6 @@ def _sums(job: Job, ids: list[str], deriving: Deriving, watch: Watch) -> _Sums:
         figures = deriving.figures(part_id, job, watch)
         used = max([used, *(float(figures[one].used.max(initial=0.0)) for one in ids if one in figures)])
     volume = sum(deriving.built_volume(support, job, watch) for support in chosen)
-    return _Sums(sum(one.counted.number for one in made), volume, sum(one.contact_area_mm2 for one in made), used)
+    return _SupportSums(
+        sum(one.counted.number for one in made), volume, sum(one.contact_area_mm2 for one in made), used
+    )

@@ -14,6 +14,7 @@ from lean_trellis.core.mesh.uniting import united
 from lean_trellis.core.sets.parameter_set import ParameterSet
 from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
+from lean_trellis.core.supports.bodies.parameters import RaftParameters
 from lean_trellis.core.supports.panels.parameters import WallParameters
 
 OFFSET = 9.0
@@ -33,7 +34,9 @@ def specimen_job(chosen: ParameterSet, machine: Machine, material: Material) -> 
     mesh = specimen_mesh()
     job = add_bodies(new_job(machine, material, "Specimen"), [Body("specimen", mesh, len(mesh.faces))]).job
     part = job.parts[0]
-    job = set_build_offset(job, [part.id], OFFSET).job
+    # A raft carries the part, a brim goes round its foot.
+    offset = chosen.parameters.thickness if isinstance(chosen.parameters, RaftParameters) else OFFSET
+    job = set_build_offset(job, [part.id], offset).job
     job = add_support(job, part.id, chosen).job
     if isinstance(chosen.parameters, WallParameters):
         low, high = job.parts[0].bounds()

@@ -49,7 +49,10 @@ class _Line(QWidget):
         limits = ""
         if known.least is not None and known.most is not None:
             limits = f" From {known.least:g} to {known.most:g} {known.unit}.".replace(" .", ".")
-        return f"{known.help}{limits}\n({known.key})"
+        said = ((f"Too small: {known.too_small}", known.too_small), (f"Too large: {known.too_large}", known.too_large),
+                (f"Cost: {known.cost}", known.cost))  # fmt: skip
+        consequences = "".join(f"\n{words}" for words, is_known in said if is_known)
+        return f"{known.help}{limits}{consequences}\n({known.key})"
 
     def _make_field(self) -> QWidget:
         known, form = self.known, self._form

@@ -18,7 +18,7 @@ from lean_trellis.studio.theme import DAY, Tokens
 class Points:
     """What is drawn: `labels` names each figure and its unit, `figures` (n, f) are in that order.
 
-    `front` (k,) are those that can be picked, `best` (b,) those with a number; `now` (f,) is where things stand.
+    `front` (k,) are those that a click gives, `best` (b,) those with a number; `now` (f,) is where things stand.
     """
 
     labels: Mapping[str, tuple[str, str]]

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from pydantic.fields import FieldInfo
 
 from lean_trellis.core.errors import ParameterError, UnknownNameError
+from lean_trellis.core.supports.common.consequences import CONSEQUENCES
 
 _SPARE_DEG = 1.0
 Question = Literal["where", "holds", "carries", "stands", "comes_off", "empties"]
@@ -41,6 +42,10 @@ class Declared:
     applies_when: Callable[[Any], bool]
     follows: Callable[[Any], float] | None = None
     """For a value that follows from others unless it is typed: what it is then."""
+    too_small: str = ""
+    too_large: str = ""
+    cost: str = ""
+    """What goes wrong when it is too small or too large, and what more of it costs; nothing for choices."""
 
 
 def parameter(
@@ -181,7 +186,13 @@ def _declared(key: str, info: FieldInfo) -> Declared:
         default=info.default,
         applies_when=extra["applies_when"],
         follows=extra["follows"],
+        **_consequences(key),
     )
+
+
+def _consequences(key: str) -> dict[str, str]:
+    known = CONSEQUENCES.get(key)
+    return {} if known is None else vars(known)
 
 
 def _kind(info: FieldInfo, choices: tuple[str, ...]) -> Any:

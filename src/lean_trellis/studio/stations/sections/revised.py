@@ -7,7 +7,7 @@ from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from lean_trellis.core.arrays import Floats
-from lean_trellis.core.revision import Revision
+from lean_trellis.core.revision import RevisedFile
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
@@ -27,7 +27,7 @@ class RevisedPart(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._asked: tuple[Revise, Revision] | None = None
+        self._asked: tuple[Revise, RevisedFile] | None = None
         self.words = muted()
         self.words.setObjectName("revised.words")
         self.picture = QLabel()
@@ -47,7 +47,7 @@ class RevisedPart(QWidget):
             column.addWidget(widget)
         self.hide()
 
-    def show_revision(self, request: Revise, revision: Revision) -> None:
+    def show_revision(self, request: Revise, revision: RevisedFile) -> None:
         """Show what a file comes to."""
         self._asked = request, revision
         part = request.job.part(request.part_id)
@@ -81,7 +81,7 @@ class RevisedPart(QWidget):
             self._end()
 
 
-def _drawn(revision: Revision, rotation: Floats) -> QImage:
+def _drawn(revision: RevisedFile, rotation: Floats) -> QImage:
     """The revised mesh with its new faces marked, and of the one before only what is gone."""
     tints = {key: np.array(rgb(colour)) for key, colour in (
         ("same", DAY.part_tints[0]), ("fresh", DAY.ochre), ("gone", DAY.plum))}  # fmt: skip

@@ -1,0 +1,104 @@
+"""The window of parameter sets: found, starred, changed on a draft, compared, saved, archived; TOML comes in by drop."""
+
+from __future__ import annotations
+
+import pytest
+
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.sets.recipe import recipe_text, shipped_recipes
+from lean_trellis.core.sets.text import set_text
+from lean_trellis.studio.pictures import wait_until
+
+
+@pytest.fixture
+def library(with_parts):
+    user = with_parts(box((12, 9, 2)))
+    user.window.menus.run("sets")
+    shown = user.window.sets
+    shown.draft = None
+    shown.search.clear()
+    shown.refresh()
+    yield user, shown
+    shown.close()
+
+
+def test_sets_are_found_by_words_and_favourites_come_first_here_and_at_supports(library):
+    user, shown = library
+    shown.search.setText("lattice 0.4")
+    assert shown.table.keys() == ["lattice-metal-light"]
+    shown.choose("lattice-metal-light")
+    shown.star.click()
+    shown.search.clear()
+    assert shown.table.keys()[0] == "lattice-metal-light"
+    assert "bars-resin-fine" not in shown.table.keys()
+    shown.all_processes.click()
+    assert "bars-resin-fine" in shown.table.keys()
+    bench = user.station("supports")
+    words = [bench.set_choice.itemText(place) for place in range(bench.set_choice.count())]
+    assert words[1].startswith("★ Lattice")
+    shown.star.click()
+    assert user.session.settings.favourite_sets == []
+
+
+def test_a_draft_is_shown_on_the_specimen_and_beside_another_set(library):
+    _, shown = library
+    shown.choose("bars-metal")
+    wait_until(lambda: "utilisation" in shown.figures.text())
+    before = shown.figures.text()
+    shown._change("spacing", 3.0)
+    wait_until(lambda: shown.figures.text() != before)
+    assert int(shown.figures.text().split()[0]) < int(before.split()[0])
+    assert shown.compared.keys() == ["spacing"]
+    shown.other.setCurrentIndex(shown.other.findData("bars-metal-braced"))
+    shown.refresh()
+    assert set(shown.compared.keys()) == set(
+        shown.draft.parameters.differences(shipped_sets()["bars-metal-braced"].parameters)
+    )  # fmt: skip
+
+
+def test_what_cannot_be_is_said_in_words_and_the_value_stays(library):
+    _, shown = library
+    shown.choose("bars-metal")
+    shown._change("lean_limit", 80.0)
+    assert "lean" in shown.wrong.text().lower()
+    assert shown.draft == shipped_sets()["bars-metal"]
+    assert not shown.save.isEnabled()
+
+
+def test_a_set_is_saved_as_a_new_one_changed_and_archived_with_its_history(library):
+    user, shown = library
+    shown.choose("bars-metal")
+    shown._change("spacing", 2.4)
+    shown.name.setText("Lids")
+    shown.why.setText("lids are stiff")
+    shown.save_as.click()
+    assert shown.draft.name == "lids"
+    shown._change("spacing", 2.5)
+    assert shown.save.isEnabled()
+    shown.why.setText("stiffer still")
+    shown.save.click()
+    assert (shown.draft.version, shown.save.isEnabled()) == (2, False)
+    assert shown.history.text().splitlines()[0].startswith("v2")
+    assert "stiffer still" in shown.history.text()
+    shown._change("spacing", 9.0)
+    shown.undo.click()
+    assert shown.draft.parameters.spacing == 2.5
+    shown.put_away.click()
+    assert "lids" not in user.session.sets.every()
+    assert shown.draft.name != "lids"
+
+
+def test_sets_and_recipes_come_in_by_drop_and_wrong_ones_are_named(library, tmp_path):
+    user, _ = library
+    set_file, recipe_file, bad = (tmp_path / name for name in ("lids.toml", "lids-recipe.toml", "bad.toml"))
+    set_file.write_text(set_text(shipped_sets()["bars-metal"]).replace("spacing = 1.9", "spacing = 2.2"))
+    recipe_file.write_text(recipe_text(shipped_recipes()["metal-standard"]).replace("Metal, standard", "Lids"))
+    bad.write_text(set_text(shipped_sets()["bars-metal"]).replace("spacing = 1.9", "spacing = -4"))
+    user.window.files.take_files([set_file])
+    assert user.session.sets.every()["lids"].parameters.spacing == 2.2
+    user.window.files.take_files([recipe_file])
+    assert user.session.recipes.every()["lids-recipe"].title == "Lids"
+    user.window.files.take_files([bad])
+    assert "bad.toml: line" in user.window.status.message.text()
+    assert "bad" not in user.session.sets.every()
