@@ -1,4 +1,4 @@
-"""The window of parameter sets: found, starred, changed on a draft, compared, saved, archived; TOML comes in by drop."""
+"""The window of parameter sets: found, starred, changed as a draft, compared, saved, archived; TOML by drop."""
 
 from __future__ import annotations
 
@@ -30,10 +30,12 @@ def test_sets_are_found_by_words_and_favourites_come_first_here_and_at_supports(
     shown.choose("lattice-metal-light")
     shown.star.click()
     shown.search.clear()
-    assert shown.table.keys()[0] == "lattice-metal-light"
-    assert "bars-resin-fine" not in shown.table.keys()
+    names = shown.table.keys()
+    assert names[0] == "lattice-metal-light"
+    assert "bars-resin-fine" not in names
     shown.all_processes.click()
-    assert "bars-resin-fine" in shown.table.keys()
+    names = shown.table.keys()
+    assert "bars-resin-fine" in names
     bench = user.station("supports")
     words = [bench.set_choice.itemText(place) for place in range(bench.set_choice.count())]
     assert words[1].startswith("★ Lattice")
