@@ -27,17 +27,19 @@ class Beads:
     loops: int
     share: float
     shells: int
+    inset: float = 0.0
+    """Outlines are set in by so much: beads spread beyond them."""
 
     @classmethod
     def of(cls, constants: Mapping[str, Constant], laid_as: LaidAs) -> Beads:
         """The material's values; supports are one loop, and as full inside as they say."""
-        width = constants["path_width"].value
+        width, inset = constants["path_width"].value, value_or(constants, "outline_offset", 0.0)
         if laid_as.is_support:
-            return cls(width, 1, laid_as.share, 0)
+            return cls(width, 1, laid_as.share, 0, inset)
         return cls(
             width, max(0, round(value_or(constants, "loops", LOOPS))),
             float(np.clip(value_or(constants, "fill_share", FILL_SHARE), 0.0, 1.0)),
-            max(0, round(value_or(constants, "shell_layers", SHELL_LAYERS))),
+            max(0, round(value_or(constants, "shell_layers", SHELL_LAYERS))), inset,
         )  # fmt: skip
 
     def with_own(self, values: PathValues) -> Beads:

@@ -14,6 +14,7 @@ from lean_trellis.core.layers.body_layers import BodyLayers
 from lean_trellis.core.layers.own_beads import OwnBeads
 from lean_trellis.core.layers.paths import Kind, Paths
 from lean_trellis.core.layers.scanning import Rings, scanned
+from lean_trellis.core.layers.set_in import set_in
 from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.parts.path_values import PathValues
 from lean_trellis.core.progress import UNWATCHED, Watch
@@ -35,7 +36,7 @@ def beaded(
     too narrow for a bead gets one as wide as half of it, there and back, so that what is extruded stays as much as the
     layer holds.
     """
-    sections = _Sections(body.filled, len(body.heights))
+    sections = _Sections(set_in(body.filled, beads.inset), len(body.heights))
     own_beads = OwnBeads(beads, own, body.heights, sections.at)
     rings, narrow = _Collected(), _Collected()
     insides: dict[Beads, _Collected] = {beads: _Collected()}

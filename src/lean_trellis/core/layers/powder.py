@@ -12,6 +12,7 @@ from lean_trellis.core.heavy import heavy
 from lean_trellis.core.layers.body_layers import BodyLayers
 from lean_trellis.core.layers.paths import Kind, Paths
 from lean_trellis.core.layers.scanning import Lines, Rings, scanned
+from lean_trellis.core.layers.set_in import set_in
 from lean_trellis.core.shop.material import Constant, value_or
 
 HATCH_TURN_DEG = 73.0
@@ -25,6 +26,8 @@ class Hatching:
     distance: float
     turn_deg: float
     stripe: float
+    inset: float = 0.0
+    """Outlines are set in by so much: the melt grows beyond them."""
 
     @classmethod
     def of(cls, constants: Mapping[str, Constant], *, is_support: bool) -> Hatching:
@@ -33,8 +36,9 @@ class Hatching:
         if is_support:
             distance = value_or(constants, "support_hatch_distance", distance)
         return cls(
-            distance, value_or(constants, "hatch_turn", HATCH_TURN_DEG), value_or(constants, "stripe_width", 0.0)
-        )
+            distance, value_or(constants, "hatch_turn", HATCH_TURN_DEG), value_or(constants, "stripe_width", 0.0),
+            value_or(constants, "outline_offset", 0.0),
+        )  # fmt: skip
 
 
 @heavy
@@ -44,7 +48,7 @@ def hatched(body: BodyLayers, numbers: Longs, hatching: Hatching, first: int = 0
     `numbers` (l,) are those of all layers of the body.
     """
     last = len(numbers) if last is None else last
-    rings = body.filled.between(first, last)
+    rings = set_in(body.filled.between(first, last), hatching.inset)
     lines = scanned(Rings.of_ways(rings), hatching.distance, np.asarray(numbers * hatching.turn_deg, np.float64))
     if hatching.stripe:
         lines = striped(lines, hatching.stripe)
