@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from contextlib import closing
+
 import pytest
 
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.recipe import recipe_text, shipped_recipes
 from lean_trellis.core.sets.text import set_text
+from lean_trellis.core.shop.store.kept import ToSave
+from lean_trellis.core.shop.store.store import open_store
 from lean_trellis.studio.pictures import wait_until
 
 
@@ -104,3 +108,25 @@ def test_sets_and_recipes_come_in_by_drop_and_wrong_ones_are_named(library, tmp_
     user.window.files.take_files([bad])
     assert "bad.toml: line" in user.window.status.message.text()
     assert "bad" not in user.session.sets.every()
+
+
+def test_another_shop_library_is_used_by_its_address_and_a_lost_one_is_said(library, tmp_path, monkeypatch):
+    user, shown = library
+    monkeypatch.delenv("LEAN_TRELLIS_LIBRARY", raising=False)
+    elsewhere = f"sqlite:///{tmp_path / 'shared.db'}"
+    with closing(open_store(elsewhere)) as store:
+        text = set_text(shipped_sets()["bars-metal"]).replace("spacing = 1.9", "spacing = 2.7")
+        store.save(ToSave("set", "shared-bars", "Shared bars", text), based_on=0)
+    shown.address.setText(elsewhere)
+    shown.address.editingFinished.emit()
+    wait_until(lambda: "shared-bars" in user.session.sets.every())
+    assert user.session.settings.library == elsewhere
+    (tmp_path / "noise.db").write_text("no database at all, and longer than some bytes" * 40)
+    shown.address.setText(f"sqlite:///{tmp_path / 'noise.db'}")
+    shown.address.editingFinished.emit()
+    wait_until(lambda: user.session.sets.problem is not None)
+    user.window.refresh()
+    assert "noise.db" in user.window.status.message.text()
+    assert "bars-metal" in user.session.sets.every()
+    shown.address.setText("")
+    shown.address.editingFinished.emit()

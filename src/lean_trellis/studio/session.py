@@ -5,6 +5,7 @@ Views ask for edits here and listen to its signals.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Hashable
 from dataclasses import replace
 from pathlib import Path
@@ -26,6 +27,7 @@ from lean_trellis.core.job.in_use import FileInUse
 from lean_trellis.core.release import ExportRequest
 from lean_trellis.core.sets.saved import shop_recipes, shop_sets
 from lean_trellis.core.shop import Library
+from lean_trellis.core.shop.address import ADDRESS
 from lean_trellis.core.supports import Support
 from lean_trellis.studio import requests
 from lean_trellis.studio.derived import Derived
@@ -73,6 +75,15 @@ class Session(Derived):
         if material is None or material.process != machine.process:
             material = self.library.materials_for(machine)[0]
         return new_job(machine, material)
+
+    def use_library(self, url: str) -> None:
+        """From now on use the shop library at an address; the user's own file where it is empty."""
+        self.settings.library = url.strip()
+        address = "" if os.environ.get(ADDRESS) else self.settings.library
+        self.sets, self.recipes = shop_sets(address), shop_recipes(address)
+        self.sets.every()
+        self.recipes.every()
+        self.file_changed.emit()
 
     def findings(self) -> tuple[Finding, ...] | None:
         """The findings on the job as it is now, once known, and what the shop has saved since."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -16,6 +17,7 @@ from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import ParameterError, TrellisError
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.sets.text import set_text
+from lean_trellis.core.shop.address import ADDRESS
 from lean_trellis.core.shop.machine import PROCESS_WORDS
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
 from lean_trellis.core.supports.common.parameters import FamilyParameters
@@ -81,9 +83,23 @@ class SetLibrary(QWidget):
         self.star = button(
             "★ Favourite", self._favour, "Favourites come first, here and at Supports", name="library.star"
         )
-        return _column(
-            _LIST_PX, title("Parameter sets"), self.search, self.all_processes, self.table, row(self.star, 1)
-        )
+        self.address = TextField()
+        self.address.setObjectName("library.address")
+        self.address.setPlaceholderText("Shop library: a file of your own")
+        self.address.setToolTip("A database URL, such as postgresql+psycopg://user@server/shop; empty: your own file")
+        self.address.setText(self.session.settings.library)
+        self.address.editingFinished.connect(self._use_address)
+        lines = (title("Parameter sets"), self.search, self.all_processes, self.table, row(self.star, 1), self.address)
+        return _column(_LIST_PX, *lines)
+
+    def _use_address(self) -> None:
+        """Another shop library; what the environment says goes before it."""
+        if self.address.text().strip() != self.session.settings.library:
+            self.session.use_library(self.address.text())
+            said = " (LEAN_TRELLIS_LIBRARY goes before it)" if os.environ.get(ADDRESS) else ""
+            self.session.said.emit("note", f"Shop library: {self.address.text().strip() or 'your own file'}{said}")
+            self.draft = None
+            self.refresh()
 
     def _form_side(self) -> QWidget:
         self.heading, self.note = title(""), TextField()

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, PrivateAttr, ValidationError
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import AccessError
+from lean_trellis.core.shop.address import settings_path
 
 MOST_RECENT = 8
 
@@ -38,6 +39,8 @@ class Settings(BaseModel):
     inches: bool = False
     """Whether lengths are shown in inches."""
     map_hidden: bool = False
+    library: str = ""
+    """The shop library's address, a database URL; the user's own file where it is empty."""
     favourite_sets: list[str] = []
     """Parameter sets that are offered first."""
     next_step: bool = True
@@ -62,11 +65,6 @@ class Settings(BaseModel):
         super().__setattr__(name, value)
         if self._file is not None and before != value:
             _write_one(self._file, name, getattr(self, name))
-
-
-def settings_path() -> Path:
-    """Where the settings are kept."""
-    return Path(platformdirs.user_config_dir("lean-trellis")) / "settings.toml"
 
 
 def open_files_folder() -> Path:

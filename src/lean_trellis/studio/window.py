@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lean_trellis import __version__
+from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.sets.parameter_set import shipped_sets
 from lean_trellis.core.sets.recipe import shipped_recipes
 from lean_trellis.studio.bench import Bench
@@ -60,6 +61,8 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.sets: SetLibrary | None = None
+        self._library_problem: TrellisError | None = None
         self._tokens = NIGHT if session.settings.night else DAY
         self.setWindowTitle("Lean Trellis")
         self.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "leaf.svg")))
@@ -175,7 +178,6 @@ class MainWindow(QMainWindow):
         takes a tenth of a second each time.
         """
         self.views.view.start(warms_up=warms_up)
-        self.sets: SetLibrary | None = None
         self._unread: list[Callable[[], object]] = [shipped_recipes, shipped_sets]
         self._idle = QTimer(self)
         self._idle.timeout.connect(self._make_ready)
@@ -322,6 +324,17 @@ class MainWindow(QMainWindow):
         self.views.refresh()
         self._show_start()
         self._show_next()
+        self._tell_library()
+
+    def _tell_library(self) -> None:
+        """Say once that the shop library is lost, and once that it is back."""
+        problem = self.session.sets.problem
+        if (problem is None) != (self._library_problem is None):
+            self._library_problem = problem
+            if problem is not None:
+                self.session.said.emit("caution", f"Shop library: {problem}. Going on with what was read from it")
+            else:
+                self.session.said.emit("fine", "The shop library is back")
 
     def _show_start(self) -> None:
         """While the job is empty, the start page lies over the views."""

@@ -33,11 +33,11 @@ RECIPES: Form[Recipe] = Form(
 )
 
 
-def shop_sets() -> Saved[ParameterSet]:
-    """The sets of the shop library where it usually is."""
-    return shop_saved(SETS)
+def shop_sets(url: str = "") -> Saved[ParameterSet]:
+    """The sets of the shop library at an address, or where it usually is."""
+    return shop_saved(SETS, url)
 
 
-def shop_recipes() -> Saved[Recipe]:
-    """The recipes of the shop library where it usually is."""
-    return shop_saved(RECIPES)
+def shop_recipes(url: str = "") -> Saved[Recipe]:
+    """The recipes of the shop library at an address, or where it usually is."""
+    return shop_saved(RECIPES, url)

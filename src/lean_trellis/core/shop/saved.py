@@ -214,12 +214,12 @@ def id_of(title: str) -> str:
     return name
 
 
-def shop_saved(form: Form[T]) -> Saved[T]:
-    """Things of the shop library where it usually is; one that is in a file is made by the first save."""
+def shop_saved(form: Form[T], url: str = "") -> Saved[T]:
+    """Things of the shop library at an address, or where it usually is; one in a file is made by the first save."""
 
     def opened() -> ShopStore:
         from lean_trellis.core.shop.store.store import open_store
 
-        return open_store()
+        return open_store(url or None)
 
-    return Saved(form, opened, library_is_there)
+    return Saved(form, opened, lambda: library_is_there(url))

@@ -48,9 +48,7 @@ CONSTANTS = {
     "purge_volume": ValueWords("Purge", help="What each change leaves in the purge tower."),
     "wait_before": ValueWords("Settling time", help="Before exposure: the resin comes to rest."),
     "wait_after": ValueWords("Hold time", help="After exposure: the layer sets before the lift."),
-    "outline_offset": ValueWords(
-        "Outline offset", help="Beam or bead build so far beyond it: paths are set in."
-    ),
+    "outline_offset": ValueWords("Outline offset", help="Beam or bead build so far beyond it: paths are set in."),
     "overcure_width": ValueWords("Overcure in plan", help="Resin hardens so far beyond an outline: masks are set in."),
     "overcure_depth": ValueWords("Overcure in height", help="Light hardens resin so far below an underside."),
     "edge_smoothing": ValueWords("Edge smoothing", help="Share of grey at the pixels of an edge."),
