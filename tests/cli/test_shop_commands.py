@@ -15,11 +15,11 @@ from lean_trellis.core.strength.coupons.kinds import KINDS
 def test_recipes_go_out_are_changed_and_come_in_as_a_new_one_that_parts_are_prepared_by(call, stl, tmp_path):
     status, document, _ = call("recipes", "export", "metal-standard", "-o", tmp_path / "lids.toml", "--json")
     assert (status, document["files"]) == (0, [str(tmp_path / "lids.toml")])
-    text = (tmp_path / "lids.toml").read_text()
+    text = (tmp_path / "lids.toml").read_text(encoding="utf-8")
     text = text.replace('title = "Metal, standard"', 'title = "Lids"').replace(
         'set = "bars-metal"', 'set = "bars-metal"\nvalues = {spacing = 3.5}'
     )
-    (tmp_path / "lids.toml").write_text(text)
+    (tmp_path / "lids.toml").write_text(text, encoding="utf-8")
     status, (taken,), _ = call("recipes", "import", tmp_path / "lids.toml", "--json")
     assert (status, taken["name"], taken["version"]) == (0, "lids", 1)
     assert "lids" in [one["name"] for one in call("recipes", "list", "--json")[1]]

@@ -25,7 +25,7 @@ def shelved(with_parts):
 
 
 def takes(user, editor):
-    wait_until(lambda: editor._of_now() is not None)
+    wait_until(lambda: editor.is_shared)
     return {row[1][0]: row[1][1] for row in editor.table._model.rows}
 
 

@@ -98,9 +98,13 @@ def test_a_set_is_saved_as_a_new_one_changed_and_archived_with_its_history(libra
 def test_sets_and_recipes_come_in_by_drop_and_wrong_ones_are_named(library, tmp_path):
     user, _ = library
     set_file, recipe_file, bad = (tmp_path / name for name in ("lids.toml", "lids-recipe.toml", "bad.toml"))
-    set_file.write_text(set_text(shipped_sets()["bars-metal"]).replace("spacing = 1.9", "spacing = 2.2"))
-    recipe_file.write_text(recipe_text(shipped_recipes()["metal-standard"]).replace("Metal, standard", "Lids"))
-    bad.write_text(set_text(shipped_sets()["bars-metal"]).replace("spacing = 1.9", "spacing = -4"))
+    set_file.write_text(
+        set_text(shipped_sets()["bars-metal"]).replace("spacing = 1.9", "spacing = 2.2"), encoding="utf-8"
+    )
+    recipe_file.write_text(
+        recipe_text(shipped_recipes()["metal-standard"]).replace("Metal, standard", "Lids"), encoding="utf-8"
+    )
+    bad.write_text(set_text(shipped_sets()["bars-metal"]).replace("spacing = 1.9", "spacing = -4"), encoding="utf-8")
     user.window.files.take_files([set_file])
     assert user.session.sets.every()["lids"].parameters.spacing == 2.2
     user.window.files.take_files([recipe_file])

@@ -72,6 +72,7 @@ class SetLibrary(QWidget):
     def _list_side(self) -> QWidget:
         self.search = TextField()
         self.search.setObjectName("library.search")
+        self.search.setAccessibleName("Find a set")
         self.search.setPlaceholderText("Find a set by name, family or note")
         self.search.textChanged.connect(lambda _: self.refresh())
         self.all_processes = QCheckBox("Other processes too")
@@ -79,12 +80,14 @@ class SetLibrary(QWidget):
         self.all_processes.clicked.connect(lambda _: self.refresh())
         self.table = PickTable(("", "Set", "Family", "v"), several=False, stretch=1)
         self.table.setObjectName("library.sets")
+        self.table.setAccessibleName("Parameter sets")
         self.table.selected.connect(lambda keys: self.choose(str(keys[0])) if keys else None)
         self.star = button(
             "★ Favourite", self._favour, "Favourites come first, here and at Supports", name="library.star"
         )
         self.address = TextField()
         self.address.setObjectName("library.address")
+        self.address.setAccessibleName("Address of the shop library")
         self.address.setPlaceholderText("Shop library: a file of your own")
         self.address.setToolTip("A database URL, such as postgresql+psycopg://user@server/shop; empty: your own file")
         self.address.setText(self.session.settings.library)
@@ -104,6 +107,7 @@ class SetLibrary(QWidget):
     def _form_side(self) -> QWidget:
         self.heading, self.note = title(""), TextField()
         self.note.setObjectName("library.note")
+        self.note.setAccessibleName("What the set is for")
         self.note.setPlaceholderText("What it is for")
         self.note.editingFinished.connect(self._note_changed)
         self.wrong = muted()
@@ -118,12 +122,14 @@ class SetLibrary(QWidget):
         scroll.setWidget(page)
         self.why = TextField()
         self.why.setObjectName("library.why")
+        self.why.setAccessibleName("What was changed and why")
         self.why.setPlaceholderText("What was changed and why")
         self.save = button("Save", self._save, "As the set's next version; older ones stay", name="library.save")
         self.save.setProperty("role", "main")
         self.undo = button("Discard changes", self._discard, name="library.undo")
         self.name = TextField()
         self.name.setObjectName("library.name")
+        self.name.setAccessibleName("Name of a new set")
         self.name.setPlaceholderText("Name of a new set")
         self.save_as = button("Save as new set", self._save_as, name="library.save_as")
         self.export = button("Export…", self._export, "As TOML, with what each value means", name="library.export")
@@ -147,6 +153,7 @@ class SetLibrary(QWidget):
         self.other.chosen.connect(lambda _: self.refresh())
         self.compared = PickTable(("Value", "This", "Other"), several=False)
         self.compared.setObjectName("library.compared")
+        self.compared.setAccessibleName("Values that differ")
         self.compared.setFixedHeight(_COMPARED_PX)
         self.history = muted()
         self.history.setObjectName("library.history")
@@ -165,6 +172,17 @@ class SetLibrary(QWidget):
             self.draft = known
             self.wrong.setText("")
             self.refresh()
+
+    def show_beside(self, name: str) -> None:
+        """Compare with another set of the family."""
+        self.other.setCurrentIndex(max(0, self.other.findData(name)))
+        self.refresh()
+
+    @property
+    def shows_specimen(self) -> bool:
+        """Whether the specimen is that of the draft."""
+        job = self.session.job
+        return self.draft is not None and self._specimen_of == (self.draft.parameters, job.machine, job.material)
 
     def form(self, model: type[FamilyParameters]) -> ParameterForm:
         """The form of a family, made when it is first asked for."""

@@ -8,11 +8,11 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QScrollArea, QWidget
 from PyQt6.sip import voidptr
 
 from lean_trellis.core.demo import DEMOS
-from lean_trellis.core.job.edits import add_support, change_support, keep_trial
-from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.job.edits import change_support, keep_trial, move_part
 from lean_trellis.studio.families.bar_tools import BarTools
 from lean_trellis.studio.messages import ColourBy
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
@@ -21,6 +21,7 @@ from lean_trellis.studio.stations.layers import LayersStation
 from lean_trellis.studio.stations.overhangs import OverhangsStation
 from lean_trellis.studio.stations.pose import PoseStation
 from lean_trellis.studio.stations.release import ReleaseStation
+from lean_trellis.studio.stations.setup import SetupStation
 from lean_trellis.studio.stations.supports import SupportsStation
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.view3d.camera import Eye
@@ -224,36 +225,82 @@ def _lattice(window: MainWindow) -> None:
     window.views.view.eye = Eye(azimuth=112.0, height=4.0).fitted(low, high, 1.2)
 
 
-def _raft(window: MainWindow) -> None:
-    """The tracker lever on its raft, whose margin nearly closes the hole of its eye."""
-    show_demo(window, "extrusion")
-    _held_by(window, 3, 1, "margin")
-    low, high = window.session.job.parts[3].bounds().copy()
-    window.views.view.eye = Eye(azimuth=-100.0, height=-52.0).fitted(low, high, 1.0)
-
-
-def _cradle(window: MainWindow) -> None:
-    """A coping carried by a cradle of posts, with what each of them does."""
-    show_demo(window, "vat")
-    part = window.session.job.parts[3]
-    chosen = shipped_sets()["cradle-posts"]
-    values = {"post_pitch": 2.0, "post_diameter": 0.9, "post_tip": 0.4}
-    window.session.do(lambda job: add_support(job, part.id, chosen, None, chosen.parameters.model_copy(update=values)))
+def _recipe(window: MainWindow) -> None:
+    """A recipe of two rules, and what each takes of the strut bracket."""
+    show_demo(window, "metal")
+    window.bench.open("supports")
+    window.session.select(parts=(window.session.job.parts[0].id,))
     settle(window)
-    _held_by(window, 3, 1, "post_pitch")
-    low, high = part.bounds().copy()
-    low[2] = 0
-    window.views.view.eye = Eye(azimuth=-60.0, height=8.0).fitted(low, high, 1.3)
-    window.bench.of(SupportsStation).tabs.show_page("hand")
+    bench = window.bench.of(SupportsStation)
+    bench.tabs.show_page("recipe")
+    editor = bench.recipe
+    editor.add.click()
+    editor.form.changed.emit(editor.draft.rules[0].model_copy(update={  # type: ignore[union-attr]
+        "name": "Broad undersides", "least_area": 20.0, "place": "outer", "set": "lattice-metal"}))  # fmt: skip
+    wait_until(lambda: editor.is_shared)
+    editor.table.pick(["Broad undersides"])
 
 
-def _flank(window: MainWindow) -> None:
-    """The tall panel with the wall behind it."""
-    show_demo(window, "extrusion")
-    _held_by(window, 0, 0, "tie_pitch")
-    low, high = window.session.job.parts[0].bounds().copy()
-    low[0], high[0], low[2], high[2] = high[0] - 50, high[0] - 20, 30, 66
-    window.views.view.eye = Eye(azimuth=24.0, height=8.0).fitted(low, high, 1.2)
+def _after_recipe(window: MainWindow) -> None:
+    bench = window.bench.of(SupportsStation)
+    bench.recipe.undo.trigger()
+    bench.tabs.show_page("settings")
+
+
+def _sets(window: MainWindow) -> None:
+    """A set as a draft, with its specimen, beside another."""
+    show_demo(window, "metal")
+    window.show_sets()
+    library = window.sets
+    assert library is not None
+    library.choose("bars-metal")
+    library.show_beside("bars-metal-braced")
+    wait_until(lambda: library.shows_specimen)
+
+
+def _after_sets(window: MainWindow) -> None:
+    assert window.sets is not None
+    window.sets.close()
+
+
+def _coupon(window: MainWindow) -> None:
+    """A ladder of angles in the build, and what came out of two of them."""
+    show_demo(window, "metal")
+    window.bench.open("setup")
+    section = window.bench.of(SetupStation).coupons
+    section.heading.setChecked(True)
+    section.add.click()
+    settle(window)
+    part = window.session.job.parts[-1].id
+    window.session.do(partial(move_part, part_id=part, x=130.0, y=30.0))
+    settle(window)
+    for first in (4, 3):
+        keys = section.table.keys()[-8:]
+        section.table.pick(keys[:first])
+        section.failed.click()
+        section.table.pick(keys[first:])
+        section.held.click()
+        if first == 4:
+            section.another.click()
+    section.fit.click()
+    section.own_name.setText("Our 316L")
+    settle(window)
+    _scroll_to(section.take)
+
+
+def _after_coupon(window: MainWindow) -> None:
+    window.bench.of(SetupStation).coupons.heading.setChecked(False)
+    window.menus.run("undo")
+    window.menus.run("undo")
+
+
+def _scroll_to(widget: QWidget) -> None:
+    """Bring a widget of a bench into sight."""
+    holder = widget.parentWidget()
+    while holder is not None and not isinstance(holder, QScrollArea):
+        holder = holder.parentWidget()
+    if isinstance(holder, QScrollArea):
+        holder.ensureWidgetVisible(widget)
 
 
 def _after_figures(window: MainWindow) -> None:
@@ -325,9 +372,9 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("section", _section),
     ("release", _release),
     ("trees", _figures),
-    ("raft", _raft),
-    ("cradle", _cradle),
-    ("flank-wall", _flank),
+    ("recipe", _recipe),
+    ("sets", _sets),
+    ("coupon", _coupon),
     ("belt-overhangs", _belt_overhangs),
     ("layers", _layers),
     ("trials", _trials),
@@ -339,6 +386,9 @@ _AFTER: dict[str, Callable[[MainWindow], None]] = {
     "protect": _after_protect,
     "by-hand": _after_by_hand,
     "trees": _after_figures,
+    "recipe": _after_recipe,
+    "sets": _after_sets,
+    "coupon": _after_coupon,
     "layers": _after_layers,
     "trials": _after_trials,
 }
@@ -385,7 +435,8 @@ def take_all(folder: Path, only: set[str]) -> Iterator[Path]:
         bring(window)
         settle(window)
         path = folder / f"{name}.png"
-        take_picture(window, path)
+        beside = window.sets
+        take_picture(window if beside is None or not beside.isVisible() else beside, path)
         yield path
         if name in _AFTER:
             _AFTER[name](window)

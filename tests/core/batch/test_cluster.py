@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import signal
 import subprocess
 import sys
@@ -34,6 +35,14 @@ def running(*arguments):
         process.wait()
 
 
+def _address(said):
+    """The scheduler's address, once it has been written whole."""
+    try:
+        return json.loads(said.read_text())["address"]
+    except (OSError, ValueError):
+        return None
+
+
 @pytest.fixture(scope="module")
 def cluster(tmp_path_factory):
     """The address of a scheduler and its two workers."""
@@ -43,12 +52,10 @@ def cluster(tmp_path_factory):
         stack.enter_context(running("distributed.cli.dask_scheduler", "--port", "0", "--host", "127.0.0.1", *quiet))
         one = ("distributed.cli.dask_worker", *quiet, "--nthreads", "1", "--no-nanny")
         workers = [stack.enter_context(running(*one, "--name", name)) for name in ("one", "two")]
-        while not said.exists():
+        while (address := _address(said)) is None:
             assert all(worker.poll() is None for worker in workers)
             time.sleep(0.05)
-        import json
-
-        yield json.loads(said.read_text())["address"], workers
+        yield address, workers
 
 
 @pytest.fixture

@@ -126,7 +126,7 @@ def test_what_is_wrong_is_named_with_file_line_and_key(tmp_path, old, new, words
     text = recipe_text(shipped_recipes()["vat-standard"])
     path = tmp_path / "ours.toml"
     assert old in text
-    path.write_text(text.replace(old, new, 1))
+    path.write_text(text.replace(old, new, 1), encoding="utf-8")
     with pytest.raises(LibraryError, match=words) as caught:
         read_recipe_file(path)
     assert str(caught.value).startswith(str(path))

@@ -37,7 +37,7 @@ def job(metal):
 def test_every_shipped_thing_survives_its_own_file(library, tmp_path):
     for thing in (*library.machines.values(), *library.materials.values()):
         path = tmp_path / f"{thing.id}-copy.toml"
-        path.write_text(toml_of(thing.model_copy(update={"name": f"{thing.name} copy"})))
+        path.write_text(toml_of(thing.model_copy(update={"name": f"{thing.name} copy"})), encoding="utf-8")
         taken = take_in(path)
         assert [d.key for d in differences(taken, thing)] == ["name"]
 
@@ -93,7 +93,7 @@ def test_a_dropped_file_that_is_wrong_names_file_and_key(library, tmp_path):
     path.write_text("heat = 3\n")
     with pytest.raises(LibraryError, match="no machine and no material"):
         take_in(path)
-    path.write_text(toml_of(library.machine("vat-150")).replace("height = 170.0", "height = -4.0"))
+    path.write_text(toml_of(library.machine("vat-150")).replace("height = 170.0", "height = -4.0"), encoding="utf-8")
     with pytest.raises(LibraryError, match="height"):
         take_in(path)
     folder = own_folder() / "machines"

@@ -75,6 +75,7 @@ class CouponSection(Section):
         self.result.setObjectName("coupon.result")
         self.own_name = TextField()
         self.own_name.setObjectName("coupon.name")
+        self.own_name.setAccessibleName("Name of your own material")
         self.own_name.setPlaceholderText("Name of your own material")
         hint = "Into your own material, with date, lot and machine; this job uses it from now on"
         self.take = button("Save measured values", self._take, hint, name="coupon.take")

@@ -86,12 +86,14 @@ class RecipeEditor(QWidget):
         self.more.setMenu(self.menu)
         self.title = TextField()
         self.title.setObjectName("recipe.title")
+        self.title.setAccessibleName("Name of the new recipe")
         self.title.setPlaceholderText("Name of the new recipe")
         self.keep = button("Save", self._save_as, name="recipe.keep")
         self.cancel = button("Cancel", lambda: self.naming.hide(), name="recipe.cancel")
         self.naming = row(self.title, self.keep, self.cancel, spacing=5)
         self.table = PickTable(("Rule", "Takes", "Gives"), several=False, stretch=2)
         self.table.setObjectName("recipe.rules")
+        self.table.setAccessibleName("Rules, and how many regions each takes")
         self.table.setFixedHeight(_TABLE_PX)
         self.table.selected.connect(self._pick)
         self.table.clicked.connect(lambda _: self._pick(self.table.selected_keys()))  # the row that is current too
@@ -309,6 +311,11 @@ class RecipeEditor(QWidget):
         if shared is None or part is None or shared.recipe != self.draft or shared.part_id != part.id:
             return None
         return shared.found if shared.job is self.session.job else None
+
+    @property
+    def is_shared(self) -> bool:
+        """Whether it is known what the draft takes of the current part."""
+        return self._of_now() is not None
 
     def _share(self) -> None:
         """Have it worked out beside the window which rule takes which region."""

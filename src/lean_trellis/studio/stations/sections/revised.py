@@ -35,6 +35,7 @@ class RevisedPart(QWidget):
         self.key = muted("Ochre: new or moved surface. Plum: surface that is gone.")
         self.table = PickTable(("What", "", "How"), several=False, stretch=2)
         self.table.setObjectName("revised.rows")
+        self.table.setAccessibleName("What is kept, changed and lost")
         self.table.setFixedHeight(_TABLE_PX)
         self.accept = button("Accept", self._accept, "The revised file takes the part's place, as one step",
                              name="revised.accept")  # fmt: skip
