@@ -353,6 +353,7 @@ class SetLibrary(QWidget):
         self.heading.setText(f"{draft.title}, version {draft.version} · {where} · {owner}")
         if not self.note.hasFocus():
             self.note.setText(draft.note)
+            self.note.setCursorPosition(0)
         self.save.setEnabled(is_own and is_changed)
         self.undo.setEnabled(is_changed)
         self.put_away.setEnabled(is_own)

@@ -53,6 +53,8 @@ def drawn(
     x = (width / 2 + (across - (across.max() + across.min()) / 2) * scale).astype(np.int64)
     y = (height / 2 - (up - (up.max() + up.min()) / 2) * scale).astype(np.int64)
     order = np.argsort(-depth, kind="stable")
+    eye = np.array([0.0, -np.cos(rise), np.sin(rise)])
+    normals = normals * np.where(normals @ eye < 0, -1.0, 1.0)[:, None]  # sheets are seen from both sides
     shade = np.clip(0.45 + 0.55 * (normals @ _LIGHT), 0.2, 1.0)[order]
     colour = tints[order] * 255
     dots = np.column_stack([shade[:, None] * colour[:, ::-1], np.full(len(order), 255)]).astype(np.uint8)
