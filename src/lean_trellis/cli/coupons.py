@@ -42,7 +42,7 @@ def make_coupon(key: str, out: Path, material_id: str | None, outcomes: Path | N
                   "sizes": list(kind.sizes(material)), "outcomes": template})  # fmt: skip
         return
     steps = [(number, f"{size:g} {kind.unit}") for number, size in enumerate(kind.sizes(material), start=1)]
-    say_table(f"{kind.title} for {material.name}: {out}. {kind.words}", ("step", kind.size), steps)
+    say_table(kind.title, ("step", kind.size), steps)
 
 
 def fit_coupon(
