@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from PyQt6.QtCore import Qt
 
 from lean_trellis.core.job.edits import choose_machine
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
@@ -64,3 +65,16 @@ def test_recipes_of_other_processes_are_not_offered(lidded):
     _, bench = lidded
     offered = [bench.set_choice.itemData(place) for place in range(bench.set_choice.count())]
     assert [one for one in offered if one.startswith("recipe:")] == ["recipe:vat-standard"]
+
+
+def test_what_a_material_was_supported_with_last_is_offered_first_the_next_time(lidded):
+    user, bench = lidded
+    user.choose(bench.set_choice, "bars-resin-stout")
+    user.press(bench.support_all)
+    user.settle()
+    assert user.session.settings.last_supports == {user.session.job.material.id: "bars-resin-stout"}
+    bench.set_choice.clear()
+    bench.refresh()
+    assert bench.set_choice.currentData() == "bars-resin-stout"
+    place = bench.set_choice.findData("bars-resin-fine")
+    assert "tip diameter 0.3 mm" in bench.set_choice.itemData(place, Qt.ItemDataRole.ToolTipRole)

@@ -41,6 +41,8 @@ class Settings(BaseModel):
     map_hidden: bool = False
     library: str = ""
     """The shop library's address, a database URL; the user's own file where it is empty."""
+    last_supports: dict[str, str] = {}
+    """What the last support of each material was made with: a set, or a recipe."""
     favourite_sets: list[str] = []
     """Parameter sets that are offered first."""
     next_step: bool = True

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from lean_trellis.core.job.edits import Edit, add_support, remove_supports, support_by_recipe
@@ -22,6 +22,20 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.already import AlreadySupported, in_the_way
 
 _RECIPE = "recipe:"
+
+
+_KEYS = ("spacing", "tip_diameter", "tab_width", "shaft_diameter", "thickness", "cell_along", "landing", "margin")
+
+
+def _key_figures(one: ParameterSet) -> str:
+    """What a set is like, in a few values, and what it is for."""
+    values = []
+    for known in one.parameters.declared():
+        value = getattr(one.parameters, known.key)
+        if known.key in _KEYS and value is not None:
+            shown = f"{value:g}" if isinstance(value, float) else str(value).replace("_", " ")
+            values.append(f"{known.label.lower()} {shown} {known.unit}".rstrip())
+    return f"{spec_for(one.parameters).title}: {', '.join(values)}\n{one.note}".strip()
 
 
 def _first_set(recipe: Recipe) -> str:
@@ -136,6 +150,8 @@ class NextSupport(QWidget):
         part, recipe, chosen = self.session.part, self.recipe, self.set
         if part is None:
             return
+        settings, material = self.session.settings, self.session.job.material.id
+        settings.last_supports = {**settings.last_supports, material: str(self.choice.currentData())}
         gone = tuple(support.id for support in instead_of)
         if recipe is not None:
             self._add_by_recipe(recipe, part, gone)
@@ -206,7 +222,11 @@ class NextSupport(QWidget):
         usual = usual_recipe(every, process, material)
         current, offered = str(self.choice.currentData()), [*recipes, *sets]
         first = f"{_RECIPE}{usual.id}" if usual is not None else usual_set(process)
+        last = session.settings.last_supports.get(material, "")
+        first = last if last in dict(offered) else first
         self.choice.offer(offered, current if current in dict(offered) else first)
+        for one in suited:
+            self.choice.setItemData(self.choice.findData(one.name), _key_figures(one), Qt.ItemDataRole.ToolTipRole)
         for_regions = self.recipe is not None or spec_for(self.set.parameters).serves_regions
         self.support_selected.setVisible(for_regions)
         self.support_all.setText("Support all" if for_regions else "Add to the part")
