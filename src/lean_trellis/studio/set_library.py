@@ -23,6 +23,7 @@ from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import require_buildable, spec_for
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField, figure, muted, row, title
+from lean_trellis.studio.forms.numbers import value_words
 from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.sketch import Sketch
@@ -375,7 +376,7 @@ class SetLibrary(QWidget):
             self.compared.show_rows([], [])
             return
         model = type(draft.parameters)
-        rows = [(key, (model.declared_as(key).label, _said(here), _said(there)))
+        rows = [(key, (model.declared_as(key).label, value_words(here), value_words(there)))
                 for key, (here, there) in draft.parameters.differences(other.parameters).items()]  # fmt: skip
         self.compared.show_rows(rows, [])
 
@@ -392,12 +393,6 @@ class SetLibrary(QWidget):
 def _is_meant(one: ParameterSet, words: list[str]) -> bool:
     text = f"{one.name} {one.title} {spec_for(one.parameters).title} {one.note}".lower()
     return all(word in text for word in words)
-
-
-def _said(value: object) -> str:
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    return "off" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _column(width: int | None, *widgets: QWidget, stretch: QWidget | None = None) -> QWidget:

@@ -8,8 +8,9 @@ import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QIcon, QImage, QPainter, QPixmap
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh.sampling import spread_by_area
 from lean_trellis.studio.theme import Tokens, rgb
 
 _PIXELS = 112
@@ -38,7 +39,7 @@ def drawn(
     """Meshes with a colour for each face (m, 3), turned by (3, 3), seen from the front and from `rise_deg` above."""
     width, height = size
     image = np.zeros((height, width, 4), np.uint8)
-    spread = [(*_dots(mesh), colours) for mesh, colours in meshes if len(mesh.faces)]
+    spread = [(*spread_by_area(mesh, _DOTS), colours) for mesh, colours in meshes if len(mesh.faces)]
     if not spread:
         return QImage(image.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
     points = np.concatenate([one[0] for one in spread]) @ rotation.T
@@ -64,16 +65,3 @@ def drawn(
     rows = np.clip(y[order, None] + steps[:, 1], 0, height - 1)
     image[rows.ravel(), columns.ravel()] = np.repeat(dots, len(steps), axis=0)
     return QImage(image.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
-
-
-def _dots(mesh: Mesh) -> tuple[Floats, Longs]:
-    """(n, 3) points spread over the surface by area, always the same ones, and the face of each."""
-    total = mesh.areas.cumsum()
-    marks = (np.arange(_DOTS) + 0.5) / _DOTS * total[-1]
-    faces = np.searchsorted(total, marks)
-    chance = np.random.default_rng(1)
-    u, v = chance.random(_DOTS), chance.random(_DOTS)
-    over = u + v > 1
-    u[over], v[over] = 1 - u[over], 1 - v[over]
-    a, b, c = (mesh.vertices[mesh.faces[faces, i]] for i in range(3))
-    return a + u[:, None] * (b - a) + v[:, None] * (c - a), faces

@@ -17,7 +17,7 @@ from scipy.spatial.transform import Rotation
 from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.mesh.sampling import places_on, spread_by_area
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _PLACES, _FEW, _DENSE = 2_000, 250, 20_000
@@ -82,14 +82,8 @@ def places_of(mesh: Mesh) -> Floats:
 
 def spread_over(mesh: Mesh, count: int) -> tuple[Floats, Floats]:
     """(n, 3) places spread over a mesh by area, always the same ones, and the normals (n, 3) there."""
-    total = mesh.areas.cumsum()
-    faces = np.searchsorted(total, (np.arange(count) + 0.5) / count * total[-1])
-    chance = np.random.default_rng(1)
-    u, v = chance.random(count), chance.random(count)
-    over = u + v > 1
-    u[over], v[over] = 1 - u[over], 1 - v[over]
-    a, b, c = (mesh.vertices[mesh.faces[faces, corner]] for corner in range(3))
-    return a + u[:, None] * (b - a) + v[:, None] * (c - a), mesh.normals[faces]
+    places, faces = spread_by_area(mesh, count)
+    return places, mesh.normals[faces]
 
 
 def far_faces(mesh: Mesh, other: Mesh, within: float) -> Bools:

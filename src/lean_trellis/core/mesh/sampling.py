@@ -32,6 +32,18 @@ def places_on(mesh: Mesh, faces: Longs, apart_mm: float, *, most_across: int = 1
     return np.concatenate(places), np.concatenate(which)
 
 
+def spread_by_area(mesh: Mesh, count: int) -> tuple[Floats, Longs]:
+    """(n, 3) places spread over a mesh by area, always the same ones, and the face (n,) of each."""
+    total = mesh.areas.cumsum()
+    faces = np.searchsorted(total, (np.arange(count) + 0.5) / count * total[-1])
+    chance = np.random.default_rng(1)
+    u, v = chance.random(count), chance.random(count)
+    over = u + v > 1
+    u[over], v[over] = 1 - u[over], 1 - v[over]
+    a, b, c = (mesh.vertices[mesh.faces[faces, corner]] for corner in range(3))
+    return a + u[:, None] * (b - a) + v[:, None] * (c - a), faces
+
+
 def spaced_along(places: Floats, spacing: float) -> Floats:
     """(k, 3): places along a line through (n, 3) others, both ends among them, no farther apart than the spacing."""
     way = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(places, axis=0), axis=1))])

@@ -69,3 +69,10 @@ def shown_number(value: float, decimals: int = 3) -> str:
     """At most so many decimals, none that say nothing."""
     text = f"{value:.{decimals}f}".rstrip("0").rstrip(".")
     return "0" if text in ("", "-0") else text
+
+
+def value_words(value: object) -> str:
+    """A setting's value as people read it: switches on or off, off too where there is none."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return "off" if value is None else f"{value:g}" if isinstance(value, float) else str(value)

@@ -18,18 +18,12 @@ from lean_trellis.core.sets.saved import SETS
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
 from lean_trellis.core.supports import Support
 from lean_trellis.studio.forms.fields import TextField, muted, row
+from lean_trellis.studio.forms.numbers import value_words
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.session import Session
 
 _MINE, _THEIRS = "yours", "theirs"
-
-
-def _said(value: object) -> str:
-    """A value as people read it."""
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    return "off" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _entry(holder: QWidget, words: str, act: Callable[[], None]) -> QAction:
@@ -149,11 +143,11 @@ class SaveSet(QWidget):
             return
         for key, (here, there) in support.parameters.differences(origin.parameters).items():
             known = type(support.parameters).declared_as(key)
-            words = f"{known.label}: {_said(here)} {known.unit}".rstrip()
+            words = f"{known.label}: {value_words(here)} {known.unit}".rstrip()
             action = self.from_now_on.addAction(words)
             assert action is not None
             action.setData(key)
-            action.setToolTip(f"New supports of this set begin with it; the set has {_said(there)} now")
+            action.setToolTip(f"New supports of this set begin with it; the set has {value_words(there)} now")
             action.triggered.connect(partial(self._keep_from_now_on, key))
 
     def _keep_from_now_on(self, key: str, _checked: bool = False) -> None:
@@ -175,7 +169,7 @@ class SaveSet(QWidget):
             return
         self.session.do(lambda job: use_set(job, support.id, kept, own))
         label = type(own).declared_as(key).label
-        self.session.said.emit("note", f"From now on {kept.title} has {label.lower()} {_said(getattr(own, key))}")
+        self.session.said.emit("note", f"From now on {kept.title} has {label.lower()} {value_words(getattr(own, key))}")
         self.saved.emit(kept.name)
 
     def _save_merged(self) -> None:
