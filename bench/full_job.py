@@ -7,6 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from lean_trellis.core.job.job import Job, new_job
+from lean_trellis.core.job.released import BoardLink
+from lean_trellis.core.job.waivers import Waiver
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.parts.marks import KEEP_OFF, Marks, face_marks
@@ -51,7 +53,7 @@ def full_job() -> Job:
         "part-1", "table", table, Pose(x=40, y=40, build_offset=4.0), owner="Otterbank", order="O-1",
         origin=Origin("table.stl", 0, "mm", "user", 0.05), critical_angle=40.0, watch_angle=60.0, group="pair",
         marks=Marks(face_marks(hand), face_marks(protected), ((1.0, 1.0, 8.0),)),
-        path_values=(PathValues(1.0, 4.0, (1.0, 1.0, 2.0), 0.5, 3, 0.4),),
+        path_values=(PathValues(1.0, 4.0, (1.0, 1.0, 2.0), 0.5, 3, 0.4),), lot="L-7", load=(0.0, 0.6, 0.8),
     )  # fmt: skip
     scaled = Part("part-2", "scaled", sized(table, size), Pose(x=90, y=40, build_offset=3.0), nominal=table, size=size,
                   group="pair", is_locked=True)  # fmt: skip
@@ -66,7 +68,8 @@ def full_job() -> Job:
     job = new_job(machine, material, "full")
     return replace(
         job, parts=(marked, scaled, *pile, *spaced), supports=_supports(), stacks=stacks, lot="L-7",
-        surface="", fitting="",
+        surface="", fitting="", loaded_grams=40_000.0, due="2026-12-24", link=BoardLink("build-1", (("part-1", 2),), 1),
+        waivers=(Waiver("warp", "part-1", "A. Rowan", "cut off later", (1.0, 2.0, 3.0), 1.2, 1.0, "2027-01-01", "w"),),
     )  # fmt: skip
 
 

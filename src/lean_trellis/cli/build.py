@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass, replace
+from datetime import date
 from pathlib import Path
 from typing import Any, cast
 
@@ -14,7 +15,7 @@ from lean_trellis.cli.options import LayerWish, choose_shop, posed, require_angl
 from lean_trellis.cli.output import progress, say_json, say_table
 from lean_trellis.cli.parameters import parse_parameters, with_parameters
 from lean_trellis.cli.reading import Read, read_files
-from lean_trellis.core.checks import NOT_EXAMINED, Finding, in_order, is_releasable
+from lean_trellis.core.checks import Finding, in_order, is_releasable, not_examined, standing_waiver
 from lean_trellis.core.checks.set_changes import set_changes
 from lean_trellis.core.derive import Pipeline, apply_recipe
 from lean_trellis.core.derive.layers import LAYERED_BUILD
@@ -155,18 +156,26 @@ def check(path: Path, as_json: bool) -> None:
     job = open_job(path, full_library())
     with progress() as watch:
         findings = in_order((*Pipeline().findings(job, watch), *set_changes(job, known_sets())))
-    releasable = is_releasable(findings)
+    today = date.today()
+    releasable, unseen = is_releasable(findings, job, today), list(not_examined(job))
     if as_json:
-        documents = [_finding(finding) for finding in findings]
-        say_json({"releasable": releasable, "findings": documents, "not_examined": list(NOT_EXAMINED)})
+        documents = [finding_document(finding, job, today) for finding in findings]
+        say_json({"releasable": releasable, "findings": documents, "not_examined": unseen})
     else:
-        rows = [(f.severity, f.code, f.part, f.message) for f in findings]
+        rows = [(_word(finding, job, today), finding.code, finding.part, finding.message) for finding in findings]
         verdict = "Releasable" if releasable else "Not releasable"
-        say_table(f"{verdict}. Not examined: {', '.join(NOT_EXAMINED)}", ("", "code", "part", "finding"), rows)
+        unseen_words = f" Not examined: {', '.join(unseen)}" if unseen else ""
+        say_table(f"{verdict}.{unseen_words}", ("", "code", "part", "finding"), rows)
     raise typer.Exit(0 if releasable else 1)
 
 
-def _finding(finding: Finding) -> dict[str, Any]:
+def _word(finding: Finding, job: Job, today: date) -> str:
+    return "waived" if standing_waiver(finding, job, today) is not None else finding.severity
+
+
+def finding_document(finding: Finding, job: Job, today: date) -> dict[str, Any]:
+    """A finding as it is printed, with the waiver that covers it or None."""
+    waiver = standing_waiver(finding, job, today)
     return {
         "code": finding.code,
         "severity": finding.severity,
@@ -179,6 +188,7 @@ def _finding(finding: Finding) -> dict[str, Any]:
         "cause": finding.cause,
         "cures": [cure.words for cure in finding.cures],
         "source": finding.source,
+        "waiver": None if waiver is None else {"who": waiver.who, "reason": waiver.reason, "expires": waiver.expires},
     }
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtGui import QColor, QFontDatabase
 
-FONTS = Path(__file__).parent / "fonts"
+FONTS = Path(__file__).parents[1] / "fonts"
 FAMILY = "Lato"
 ROW = 28
 STEP = 8

@@ -11,6 +11,7 @@ from lean_trellis.core.checks.set_changes import set_changes
 from lean_trellis.core.checks.trying import tried_cures
 from lean_trellis.core.derive import Pipeline
 from lean_trellis.core.job.edits import change_support
+from lean_trellis.core.job.released import Released
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
 
@@ -35,7 +36,7 @@ def test_a_later_version_is_a_note_that_says_what_it_changes_and_other_sets_are_
     assert (finding.code, finding.severity, finding.support_id) == ("set_changed", "note", "support-1")
     assert (finding.value, finding.limit) == (newer.version - 1, newer.version)
     assert finding.cause == "the set was changed: spacing 1.9 to 1.5, sides 8 to 6"
-    assert set_changes(replace(job, is_released=True), {newer.name: newer}) == ()
+    assert set_changes(replace(job, released=Released()), {newer.name: newer}) == ()
     assert set_changes(job, {newer.name: replace(newer, version=newer.version - 1)}) == ()
 
 

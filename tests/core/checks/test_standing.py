@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import date
 
 import numpy as np
 import pytest
@@ -119,7 +120,7 @@ def test_a_part_in_the_air_with_nothing_under_it_stops(metal):
     assert codes(job) == ["in_the_air", "island_not_held", "region_not_held"]
     found = the_finding(job, "in_the_air")
     assert (found.severity, found.value, found.limit) == ("stop", pytest.approx(4), 0.04)
-    assert not is_releasable((found,))
+    assert not is_releasable((found,), job, date(2026, 1, 1))
 
 
 def test_a_part_that_rests_on_another_is_not_in_the_air(metal):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 import numpy as np
 import pytest
 
@@ -54,7 +56,8 @@ def test_each_demo_has_one_stop_and_the_first_cure_of_it_makes_the_build_releasa
     (stop,) = [finding for finding in pipeline.findings(job) if finding.severity == "stop"]
     assert stop.code == code
     cure = next(cure for cure in stop.cures if cure.change is not None)
-    assert is_releasable(pipeline.findings(cure.change.edit(job, pipeline).job))
+    cured = cure.change.edit(job, pipeline).job
+    assert is_releasable(pipeline.findings(cured), cured, date(2026, 1, 1))
 
 
 def test_the_metal_demo_is_shared_by_two_owners_and_leaves_something_to_do(demos):

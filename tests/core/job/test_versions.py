@@ -1,4 +1,4 @@
-"""Job files: true ones of every version open as they were; version 6 holds everything as it was used."""
+"""Job files: true ones of every version open as they were; from version 6 they hold everything as it was used."""
 
 from __future__ import annotations
 
@@ -14,13 +14,14 @@ from full_job import full_job
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import FormatError
 from lean_trellis.core.job.files import job_text, open_job, save_job
+from lean_trellis.core.job.released import Released
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports.common.parameters import FamilyParameters, Renamed, parameter, validated
 
 JOBS = Path(__file__).parent.parent.parent / "data" / "jobs"
 
 
-@pytest.mark.parametrize("version", [1, 2, 3, 4, 5])
+@pytest.mark.parametrize("version", [1, 2, 3, 4, 5, 6])
 def test_a_true_file_of_an_older_version_opens_as_it_was_written(version, library):
     path = JOBS / f"version-{version}.trellis"
     with zipfile.ZipFile(path) as archive:
@@ -41,18 +42,18 @@ def test_a_true_file_of_an_older_version_opens_as_it_was_written(version, librar
     assert len(Pipeline().bars(first, job)) > 5
 
 
-@pytest.mark.parametrize("version", [1, 2, 3, 4, 5])
+@pytest.mark.parametrize("version", [1, 2, 3, 4, 5, 6])
 def test_an_older_file_saved_again_is_of_today_and_the_same(version, library, tmp_path):
     job = open_job(JOBS / f"version-{version}.trellis", library)
     save_job(job, tmp_path / "again.trellis")
     with zipfile.ZipFile(tmp_path / "again.trellis") as archive:
-        assert json.loads(archive.read("job.json"))["version"] == 6
+        assert json.loads(archive.read("job.json"))["version"] == 7
     assert job_text(open_job(tmp_path / "again.trellis", library)) == job_text(job)
 
 
 def test_everything_that_a_job_holds_comes_back(library, tmp_path):
     job = full_job()
-    job = replace(job, sets=(shipped_sets()["bars-metal"], shipped_sets()["raft-follow"]), is_released=True)
+    job = replace(job, sets=(shipped_sets()["bars-metal"], shipped_sets()["raft-follow"]), released=Released())
     save_job(job, tmp_path / "full.trellis")
     again = open_job(tmp_path / "full.trellis", library)
     assert job_text(again) == job_text(job)

@@ -4,12 +4,12 @@ A check reads a `BuildState` and gives findings with place, value, limit, cause 
 """
 
 from lean_trellis.core.checks.finding import Cure, Finding, Severity
-from lean_trellis.core.checks.registry import CHECKS, NOT_EXAMINED, in_order, is_releasable
+from lean_trellis.core.checks.registry import CHECKS, in_order, not_examined
 from lean_trellis.core.checks.state import BuildState, PartState, SupportState
+from lean_trellis.core.checks.waiving import is_releasable, open_stops, standing_waiver, waiver_of
 
 __all__ = [
     "CHECKS",
-    "NOT_EXAMINED",
     "BuildState",
     "Cure",
     "Finding",
@@ -18,4 +18,8 @@ __all__ = [
     "SupportState",
     "in_order",
     "is_releasable",
+    "not_examined",
+    "open_stops",
+    "standing_waiver",
+    "waiver_of",
 ]

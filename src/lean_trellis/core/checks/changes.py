@@ -17,6 +17,7 @@ from lean_trellis.core.job.edits import (
     change_support,
     choose_mode,
     drop_trial,
+    lay_load_flat,
     move_missed,
     move_part,
     remove_supports,
@@ -90,6 +91,18 @@ class TurnBy:
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
         """Turn it."""
         return turn_part(job, self.part_id, self.axis, self.angle_deg)
+
+
+@dataclass(frozen=True)
+class LayLoadFlat:
+    """Turn a part by the least angle that brings its load into the layers."""
+
+    part_id: str
+    is_quick: bool = True
+
+    def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
+        """Turn it. Raises `EditError` where no load is named or the part is locked."""
+        return lay_load_flat(job, self.part_id)
 
 
 @dataclass(frozen=True)

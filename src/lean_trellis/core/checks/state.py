@@ -105,6 +105,15 @@ class PartHollows:
     found: tuple[Cavity, ...]
 
 
+@dataclass(frozen=True)
+class Supply:
+    """Grams that a build needs of its material and grams that are loaded, and how the need was found."""
+
+    needed: float
+    loaded: float
+    how: str
+
+
 @dataclass(frozen=True, eq=False)
 class BuildState:
     """A shared build, or what of it matters for the parts that are looked at, `looked_at` (all where it is None).
@@ -122,6 +131,8 @@ class BuildState:
     hollows: Mapping[str, PartHollows] = field(default_factory=dict)
     layer_faults: Mapping[str, LayerFaults] = field(default_factory=dict)
     """These three of parts by their ids; only for checks that ask for them."""
+    supply: Supply | None = None
+    """What the build needs of its material, and what is loaded; only for the check of that."""
     outdated: tuple[tuple[str, str, int], ...] = ()
     """Of trials that hold other shapes: their name, one such part and how many; only for the check of these."""
 

@@ -25,20 +25,19 @@ def check_volume(state: BuildState) -> Iterator[Finding]:
             "Move it onto the plate",
             MoveTo(part.part.id, part.part.pose.x + move[0], part.part.pose.y + move[1]),
         )
-        yield from _outside(part.part.name, part.part.id, "", "part", vertices, machine, cure)
+        yield from outside((part.part.name, part.part.id, ""), "part", vertices, machine, cure)
     for held in state.own_supports:
         made = held.structure
         if not made.is_empty:
             name = state.name_of(held.support.part_id)
             cure = Cure("Move the part away from the edge", about="parts")
-            yield from _outside(
-                name, held.support.part_id, held.support.id, "support", made.mesh.vertices, machine, cure
-            )
+            whose = name, held.support.part_id, held.support.id
+            yield from outside(whose, "support", made.mesh.vertices, machine, cure)
 
 
-def _outside(
-    name: str, part_id: str, support_id: str, what: str, points: Floats, machine: Machine, cure: Cure
-) -> Iterator[Finding]:
+def outside(whose: tuple[str, str, str], what: str, points: Floats, machine: Machine, cure: Cure) -> Iterator[Finding]:
+    """Stops where places (n, 3) leave the plate or are too high; `whose` are part name, part id and support id."""
+    name, part_id, support_id = whose
     if not len(points):
         return
     beyond = machine.excess(points[:, :2])

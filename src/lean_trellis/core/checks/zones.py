@@ -10,7 +10,7 @@ import shapely
 from lean_trellis.core.checks.finding import Cure, Finding
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.shop.machine import Zone
+from lean_trellis.core.shop.machine import Machine, Zone
 from lean_trellis.core.supports.common.floors import plane_heights
 
 _SPARE_MM = 1e-6
@@ -20,16 +20,20 @@ _STEEP = 1e-3
 def check_zones(state: BuildState) -> Iterator[Finding]:
     """A stop for each part or support that reaches over a zone of the plate."""
     machine = state.job.machine
+    for part in state.subjects:
+        yield from over_zones((part.part.name, part.part.id, ""), "part", part.overhangs.mesh, machine)
+    for held in state.own_supports:
+        if not held.structure.is_empty:
+            whose = state.name_of(held.support.part_id), held.support.part_id, held.support.id
+            yield from over_zones(whose, "support", held.structure.mesh, machine)
+
+
+def over_zones(whose: tuple[str, str, str], what: str, mesh: Mesh, machine: Machine) -> Iterator[Finding]:
+    """Stops where a mesh reaches over zones of a machine; `whose` are part name, part id and support id."""
     for zone in machine.zones:
-        for part in state.subjects:
-            place = _reaching(part.overhangs.mesh, zone)
-            if place is not None:
-                yield _finding(zone, part.part.name, part.part.id, "", "part", place)
-        for held in state.own_supports:
-            place = None if held.structure.is_empty else _reaching(held.structure.mesh, zone)
-            if place is not None:
-                name = state.name_of(held.support.part_id)
-                yield _finding(zone, name, held.support.part_id, held.support.id, "support", place)
+        place = _reaching(mesh, zone)
+        if place is not None:
+            yield _finding(zone, *whose, what, place)
 
 
 def _reaching(mesh: Mesh, zone: Zone) -> tuple[float, float, float] | None:

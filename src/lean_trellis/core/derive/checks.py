@@ -11,8 +11,9 @@ from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.holding import farthest_unsupported, held_shares
 from lean_trellis.core.checks.outdated import outdated_trials
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
-from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, SupportState
-from lean_trellis.core.derive.layers import LAYER_FAULTS
+from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, Supply, SupportState
+from lean_trellis.core.checks.supply import needed_grams
+from lean_trellis.core.derive.layers import ESTIMATE, LAYER_FAULTS
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import CONSTANTS, Need, Node, Reader
 from lean_trellis.core.derive.parts import (
@@ -34,18 +35,18 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
 
-_JOB = (*CONSTANTS, "job.fitting")
+_JOB = (*CONSTANTS, "job.fitting", "job.lot")
 
 
 def _bare(part: Part) -> Part:
     """A part as checks see it: what they may read, and nothing else."""
     return Part(part.id, part.name, part.mesh, part.pose, critical_angle=part.critical_angle,
-                watch_angle=part.watch_angle, marks=part.marks, thickens=part.thickens)  # fmt: skip
+                watch_angle=part.watch_angle, marks=part.marks, thickens=part.thickens, lot=part.lot,
+                load=part.load)  # fmt: skip
 
 
-_BARE = tuple(
-    f"part.{name}" for name in ("id", "name", "mesh", "pose", "critical_angle", "watch_angle", "marks", "thickens")
-)
+_BARE_FIELDS = ("id", "name", "mesh", "pose", "critical_angle", "watch_angle", "marks", "thickens", "lot", "load")
+_BARE = tuple(f"part.{name}" for name in _BARE_FIELDS)
 
 
 def _of_part(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
@@ -125,7 +126,7 @@ def _state(reader: Reader[BuildState]) -> BuildState:
     parts, supports = reader.each(PART_STATE, 0, 0.5), reader.each(SUPPORT_STATE, 0.5, 0.9)
     stacks = reader.each(STACK_STATE, 0.9, 1.0)
     small = Job("", job.machine, job.material, job.layer_height, tuple(state.part for state in parts),
-                tuple(state.support for state in supports), tuple(stack for stack, _ in stacks), "", job.surface,
+                tuple(state.support for state in supports), tuple(stack for stack, _ in stacks), job.lot, job.surface,
                 job.fitting, mode=job.mode)  # fmt: skip
     fillings = tuple((stack, filled) for stack, filled in stacks if filled is not None)
     return BuildState(small, tuple(parts), tuple(supports), fillings=fillings)
@@ -198,7 +199,32 @@ SCOPES |= {
     "layers": _state_with("state with layers", (LAYER_FAULTS,), _layer_faults),
     "trials": _state_with("state with trials", (), _outdated, lambda part, job, near: outdated_trials(job)),
 }
-_ONCE: tuple[Scope, ...] = ("first", "trials")
+
+
+def _supply_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:
+    return (_ALONE, part), *(((SUPPLY, None),) * (job.loaded_grams is not None))
+
+
+def _with_supply(reader: Reader[BuildState]) -> BuildState:
+    made = reader.each(SUPPLY, 0.0, 0.9)
+    return replace(reader.one(_ALONE, 0.9, 1.0), supply=made[0] if made else None)
+
+
+def _supply(reader: Reader[Supply]) -> Supply:
+    job = reader.job
+    needed, how = needed_grams(reader.one(ESTIMATE), job)
+    return Supply(needed, job.loaded_grams or 0.0, how)
+
+
+SUPPLY: Node[Supply] = Node(
+    "supply", "job", _supply, (*CONSTANTS, "job.first_layer", "job.loaded_grams", "job.stacks"),
+    lambda subject, job, near: ((ESTIMATE, None),),
+)  # fmt: skip
+SCOPES |= {
+    "supply": Node("state with supply", "part", _with_supply, ("part.id", "job.loaded_grams"), _supply_needs,
+                   is_kept=False)
+}  # fmt: skip
+_ONCE: tuple[Scope, ...] = ("first", "trials", "supply")
 """The scopes of checks that are made for the first part alone."""
 STATE: Node[BuildState] = Node("state", "job", _state, _JOB, _whole, is_kept=False)
 
@@ -251,7 +277,7 @@ FINDINGS: Node[tuple[Finding, ...]] = Node(
     "findings",
     "job",
     _findings,
-    (),
+    ("job.loaded_grams", "job.first_layer", "job.support_every"),
     _all_checks,
     lambda subject, job, near: outdated_trials(job),
     follows_from=lambda subject, job, near: ((STATE, None),),

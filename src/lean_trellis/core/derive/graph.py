@@ -24,7 +24,8 @@ _MISSING = object()
 _PLAIN = frozenset({str, int, float, bool})
 _SHARED = tuple(
     entry.name for entry in fields(Job)
-    if entry.name not in {"name", "parts", "supports", "stacks", "sets", "is_released", "trials"}
+    if entry.name not in {"name", "parts", "supports", "stacks", "sets", "released", "trials", "loaded_grams", "due",
+                          "waivers", "link"}
 )  # fmt: skip
 """Fields that belong to the job as a whole, and on which results follow."""
 

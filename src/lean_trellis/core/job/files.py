@@ -26,15 +26,18 @@ from lean_trellis.core.heavy import heavy
 from lean_trellis.core.job.job import Job, Trial
 from lean_trellis.core.job.marks_kept import marks_kept, marks_of
 from lean_trellis.core.job.migrations import migrated
+from lean_trellis.core.job.released import BoardLink, Released
 from lean_trellis.core.job.schema import (
     FORMAT,
     VERSION,
     DetectionKept,
     JobFile,
+    LinkKept,
     OriginKept,
     PartKept,
     PathValuesKept,
     PoseKept,
+    ReleasedKept,
     SeparatorKept,
     SetKept,
     SizeKept,
@@ -42,8 +45,10 @@ from lean_trellis.core.job.schema import (
     StackKept,
     StageKept,
     TrialKept,
+    WaiverKept,
 )
 from lean_trellis.core.job.supports_kept import support_kept, support_of
+from lean_trellis.core.job.waivers import Waiver
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.parts.origin import Origin
 from lean_trellis.core.parts.part import OwnDetection, Part
@@ -112,10 +117,14 @@ def _as_kept(job: Job) -> JobFile:
         material_values=job.material.model_dump(mode="json"),
         further_materials=_further_materials(job),
         sets=[_set_kept(one) for one in job.sets],
-        is_released=job.is_released,
+        released=None if job.released is None else ReleasedKept(**vars(job.released)),
         first_layer=job.first_layer,
         support_every=job.support_every,
         mode=job.mode,
+        loaded_grams=job.loaded_grams,
+        due=job.due,
+        waivers=[WaiverKept(**vars(waiver)) for waiver in job.waivers],
+        link=None if job.link is None else LinkKept(**{**vars(job.link), "revisions": list(job.link.revisions)}),
         trials=[TrialKept(name=trial.name, job=_as_kept(trial.job)) for trial in job.trials],
     )
 
@@ -153,6 +162,8 @@ def _part_kept(part: Part) -> PartKept:
         path_values=[PathValuesKept(**vars(values)) for values in part.path_values],
         detection=DetectionKept(**vars(part.detection)),
         thickens=part.thickens,
+        lot=part.lot,
+        load=part.load,
     )
 
 
@@ -268,8 +279,17 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
         raise FormatError(path, "holds trials within a trial", "open another copy of it")
     trials = tuple(Trial(trial.name, _as_job(path, trial.job, meshes, library)) for trial in kept.trials)
     return Job(kept.name, machine, material, kept.layer_height, parts, supports, stacks, kept.lot, kept.surface,
-               kept.fitting, sets, kept.is_released, kept.first_layer, kept.support_every, trials,
-               kept.mode)  # fmt: skip
+               kept.fitting, sets, _released(kept.released), kept.first_layer, kept.support_every, trials, kept.mode,
+               kept.loaded_grams, kept.due, tuple(Waiver(**dict(waiver)) for waiver in kept.waivers),
+               _link(kept.link))  # fmt: skip
+
+
+def _released(kept: ReleasedKept | None) -> Released | None:
+    return None if kept is None else Released(**dict(kept))
+
+
+def _link(kept: LinkKept | None) -> BoardLink | None:
+    return None if kept is None else BoardLink(kept.build_id, tuple(kept.revisions), kept.settings_revision)
 
 
 def _material(name: str, values: Mapping[str, dict[str, Any] | None], library: Library) -> Material:
@@ -305,6 +325,8 @@ def _part(kept: PartKept, nominal: Mesh) -> Part:
         path_values=tuple(PathValues(**dict(values)) for values in kept.path_values),
         detection=OwnDetection(**dict(kept.detection)),
         thickens=kept.thickens,
+        lot=kept.lot,
+        load=kept.load,
     )
 
 

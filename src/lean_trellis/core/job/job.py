@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from lean_trellis.core.errors import UnknownNameError
+from lean_trellis.core.job.released import BoardLink, Released
+from lean_trellis.core.job.waivers import Waiver
 from lean_trellis.core.overhang.bridging import SelfBridging
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.parts.stacking import Stack
@@ -39,8 +41,8 @@ class Job:
     fitting: str = ""
     sets: tuple[ParameterSet, ...] = ()
     """The parameter sets that its supports were made with, as they were then."""
-    is_released: bool = False
-    """Whether it has been released: nothing outside changes it any more."""
+    released: Released | None = None
+    """Its release, where it has been released: nothing changes it any more."""
     first_layer: float | None = None
     """Height of the lowest layer, mm, where it has one of its own."""
     support_every: int = 1
@@ -49,6 +51,19 @@ class Job:
     """States that were kept, in the order of keeping."""
     mode: str = USUAL_MODE
     """The mode of the material in which it is built."""
+    loaded_grams: float | None = None
+    """How much powder, resin or filament is loaded for this build, where somebody said so."""
+    due: str = ""
+    """The day by which it has to be built, ISO 8601."""
+    waivers: tuple[Waiver, ...] = ()
+    """Stops that were accepted in writing."""
+    link: BoardLink | None = None
+    """The build of the shop's board that it belongs to."""
+
+    @property
+    def is_released(self) -> bool:
+        """Whether it has been released."""
+        return self.released is not None
 
     @property
     def constants(self) -> dict[str, Constant]:

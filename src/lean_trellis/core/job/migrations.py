@@ -43,7 +43,24 @@ def _from_5(content: Content) -> Content:
     return content
 
 
-STEPS: dict[int, Callable[[Content], Content]] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
+def _from_6(content: Content) -> Content:
+    """Version 7 keeps a release with its ticket, and waivers; version 6 said only whether there was one."""
+    was_released = content.pop("is_released", False)
+    content["released"] = {} if was_released is True else None
+    for trial in _tables(content, "trials"):
+        if isinstance(trial.get("job"), dict):
+            _from_6(trial["job"])
+    return content
+
+
+STEPS: dict[int, Callable[[Content], Content]] = {
+    1: _from_1,
+    2: _from_2,
+    3: _from_3,
+    4: _from_4,
+    5: _from_5,
+    6: _from_6,
+}
 """From which version a step leads to the next."""
 
 

@@ -1,4 +1,4 @@
-"""The schema of `job.json`, version 6, as pydantic models: what a job file may hold."""
+"""The schema of `job.json`, version 7, as pydantic models: what a job file may hold."""
 
 from __future__ import annotations
 
@@ -7,11 +7,12 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from lean_trellis.core.job.waivers import day_of
 from lean_trellis.core.parts.path_values import LEAST_WIDTH_MM, MOST_LOOPS, MOST_WIDTH_MM
 from lean_trellis.core.parts.pose import Matrix
 
 FORMAT = "lean-trellis-job"
-VERSION = 6
+VERSION = 7
 MOST_MM = 1e6
 """No part stands further out."""
 _HASH = "^[0-9a-f]{32}$"
@@ -109,6 +110,8 @@ class PartKept(_Kept):
     path_values: list[PathValuesKept] = []
     detection: DetectionKept = DetectionKept()
     thickens: bool = False
+    lot: str = ""
+    load: tuple[float, float, float] | None = None
 
 
 class SeparatorKept(_Kept):
@@ -246,6 +249,43 @@ class SetKept(_Kept):
     parameters: dict[str, Any]
 
 
+class WaiverKept(_Kept):
+    """A stop that was accepted in writing; the place in the part's own coordinates."""
+
+    code: str = Field(min_length=1)
+    part_id: str
+    who: str = Field(min_length=1)
+    reason: str = Field(min_length=1)
+    at_mm: tuple[float, float, float] | None = None
+    value: float | None = None
+    limit: float | None = None
+    expires: str = ""
+    message: str = ""
+
+    @field_validator("expires")
+    @classmethod
+    def _is_day(cls, expires: str) -> str:
+        return day_of(expires)
+
+
+class ReleasedKept(_Kept):
+    """A release; `contents` is the ticket's, as JSON."""
+
+    who: str = ""
+    at: str = ""
+    to: str = ""
+    key: str = ""
+    contents: str = ""
+
+
+class LinkKept(_Kept):
+    """The build of a board that the job belongs to."""
+
+    build_id: str
+    revisions: list[tuple[str, int]] = []
+    settings_revision: int = 0
+
+
 class JobFile(_Kept):
     """The whole of `job.json`.
 
@@ -269,10 +309,14 @@ class JobFile(_Kept):
     material_values: dict[str, Any] | None = None
     further_materials: dict[str, dict[str, Any]] = {}
     sets: list[SetKept] = []
-    is_released: bool = False
+    released: ReleasedKept | None = None
     first_layer: float | None = Field(None, gt=0, le=5)
     support_every: int = Field(1, ge=1, le=20)
     mode: str = "usual"
+    loaded_grams: float | None = Field(None, ge=0)
+    due: str = ""
+    waivers: list[WaiverKept] = []
+    link: LinkKept | None = None
     trials: list[TrialKept] = Field([], max_length=200)
 
 

@@ -55,6 +55,10 @@ class Part:
     """What supports itself, where that is other than its material says."""
     thickens: bool = False
     """Whether what is thinner than its process builds is built at the least width, where the process can do that."""
+    lot: str = ""
+    """The lot of material that its order asks for."""
+    load: tuple[float, float, float] | None = None
+    """The direction of the main load in use, a unit vector in the part's own coordinates, where somebody named it."""
 
     @property
     def nominal_mesh(self) -> Mesh:

@@ -124,6 +124,7 @@ class Material(Frozen):
     )
     processes: tuple[ProcessValues, ...] = ()
     plate_temperatures: dict[str, float] = Field(default_factory=dict, description="degC by the plate's surface")
+    after: tuple[str, ...] = Field((), description="what is done after the build, step by step")
     validated_fittings: tuple[str, ...] = Field((), description="trays or vats it may be built in; none: any")
 
     @field_validator("validated_modes")

@@ -34,6 +34,12 @@ ASSUMED: Mapping[str, Constant] = {
     "most_slender": Constant(
         value=200.0, unit="1", source="K L / r of columns in ANSI/AISC 360, section E2: preferably no more"
     ),
+    "least_layer_strength": Constant(
+        value=0.7, unit="1", source="assumed: with less than this of its strength a part is not what was drawn"
+    ),
+    "powder_packing": Constant(value=0.58, unit="1", source="assumed: how densely spread powder lies"),
+    "powder_overdose": Constant(value=0.2, unit="1", source="assumed: what runs over at the end of each layer"),
+    "least_fill": Constant(value=60.0, unit="g", source="assumed: below it the film is no longer covered"),
     "most_deflection": Constant(value=1.0, unit="layers", source="assumed: one layer"),
 }
 """Constants that a material may leave out."""

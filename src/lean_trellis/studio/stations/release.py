@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lean_trellis.core.checks import NOT_EXAMINED, Cure, Finding
+from lean_trellis.core.checks import Cure, Finding
 from lean_trellis.core.checks.changes import cure_of_all
 from lean_trellis.core.checks.trying import TRIED
 from lean_trellis.core.release import ExportRequest
@@ -95,7 +95,7 @@ class ReleaseStation(Station):
         page.addWidget(self.cures)
         self.source = muted()
         page.addWidget(self.source)
-        self.not_examined = muted(f"Not examined: {', '.join(NOT_EXAMINED)}.")
+        self.not_examined = muted()
         page.addWidget(self.not_examined)
 
     def _add_export(self, page: QVBoxLayout) -> None:

@@ -10,6 +10,7 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import edits
 from lean_trellis.core.job.edits.updates import newer_values, take_newer
 from lean_trellis.core.job.files import job_text, open_job, save_job
+from lean_trellis.core.job.released import Released
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.shop.library import Library
 from lean_trellis.core.shop.values import with_value
@@ -71,4 +72,4 @@ def test_what_is_taken_leaves_values_changed_by_hand(used, library):
 
 def test_a_released_job_takes_nothing(used, library):
     with pytest.raises(EditError, match="released"):
-        take_newer(replace(used, is_released=True), changed_library(library), shipped_sets())
+        take_newer(replace(used, released=Released()), changed_library(library), shipped_sets())

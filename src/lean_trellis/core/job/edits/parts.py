@@ -56,7 +56,9 @@ def remove_parts(job: Job, part_ids: Sequence[str]) -> Edit:
     title = f"Remove {named(job, list(part_ids))}"
     parts = tuple(part for part in job.parts if part.id not in gone)
     supports = tuple(entry for support in job.supports if (entry := _left_of(support, gone)) is not None)
-    return Edit(title, replace(job, parts=parts, supports=supports, stacks=without(job.stacks, gone)))
+    waivers = tuple(waiver for waiver in job.waivers if waiver.part_id not in gone)
+    left = replace(job, parts=parts, supports=supports, stacks=without(job.stacks, gone), waivers=waivers)
+    return Edit(title, left)
 
 
 def describe_part(job: Job, part_id: str, *, name: str | None = None, owner: str | None = None) -> Edit:

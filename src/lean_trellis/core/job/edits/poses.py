@@ -170,6 +170,39 @@ def stand_at(job: Job, part_id: str, tilt: Tilt, degrees: float) -> Edit:
     return Edit(f"Stand {part.name} at {degrees:g}°", _turned_to(job, part_id, tilt.rise, wanted))
 
 
+def name_load(job: Job, part_ids: Sequence[str], direction: Sequence[float] | None) -> Edit:
+    """Name the direction of the main load in use, in the plate's frame as the parts stand; None forgets it."""
+    for part_id in part_ids:
+        part = job.part(part_id)
+        own = None
+        if direction is not None:
+            wanted = np.asarray(direction, np.float64)
+            length = float(np.linalg.norm(wanted))
+            require_finite("load", *wanted.tolist())
+            if length <= 0:
+                raise EditError("load", "has no direction", "give x, y and z, not all 0")
+            x, y, z = (part.pose.matrix.T @ wanted / length).round(9).tolist()
+            own = (x, y, z)
+        job = job.with_part(replace(part, load=own))
+    what = "Forget the load of" if direction is None else "Name the load of"
+    return Edit(f"{what} {named(job, list(part_ids))}", job)
+
+
+def lay_load_flat(job: Job, part_id: str) -> Edit:
+    """Turn a part by the least angle that brings its load into the plane of the layers."""
+    part = job.part(part_id)
+    require_free(job, job.companions(part_id))
+    if part.load is None:
+        raise EditError(part.name, "has no load named", "name its direction at Pose")
+    direction, normal = part.pose.matrix @ np.array(part.load), np.array(job.machine.layer_normal)
+    flat = direction - (direction @ normal) * normal
+    if np.linalg.norm(flat) < 1e-6:  # straight across: any way down will do
+        flat = np.cross(normal, [0.0, 1.0, 0.0])
+    turn = rotation_between(direction, flat / np.linalg.norm(flat))
+    return Edit(f"Lay the load of {part.name} within the layers",
+                job.with_part(replace(part, pose=part.pose.turned(turn))))  # fmt: skip
+
+
 def level(job: Job, part_id: str, plane: Plane) -> Edit:
     """Turn a part so that a plane of its own (mesh coordinates) lies level, by the shortest turn."""
     part = job.part(part_id)
