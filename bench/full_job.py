@@ -68,7 +68,8 @@ def full_job() -> Job:
     job = new_job(machine, material, "full")
     return replace(
         job, parts=(marked, scaled, *pile, *spaced), supports=_supports(), stacks=stacks, lot="L-7",
-        surface="", fitting="", loaded_grams=40_000.0, due="2026-12-24", link=BoardLink("build-1", (("part-1", 2),), 1),
+        surface="", fitting="", loaded_grams=40_000.0, due="2026-12-24",
+        link=BoardLink("build-1", (("part-1", 2, "a1"),), (1, "b2")),
         waivers=(Waiver("warp", "part-1", "A. Rowan", "cut off later", (1.0, 2.0, 3.0), 1.2, 1.0, "2027-01-01", "w"),),
     )  # fmt: skip
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+from pathlib import Path
+
 import pytest
 from checked_parts import job_of
 
@@ -18,3 +21,22 @@ def pair(metal: tuple[Machine, Material]) -> Job:
     for part in job.parts:
         job = edits.add_support(job, part.id, shipped_sets()["bars-metal"]).job
     return edits.move_part(job, "part-2", 40, 40).job
+
+
+@pytest.fixture(params=["sqlite", "postgresql"])
+def url(request: pytest.FixtureRequest, tmp_path: Path) -> str:
+    """A shop library of its own: in a file, and on a server where one is named."""
+    if request.param == "sqlite":
+        return f"sqlite:///{tmp_path / 'shop' / 'library.db'}"
+    server = os.environ.get("LEAN_TRELLIS_TEST_SERVER")
+    if not server:
+        pytest.skip("no PostgreSQL server is named by LEAN_TRELLIS_TEST_SERVER")
+    from sqlalchemy import create_engine, text
+
+    name = f"trellis_{os.getpid()}_{abs(hash(request.node.nodeid)) % 10**9}"
+    engine = create_engine(server, isolation_level="AUTOCOMMIT")
+    with engine.connect() as connection:
+        connection.execute(text(f"DROP DATABASE IF EXISTS {name}"))
+        connection.execute(text(f"CREATE DATABASE {name}"))
+    engine.dispose()
+    return engine.url.set(database=name).render_as_string(hide_password=False)

@@ -14,7 +14,7 @@ from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.job import edits
 from lean_trellis.core.job.files import open_job
 from lean_trellis.core.mesh.primitives import ball, box
-from lean_trellis.core.release import ExportRequest
+from lean_trellis.core.release.export import ExportRequest
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField
 from lean_trellis.studio.pictures import wait_until

@@ -32,8 +32,7 @@ from lean_trellis.core.job.edits.updates import newer_values, take_newer
 from lean_trellis.core.job.files import SUFFIX, open_job, save_job
 from lean_trellis.core.layers.machine_files import layers_path, write_layers
 from lean_trellis.core.progress import Stretch, Watch
-from lean_trellis.core.release import ExportRequest, export_build
-from lean_trellis.core.release.export import WRITERS, ExportFormat, What
+from lean_trellis.core.release.export import WRITERS, ExportFormat, ExportRequest, What, export_build
 from lean_trellis.core.sets.parameter_set import ParameterSet, find_set
 from lean_trellis.core.sets.recipe import Recipe, find_recipe
 from lean_trellis.core.shop import full_library

@@ -24,6 +24,8 @@ from lean_trellis.cli.arguments import (
     UnitsOption,
     WatchOption,
 )
+from lean_trellis.cli.builds_commands import register_builds
+from lean_trellis.cli.release_commands import register_release
 from lean_trellis.cli.shop_commands import register_shop
 
 
@@ -31,6 +33,8 @@ def register(app: typer.Typer) -> None:
     """Add all commands."""
     for command in (inspect, overhangs, layers, prepare, check, estimate, trials, updates, export, machines, materials):
         app.command(command.__name__)(command)
+    register_release(app)
+    register_builds(app)
     register_shop(app)
 
 

@@ -20,7 +20,7 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.job.recovery import LeftCopy, open_copy
 from lean_trellis.core.layers.machine_files import layers_path, write_layers
 from lean_trellis.core.progress import Stretch, Watch
-from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.release.export import ExportRequest, export_build
 from lean_trellis.core.search.savings import Saving, savings
 from lean_trellis.core.shop import full_library
 

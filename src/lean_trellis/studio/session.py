@@ -24,7 +24,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
 from lean_trellis.core.job.edits import add_bodies, choose_machine, group_parts
 from lean_trellis.core.job.in_use import FileInUse
-from lean_trellis.core.release import ExportRequest
+from lean_trellis.core.release.export import ExportRequest
 from lean_trellis.core.sets.saved import shop_recipes, shop_sets
 from lean_trellis.core.shop import Library
 from lean_trellis.core.shop.address import ADDRESS

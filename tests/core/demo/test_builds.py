@@ -19,7 +19,7 @@ from lean_trellis.core.mesh.health import examine_mesh
 from lean_trellis.core.mesh.primitives import box, cylinder
 from lean_trellis.core.parts.filling import separator_under
 from lean_trellis.core.parts.stacking import Separator, Spacer
-from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.release.export import ExportRequest, export_build
 from lean_trellis.core.supports.bars.struts import ON_PART
 
 

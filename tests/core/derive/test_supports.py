@@ -8,7 +8,7 @@ from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body, read_bodies
 from lean_trellis.core.job import edits, new_job
 from lean_trellis.core.mesh.primitives import box
-from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.release.export import ExportRequest, export_build
 from lean_trellis.core.sets import shipped_sets
 
 

@@ -15,7 +15,7 @@ from lean_trellis.core.mesh.health import examine_mesh
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.mesh.uniting import set_apart, united
-from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.release.export import ExportRequest, export_build
 from lean_trellis.core.sets import shipped_sets
 
 

@@ -17,7 +17,7 @@ from lean_trellis.core.formats import read_bodies
 from lean_trellis.core.job import edits
 from lean_trellis.core.job.files import open_job, save_job
 from lean_trellis.core.mesh.primitives import box
-from lean_trellis.core.release import ExportRequest, export_build
+from lean_trellis.core.release.export import ExportRequest, export_build
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports.common import spec
 from lean_trellis.studio import looks

@@ -7,7 +7,7 @@ import json
 import zipfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any, Literal, cast
+from typing import Any
 
 from pydantic import ValidationError
 
@@ -24,44 +24,29 @@ from lean_trellis.core.formats import ply
 from lean_trellis.core.formats.archives import DAMAGED_ZIP, member, require_harmless
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.job.job import Job, Trial
-from lean_trellis.core.job.marks_kept import marks_kept, marks_of
 from lean_trellis.core.job.migrations import migrated
+from lean_trellis.core.job.parts_kept import part_kept, part_of, set_kept, set_of
 from lean_trellis.core.job.released import BoardLink, Released
 from lean_trellis.core.job.schema import (
     FORMAT,
     VERSION,
-    DetectionKept,
     JobFile,
     LinkKept,
-    OriginKept,
-    PartKept,
-    PathValuesKept,
-    PoseKept,
     ReleasedKept,
     SeparatorKept,
-    SetKept,
-    SizeKept,
     SpacerKept,
     StackKept,
-    StageKept,
     TrialKept,
     WaiverKept,
 )
 from lean_trellis.core.job.supports_kept import support_kept, support_of
 from lean_trellis.core.job.waivers import Waiver
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.parts.origin import Origin
-from lean_trellis.core.parts.part import OwnDetection, Part
-from lean_trellis.core.parts.path_values import PathValues
-from lean_trellis.core.parts.pose import Pose
-from lean_trellis.core.parts.size import Size, Stage, sized
 from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.sets.parameter_set import ParameterSet
 from lean_trellis.core.shop.library import Library
-from lean_trellis.core.shop.machine import Machine, Process
+from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import Material
-from lean_trellis.core.supports.common.spec import parameters_of
 
 SUFFIX = ".trellis"
 JOB_MEMBER = "job.json"
@@ -107,7 +92,7 @@ def _as_kept(job: Job) -> JobFile:
         machine=job.machine.id,
         material=job.material.id,
         layer_height=job.layer_height,
-        parts=[_part_kept(part) for part in job.parts],
+        parts=[part_kept(part) for part in job.parts],
         supports=[support_kept(support) for support in job.supports],
         stacks=[_stack_kept(stack) for stack in job.stacks],
         lot=job.lot,
@@ -116,7 +101,7 @@ def _as_kept(job: Job) -> JobFile:
         machine_values=job.machine.model_dump(mode="json"),
         material_values=job.material.model_dump(mode="json"),
         further_materials=_further_materials(job),
-        sets=[_set_kept(one) for one in job.sets],
+        sets=[set_kept(one) for one in job.sets],
         released=None if job.released is None else ReleasedKept(**vars(job.released)),
         first_layer=job.first_layer,
         support_every=job.support_every,
@@ -124,7 +109,7 @@ def _as_kept(job: Job) -> JobFile:
         loaded_grams=job.loaded_grams,
         due=job.due,
         waivers=[WaiverKept(**vars(waiver)) for waiver in job.waivers],
-        link=None if job.link is None else LinkKept(**{**vars(job.link), "revisions": list(job.link.revisions)}),
+        link=None if job.link is None else LinkKept(**{**vars(job.link), "parts": list(job.link.parts)}),
         trials=[TrialKept(name=trial.name, job=_as_kept(trial.job)) for trial in job.trials],
     )
 
@@ -134,37 +119,6 @@ def _further_materials(job: Job) -> dict[str, dict[str, Any]]:
     separators = [stack.filling for stack in job.stacks if isinstance(stack.filling, Separator)]
     others = [one.material for one in separators if one.material.id != job.material.id]
     return {one.id: one.model_dump(mode="json") for one in others}
-
-
-def _set_kept(used: ParameterSet) -> SetKept:
-    return SetKept(
-        id=used.name, title=used.title, version=used.version, owner=used.owner, process=used.process, note=used.note,
-        family=used.family, form=used.parameters.form, parameters=used.parameters.model_dump(),
-    )  # fmt: skip
-
-
-def _part_kept(part: Part) -> PartKept:
-    return PartKept(
-        id=part.id,
-        name=part.name,
-        mesh=part.nominal_mesh.key,
-        pose=PoseKept(**vars(part.pose)),
-        owner=part.owner,
-        order=part.order,
-        origin=OriginKept(**vars(part.origin)),
-        size=SizeKept(scale=part.size.scale, stages=[StageKept(**vars(stage)) for stage in part.size.stages]),
-        critical_angle=part.critical_angle,
-        watch_angle=part.watch_angle,
-        group=part.group,
-        is_hidden=part.is_hidden,
-        is_locked=part.is_locked,
-        marks=marks_kept(part.marks),
-        path_values=[PathValuesKept(**vars(values)) for values in part.path_values],
-        detection=DetectionKept(**vars(part.detection)),
-        thickens=part.thickens,
-        lot=part.lot,
-        load=part.load,
-    )
 
 
 def _stack_kept(stack: Stack) -> StackKept:
@@ -261,10 +215,10 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
         )
         material = _material(kept.material, {kept.material: kept.material_values}, library)
         materials = {kept.material: kept.material_values, **kept.further_materials}
-        parts = tuple(_part(part, meshes[part.mesh]) for part in kept.parts)
+        parts = tuple(part_of(part, meshes[part.mesh]) for part in kept.parts)
         supports = tuple(support_of(support, meshes) for support in kept.supports)
         stacks = tuple(_stack(stack, meshes, materials, library) for stack in kept.stacks)
-        sets = tuple(_set(one) for one in kept.sets)
+        sets = tuple(set_of(one) for one in kept.sets)
     except ValidationError as problem:
         raise FormatError(path, f"holds a machine or material that is none ({problem.errors()[0]['msg']})",
                           "open another copy of it") from None  # fmt: skip
@@ -289,45 +243,13 @@ def _released(kept: ReleasedKept | None) -> Released | None:
 
 
 def _link(kept: LinkKept | None) -> BoardLink | None:
-    return None if kept is None else BoardLink(kept.build_id, tuple(kept.revisions), kept.settings_revision)
+    return None if kept is None else BoardLink(kept.build_id, tuple(kept.parts), kept.settings)
 
 
 def _material(name: str, values: Mapping[str, dict[str, Any] | None], library: Library) -> Material:
     """A material as the job holds it; the library's where the job is older and holds none."""
     own = values.get(name)
     return library.material(name) if own is None else Material.model_validate(own)
-
-
-def _set(kept: SetKept) -> ParameterSet:
-    process = cast("Process | Literal['any']", kept.process)
-    parameters = parameters_of(kept.family, kept.form, kept.parameters)
-    return ParameterSet(kept.id, kept.title, kept.version, kept.owner, process, kept.note, parameters)
-
-
-def _part(kept: PartKept, nominal: Mesh) -> Part:
-    size = Size(kept.size.scale, tuple(Stage(stage.name, stage.rates) for stage in kept.size.stages))
-    return Part(
-        id=kept.id,
-        name=kept.name,
-        mesh=sized(nominal, size),
-        nominal=None if size.is_plain else nominal,
-        size=size,
-        pose=Pose(**dict(kept.pose)),
-        owner=kept.owner,
-        order=kept.order,
-        origin=Origin(**dict(kept.origin)),
-        critical_angle=kept.critical_angle,
-        watch_angle=kept.watch_angle,
-        group=kept.group,
-        is_hidden=kept.is_hidden,
-        is_locked=kept.is_locked,
-        marks=marks_of(kept.marks, len(nominal.faces), kept.name),
-        path_values=tuple(PathValues(**dict(values)) for values in kept.path_values),
-        detection=OwnDetection(**dict(kept.detection)),
-        thickens=kept.thickens,
-        lot=kept.lot,
-        load=kept.load,
-    )
 
 
 def _stack(

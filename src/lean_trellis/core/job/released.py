@@ -21,8 +21,11 @@ class Released:
 
 @dataclass(frozen=True)
 class BoardLink:
-    """The build of the board that a job was opened from, and the revision of each part then, by part id."""
+    """The build of the board that a job belongs to, and what both agreed on when they were last brought together.
+
+    Of each part its id, its revision on the board and the digest of what it was then; of the settings the same.
+    """
 
     build_id: str
-    revisions: tuple[tuple[str, int], ...] = ()
-    settings_revision: int = 0
+    parts: tuple[tuple[str, int, str], ...] = ()
+    settings: tuple[int, str] = (0, "")

@@ -282,8 +282,8 @@ class LinkKept(_Kept):
     """The build of a board that the job belongs to."""
 
     build_id: str
-    revisions: list[tuple[str, int]] = []
-    settings_revision: int = 0
+    parts: list[tuple[str, int, str]] = []
+    settings: tuple[int, str] = (0, "")
 
 
 class JobFile(_Kept):

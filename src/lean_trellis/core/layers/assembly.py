@@ -83,6 +83,8 @@ def assembled(
         least = value_or(constants, "least_layer_time", 0.0)
         so_far = np.sum(list(seconds.values()), axis=0)
         seconds["waits of short layers"] = np.where(so_far > 0, np.maximum(least - so_far, 0.0), 0.0)
+    if machine.rates.time_factor != 1:
+        seconds = {cause: some * machine.rates.time_factor for cause, some in seconds.items()}
     return Assembly(numbers, numbers[turns[0]], turns[1], changes, purge, seconds)
 
 

@@ -1,5 +1,4 @@
-"""What leaves the program: parts and supports as files."""
+"""What leaves the program: exports, releases with their tickets, and the practice machines they go to.
 
-from lean_trellis.core.release.export import ExportRequest, export_build
-
-__all__ = ["ExportRequest", "export_build"]
+Nothing is imported here: a practice machine is a process of its own and needs next to nothing of the rest.
+"""

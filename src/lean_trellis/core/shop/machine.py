@@ -90,6 +90,7 @@ class Rates(Frozen):
     cooling: float = Field(20, ge=0, description="minutes after the last")
     contact_time: float = Field(4, ge=0, description="seconds to take off one contact")
     piece_time: float = Field(40, ge=0, description="seconds to take away one support")
+    time_factor: float = Field(1, ge=0.2, le=5, description="actual time over estimated, from builds of the shop")
     source: str = "assumed"
 
 

@@ -89,6 +89,7 @@ _PLAIN = {
     "rates.cooling": ValueWords("Cooling", "min", "After the last layer."),
     "rates.contact_time": ValueWords("Taking off a contact", "s"),
     "rates.piece_time": ValueWords("Taking away a support", "s", "One support, its contacts aside."),
+    "rates.time_factor": ValueWords("Time factor", "", "Actual time over estimated, from builds of the shop."),
     "rates.source": ValueWords("Rates are from"),
     "purge_tower.name": ValueWords("Purge tower: name"),
     "build_offset": ValueWords("Build offset", "mm", "Height of a part's lowest point above the plate."),

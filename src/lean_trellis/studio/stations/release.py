@@ -19,8 +19,7 @@ from PyQt6.QtWidgets import (
 from lean_trellis.core.checks import Cure, Finding
 from lean_trellis.core.checks.changes import cure_of_all
 from lean_trellis.core.checks.trying import TRIED
-from lean_trellis.core.release import ExportRequest
-from lean_trellis.core.release.export import ExportFormat, What
+from lean_trellis.core.release.export import ExportFormat, ExportRequest, What
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
 from lean_trellis.studio.forms.tables import PickTable, ten_rows

@@ -31,8 +31,8 @@ def further_steps(tmp_path, body):
     """The migrations and one more."""
     steps = tmp_path / "steps"
     shutil.copytree(migrating._STEPS, steps)
-    (steps / "versions" / "0002_more.py").write_text(
-        "import sqlalchemy as sa\nfrom alembic import op\nrevision = '0002'\ndown_revision = '0001'\n"
+    (steps / "versions" / "0003_more.py").write_text(
+        "import sqlalchemy as sa\nfrom alembic import op\nrevision = '0003'\ndown_revision = '0002'\n"
         f"def upgrade():\n    op.add_column('versions', sa.Column('colour', sa.String(20)))\n    {body}\n"
     )
     return steps
@@ -44,7 +44,7 @@ def migrated(url, steps):
     engine = create_engine(url)
     _begin_by_ourselves(engine)
     with engine.connect() as connection, connection.execution_options(writes=True).begin():
-        return migrate(connection, url, steps, "0002")
+        return migrate(connection, url, steps, "0003")
 
 
 def test_an_old_library_is_brought_up_to_date_once_and_keeps_what_it_holds(tmp_path):
@@ -52,7 +52,7 @@ def test_an_old_library_is_brought_up_to_date_once_and_keeps_what_it_holds(tmp_p
     steps = further_steps(tmp_path, "pass")
     assert migrated(url, steps)
     found, step = rows(url)
-    assert step == "0002"
+    assert step == "0003"
     assert [tuple(row)[:3] for row in found] == [("set", "one", 1)]
     assert found[0].colour is None
     assert not migrated(url, steps), "once is enough"

@@ -13,25 +13,6 @@ from lean_trellis.core.shop.store.store import ShopStore, open_store
 SAVES = int(os.environ.get("LEAN_TRELLIS_TEST_SAVES", "30"))
 
 
-@pytest.fixture(params=["sqlite", "postgresql"])
-def url(request, tmp_path):
-    """A library of its own: in a file, and on a server where one is named."""
-    if request.param == "sqlite":
-        return f"sqlite:///{tmp_path / 'shop' / 'library.db'}"
-    server = os.environ.get("LEAN_TRELLIS_TEST_SERVER")
-    if not server:
-        pytest.skip("no PostgreSQL server is named by LEAN_TRELLIS_TEST_SERVER")
-    from sqlalchemy import create_engine, text
-
-    name = f"trellis_{os.getpid()}_{abs(hash(request.node.nodeid)) % 10**9}"
-    engine = create_engine(server, isolation_level="AUTOCOMMIT")
-    with engine.connect() as connection:
-        connection.execute(text(f"DROP DATABASE IF EXISTS {name}"))
-        connection.execute(text(f"CREATE DATABASE {name}"))
-    engine.dispose()
-    return engine.url.set(database=name).render_as_string(hide_password=False)
-
-
 @pytest.fixture
 def store(url):
     made = open_store(url)

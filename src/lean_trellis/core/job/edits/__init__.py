@@ -3,6 +3,7 @@
 One module a kind of thing; nothing here computes for long (what does is derived first and handed in).
 """
 
+from lean_trellis.core.job.edits.builds import merge_builds, merge_conflicts, taken_out
 from lean_trellis.core.job.edits.by_hand import (
     add_bars,
     add_tie,
@@ -70,6 +71,7 @@ from lean_trellis.core.job.edits.recipes import Applied, support_by_recipe, with
 from lean_trellis.core.job.edits.release import (
     new_build_of,
     note_release,
+    require_day,
     set_due,
     set_loaded,
     set_order_lot,
@@ -161,6 +163,8 @@ __all__ = [
     "level",
     "lock_bars",
     "make_stouter",
+    "merge_builds",
+    "merge_conflicts",
     "merge_regions",
     "mirror_part",
     "move_hold",
@@ -185,6 +189,7 @@ __all__ = [
     "remove_supports",
     "rename_job",
     "replace_mesh",
+    "require_day",
     "retake_unit",
     "same_on",
     "set_angles",
@@ -207,6 +212,7 @@ __all__ = [
     "take_back",
     "take_from_regions",
     "take_trial",
+    "taken_out",
     "thicken_parts",
     "turn_part",
     "turn_parts",

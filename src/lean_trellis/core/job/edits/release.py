@@ -22,7 +22,7 @@ def waive(job: Job, waivers: Sequence[Waiver]) -> Edit:
             raise EditError("waiver", "names nobody", "type the name of who accepts it")
         if not waiver.reason.strip():
             raise EditError("waiver", "gives no reason", "type why the part may be built all the same")
-        _require_day("expiry of the waiver", waiver.expires)
+        require_day("expiry of the waiver", waiver.expires)
     kept = tuple(one for one in job.waivers if not any(_is_same(one, new) for new in waivers))
     title = f"Waive {waivers[0].message}" if len(waivers) == 1 else f"Waive {len(waivers)} stops"
     return Edit(title, replace(job, waivers=(*kept, *waivers)))
@@ -47,7 +47,7 @@ def set_loaded(job: Job, grams: float | None) -> Edit:
 
 def set_due(job: Job, day: str) -> Edit:
     """Note the day by which the build is due."""
-    return Edit(f"Note due day {day.strip() or 'none'}", replace(job, due=_require_day("due day", day)))
+    return Edit(f"Note due day {day.strip() or 'none'}", replace(job, due=require_day("due day", day)))
 
 
 def set_order_lot(job: Job, part_ids: Sequence[str], lot: str) -> Edit:
@@ -69,7 +69,8 @@ def new_build_of(job: Job, name: str) -> Edit:
     return Edit(f"New build {name}", replace(job, name=name, released=None, link=None))
 
 
-def _require_day(subject: str, day: str) -> str:
+def require_day(subject: str, day: str) -> str:
+    """A day as ISO 8601, "" for none. Raises `EditError` where it is no day."""
     try:
         return day_of(day)
     except ValueError:

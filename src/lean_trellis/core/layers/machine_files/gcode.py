@@ -71,7 +71,7 @@ class _Writer:
             text += self._followed(build.paths(body, number), build.thickness(number, one), one.is_support)
         waits = build.assembly.seconds_by["waits of short layers"][place]
         if waits > 0:
-            text.append(f"G4 P{1000 * waits:.0f}\n")
+            text.append(f"G4 P{1000 * waits / build.machine.rates.time_factor:.0f}\n")
         return "".join(text)
 
     def _change(self) -> str:

@@ -132,12 +132,11 @@ def _masks(file: IO[bytes]) -> FileContent:
         for layer in said["layers"]:
             with Image.open(io.BytesIO(archive.read(str(layer["file"])))) as image:
                 mask = np.asarray(image.convert("L"))
-            lit = np.argwhere(mask > 0)
+            across, down = np.flatnonzero(mask.any(axis=0)), np.flatnonzero(mask.any(axis=1))
             found.volume_mm3 += float(mask.sum(dtype=np.float64)) / 255 * pixel**2 * float(layer["height_mm"])
-            if len(lit):
-                rows = depth - np.array([lit[:, 0].max() + 1, lit[:, 0].min()])
-                columns = np.array([lit[:, 1].min(), lit[:, 1].max() + 1])
-                found.reach(pixel * np.column_stack([columns, rows]).astype(np.float64))
+            if len(across):
+                columns, rows = across[[0, -1]] + [0, 1], depth - down[[-1, 0]] - [1, 0]
+                found.reach(pixel * np.column_stack([columns, rows]))
             found.layers += 1
             found.top_mm = max(found.top_mm, float(layer["z_mm"]))
     return found

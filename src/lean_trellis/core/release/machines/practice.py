@@ -16,7 +16,7 @@ from pathlib import Path
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.release.machines.inspection import Refused, inspected
-from lean_trellis.core.release.machines.protocol import ACTIVE, BuildState, Fault, Manifest, Reply, SentBuild, Status
+from lean_trellis.core.release.machines.protocol import ACTIVE, Fault, Manifest, Reply, SentBuild, SentState, Status
 from lean_trellis.core.shop.machine import Machine
 
 _MOST_KNOWN = 500
@@ -33,11 +33,11 @@ class _Entry:
     material: str
     grams: float
     layer_seconds: list[float]
-    state: BuildState = "waiting"
+    state: SentState = "waiting"
     warmed_s: float = 0.0
     built_s: float = 0.0
     message: str = ""
-    before_pause: BuildState = "building"
+    before_pause: SentState = "building"
     ends: list[float] = field(default_factory=list, repr=False)
 
     def __post_init__(self) -> None:

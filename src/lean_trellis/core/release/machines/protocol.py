@@ -15,7 +15,7 @@ _NAME_PATTERN = r"^[^/\\\x00-\x1f]{1,200}$"
 _MOST_LAYERS = 100_000
 
 State = Literal["idle", "warming", "building", "paused", "done", "failed"]
-BuildState = Literal["waiting", "warming", "building", "paused", "done", "failed", "cancelled"]
+SentState = Literal["waiting", "warming", "building", "paused", "done", "failed", "cancelled"]
 Fault = Literal["refuse", "vanish", "nonsense", "hang", "out_of_material", "stop_at_layer"]
 ACTIVE: tuple[str, ...] = ("warming", "building", "paused")
 
@@ -72,7 +72,7 @@ class SentBuild(_Agreed):
 
     key: str = Field(pattern=KEY_PATTERN)
     job: str = Field(max_length=400)
-    state: BuildState
+    state: SentState
     layer: int = Field(0, ge=0, le=_MOST_LAYERS)
     layers: int = Field(0, ge=0, le=_MOST_LAYERS)
     elapsed_s: Amount = 0.0

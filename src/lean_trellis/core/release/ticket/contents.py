@@ -62,6 +62,7 @@ class TicketDifference(_Plain):
 class TicketSupport(_Plain):
     """A support of a part: with which set and version, what differs, what it comes to."""
 
+    set_id: str
     set_name: str
     version: int
     family: str

@@ -37,7 +37,7 @@ from lean_trellis.core.release.ticket.contents import (
 from lean_trellis.core.release.ticket.drawings import TINTS, Drawn, danger_layer, elevation, plan, silhouette
 from lean_trellis.core.supports.common.support import Support
 
-_MOST_DANGER_LAYERS = 3
+_MOST_DANGER_LAYERS = 2
 _SUPPORT_FILL = "#D9B08C"
 _SPARE_MM = 10.0
 
@@ -109,7 +109,8 @@ def _support(support: Support, job: Job, pipeline: Pipeline, watch: Watch) -> Ti
     hand, counted = support.hand, made.counted
     element = counted.one if counted.number == 1 else counted.several
     return TicketSupport(
-        set_name=used.title if used is not None else support.set_name, version=support.set_version,
+        set_id=support.set_name, set_name=support.set_name if used is None else used.title,
+        version=support.set_version,
         family=support.family, count=made.counted.number, element=element,
         volume_mm3=pipeline.built_volume(support, job, watch),
         utilisation=0.0 if figures is None else float(figures.used.max(initial=0.0)),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+import logging
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
@@ -16,12 +17,14 @@ from fpdf.enums import PathPaintRule
 from lean_trellis.core.release.ticket.contents import Drawing, TicketContents, TicketPart
 from lean_trellis.core.release.ticket.words import difference_words, facts, head_of, part_facts, support_words
 
+logging.getLogger("fontTools").setLevel(logging.ERROR)  # it wonders at a font without a day of making
 FONTS = Path(__file__).parents[3] / "fonts"
 _FAMILY = "Lato"
 _INK, _MUTED, _IVY, _LINE = (34, 48, 43), (88, 96, 90), (47, 107, 87), (216, 210, 194)
 _SEVERITY = {"stop": (155, 44, 63), "caution": (122, 86, 15), "note": (82, 112, 128)}
 _MARGIN, _WIDTH = 16.0, 178.0
 _MOST_TALL = 92.0
+_SMALL_PLAN = 74.0
 _WHEN = datetime(2000, 1, 1, tzinfo=UTC)
 """Nothing in a ticket tells when it was made."""
 _POINT_MM = 25.4 / 72
@@ -191,6 +194,15 @@ def _draw(pdf: _Ticket, drawing: Drawing, x: float, y: float, width: float) -> N
     pdf.text(x, y + (high - low) * scale + 4, drawing.title)
 
 
+def _marked(drawing: Drawing, number: int) -> Drawing:
+    """The plan with the number of one part large and in colour."""
+    words = tuple(
+        one.model_copy(update={"size": 1.9 * one.size, "color": "#9B2C3F"}) if one.text == str(number) else one
+        for one in drawing.words
+    )
+    return drawing.model_copy(update={"title": "Where it stands, from above", "words": words})
+
+
 def _findings(pdf: _Ticket, contents: TicketContents) -> None:
     pdf.part_line("Findings")
     if not contents.findings:
@@ -219,6 +231,12 @@ def _after(pdf: _Ticket, contents: TicketContents) -> None:
 def _part(pdf: _Ticket, contents: TicketContents, part: TicketPart) -> None:
     pdf.title_line(f"{part.number} · {part.name}")
     pdf.pairs(part_facts(part))
+    if contents.drawings:
+        pdf.ln(3)
+        top = pdf.get_y()
+        where = _marked(contents.drawings[0], part.number)
+        _draw(pdf, where, _MARGIN, top, _SMALL_PLAN)
+        pdf.set_y(top + _height_at(where, _SMALL_PLAN) + 7)
     pdf.part_line("Supports")
     if not part.supports:
         pdf.plain("None.")

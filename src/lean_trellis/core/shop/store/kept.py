@@ -7,7 +7,7 @@ from typing import Literal
 
 from lean_trellis.core.errors import TrellisError
 
-Kind = Literal["machine", "material", "set", "recipe"]
+Kind = Literal["machine", "material", "set", "recipe", "rules"]
 
 
 @dataclass(frozen=True)

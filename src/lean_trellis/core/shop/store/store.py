@@ -37,25 +37,25 @@ class ShopStore:
         )
         is_last = and_(VERSIONS.c.id == latest.c.id, VERSIONS.c.version == latest.c.last)
         wanted = select(VERSIONS).join(latest, is_last).where(VERSIONS.c.kind == kind).order_by(VERSIONS.c.id)
-        with self._connected() as connection:
+        with self.connected() as connection:
             rows = connection.execute(wanted).mappings().all()
         return tuple(_kept(row) for row in rows if bool(row["is_archived"]) == archived)
 
     def latest(self, kind: Kind, thing_id: str) -> Kept | None:
         """The last version of a thing, put away or not."""
-        with self._connected() as connection:
+        with self.connected() as connection:
             return _latest(connection, kind, thing_id)
 
     def history(self, kind: Kind, thing_id: str) -> tuple[Kept, ...]:
         """All versions of a thing, the first one first."""
         wanted = select(VERSIONS).where(VERSIONS.c.kind == kind, VERSIONS.c.id == thing_id)
-        with self._connected() as connection:
+        with self.connected() as connection:
             rows = connection.execute(wanted.order_by(VERSIONS.c.version)).mappings().all()
         return tuple(_kept(row) for row in rows)
 
     def stamp(self) -> tuple[int, str]:
         """Something that is another after each save: how many versions there are, and when the last was saved."""
-        with self._connected() as connection:
+        with self.connected() as connection:
             count, last = connection.execute(select(func.count(), func.max(VERSIONS.c.changed_at))).one()
         return int(count), str(last or "")
 
@@ -69,7 +69,7 @@ class ShopStore:
             "changed_at": datetime.now(UTC).isoformat(timespec="milliseconds"),
         }  # fmt: skip
         try:
-            with self._connected(writes=True) as connection:
+            with self.connected(writes=True) as connection:
                 there = _latest(connection, thing.kind, thing.id)
                 if (0 if there is None else there.version) != based_on:
                     raise ChangedMeanwhileError(there) if there is not None else _gone(thing)
@@ -92,7 +92,8 @@ class ShopStore:
         self._engine.dispose()
 
     @contextmanager
-    def _connected(self, *, writes: bool = False) -> Iterator[Connection]:
+    def connected(self, *, writes: bool = False) -> Iterator[Connection]:
+        """A transaction, for tables that are kept beside things. Errors of the database come in one line."""
         with (
             told_plainly(self.where), self._engine.connect() as connection,
             connection.execution_options(writes=writes).begin(),

@@ -1,0 +1,36 @@
+"""The build log: what was released is noted on the board, linked with a build there or not."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from lean_trellis.core.board.board import Board
+from lean_trellis.core.board.syncing import put_on_board
+from lean_trellis.core.errors import TrellisError
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.shop.store.store import open_store
+
+
+def logged(job: Job) -> TrellisError | None:
+    """Note a released job in the shop library; why that could not be done, where it could not.
+
+    A release is done whether or not the library can be reached.
+    """
+    if job.released is None:
+        return None
+    try:
+        store = open_store()
+        try:
+            board = Board(store)
+            if job.link is not None:
+                build_id = job.link.build_id
+            else:
+                made = put_on_board(replace(job, released=None), board)
+                assert made.job.link is not None
+                build_id = made.job.link.build_id
+            board.note_released(build_id, job.released.contents)
+        finally:
+            store.close()
+    except TrellisError as problem:
+        return problem
+    return None

@@ -1,0 +1,60 @@
+"""What a row of the board holds."""
+
+from __future__ import annotations
+
+import pytest
+
+from full_job import full_job
+from lean_trellis.core.board.documents import (
+    digest_of,
+    mesh_keys,
+    meshes_of_part,
+    part_document,
+    read_document,
+    settings_document,
+    with_own_ids,
+    with_part_of,
+)
+from lean_trellis.core.errors import FormatError
+from lean_trellis.core.job.edits import set_lot
+from lean_trellis.core.job.job import new_job
+
+
+def test_ids_of_its_own_are_given_once_and_everything_follows_them():
+    job = full_job()
+    own = with_own_ids(job)
+    ids = [part.id for part in own.parts]
+    assert all(one.startswith("p-") and len(one) == 18 for one in ids)
+    assert len(set(ids)) == len(ids)
+    assert with_own_ids(own) == own
+    by_old = dict(zip([part.id for part in job.parts], ids, strict=True))
+    assert [one.part_id for one in own.supports] == [by_old[one.part_id] for one in job.supports]
+    assert [one.others for one in own.supports] == [tuple(by_old[o] for o in one.others) for one in job.supports]
+    assert [stack.parts for stack in own.stacks] == [tuple(by_old[o] for o in stack.parts) for stack in job.stacks]
+    assert [one.part_id for one in own.waivers] == [by_old[one.part_id] for one in job.waivers]
+
+
+@pytest.mark.parametrize("number", range(6))
+def test_every_part_comes_back_as_it_was(number):
+    job = full_job()
+    part = job.parts[number]
+    document = read_document(part_document(job, part.id), "here")
+    meshes = meshes_of_part(job, part.id)
+    assert mesh_keys(document) == set(meshes)
+    alone = with_part_of(new_job(job.machine, job.material), document, meshes)
+    assert part_document(alone, part.id) == part_document(job, part.id)
+    again = with_part_of(job, document, meshes)
+    assert [one.id for one in again.parts] == [one.id for one in job.parts]
+    assert {one.id for one in again.supports} == {one.id for one in job.supports}
+
+
+def test_settings_do_not_tell_of_parts_and_do_of_everything_else():
+    job = full_job()
+    assert settings_document(with_own_ids(job)) == settings_document(job)
+    assert digest_of(settings_document(set_lot(job, "other").job)) != digest_of(settings_document(job))
+
+
+@pytest.mark.parametrize("text", ["", "{}", '{"version": 2}', "[1]", '{"version": 1, "part": {"id": "x"}}'])
+def test_rows_that_are_none(text):
+    with pytest.raises(FormatError, match="cannot read"):
+        read_document(text, "Friday")
