@@ -25,7 +25,7 @@ OVER = ("done", "failed", "cancelled")
 
 
 @dataclass
-class _Entry:
+class _Accepted:
     """One build that was accepted: what it is, and how far it is, in seconds of its own time."""
 
     key: str
@@ -168,7 +168,7 @@ class PracticeMachine:
         if before != [(entry.state, entry.message) for entry in self._entries.values()]:
             self._write_down()
 
-    def _current(self) -> _Entry | None:
+    def _current(self) -> _Accepted | None:
         """The build at work; the first one that waits is begun where there is none."""
         for entry in self._entries.values():
             if entry.state in ACTIVE:
@@ -179,7 +179,7 @@ class PracticeMachine:
                 return entry
         return None
 
-    def _spend(self, entry: _Entry, spent: float) -> float:
+    def _spend(self, entry: _Accepted, spent: float) -> float:
         """Work on a build for some seconds; what is left of them."""
         if entry.state == "warming":
             used = min(spent, self._warm_up_s - entry.warmed_s)
@@ -207,10 +207,10 @@ class PracticeMachine:
 
     # --- memory ---
 
-    def _remembered(self) -> dict[str, _Entry]:
+    def _remembered(self) -> dict[str, _Accepted]:
         try:
             kept = json.loads((self._folder / _KNOWN).read_text("utf-8"))
-            return {one["key"]: _Entry(**one) for one in kept}
+            return {one["key"]: _Accepted(**one) for one in kept}
         except (OSError, ValueError, TypeError, KeyError):
             return {}
 
@@ -223,5 +223,5 @@ class PracticeMachine:
             os.fsync(file.fileno())
 
 
-def _entry_of(key: str, manifest: Manifest) -> _Entry:
-    return _Entry(key, manifest.job, manifest.material, manifest.grams, list(manifest.layer_seconds))
+def _entry_of(key: str, manifest: Manifest) -> _Accepted:
+    return _Accepted(key, manifest.job, manifest.material, manifest.grams, list(manifest.layer_seconds))

@@ -40,7 +40,7 @@ class Words(_Plain):
     color: str = "#22302B"
 
 
-class Drawing(_Plain):
+class TicketDrawing(_Plain):
     """A drawing to scale: between two corners of its frame, mm."""
 
     title: str
@@ -155,7 +155,7 @@ class TicketContents(_Plain):
     parts: tuple[TicketPart, ...]
     owners: tuple[TicketOwner, ...]
     findings: tuple[TicketFinding, ...]
-    drawings: tuple[Drawing, ...]
+    drawings: tuple[TicketDrawing, ...]
     after: tuple[str, ...]
     files: tuple[TicketFile, ...] = ()
     released_by: str = ""

@@ -11,7 +11,7 @@ import shapely
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.layers.body_layers import BodyLayers
-from lean_trellis.core.release.ticket.contents import Dot, Drawing, Place2, Ring, Words
+from lean_trellis.core.release.ticket.contents import Dot, Place2, Ring, TicketDrawing, Words
 from lean_trellis.core.shop.machine import Machine
 
 PLATE, PLATE_LINE, ZONE = "#F5F2EA", "#6C756E", "#D8D2C2"
@@ -24,7 +24,7 @@ _ROUND_CORNERS = 96
 
 
 @dataclass(frozen=True, eq=False)
-class Drawn:
+class DrawnPart:
     """A part as it is drawn: its number, its tint, its shape in plan, its silhouettes, its contacts (n, 3)."""
 
     number: int
@@ -36,7 +36,7 @@ class Drawn:
     side: tuple[tuple[Place2, ...], ...]
 
 
-def plan(machine: Machine, parts: Sequence[Drawn], length: float, *, from_below: bool) -> Drawing:
+def plan(machine: Machine, parts: Sequence[DrawnPart], length: float, *, from_below: bool) -> TicketDrawing:
     """The plate with all parts; from below it is mirrored, and shows where supports touch. `length` mm of a belt."""
     width, depth = machine.plate.width, length
     flip = np.array([-1.0, 1.0]) if from_below else np.ones(2)
@@ -60,11 +60,13 @@ def plan(machine: Machine, parts: Sequence[Drawn], length: float, *, from_below:
     words = [Words(at=_place(_middle(part.shape) * flip + shift), text=str(part.number), size=size) for part in parts]
     words.append(Words(at=_place(np.array([width / 2, -0.7 * size])), text="front", size=0.7 * size, color=PLATE_LINE))
     title = "Plan from below, with contacts" if from_below else "Plan from above"
-    return Drawing(title=title, low=(0.0, round(-1.4 * size, 3)), high=(width, depth), areas=tuple(areas),
+    return TicketDrawing(title=title, low=(0.0, round(-1.4 * size, 3)), high=(width, depth), areas=tuple(areas),
                    dots=tuple(dots), words=tuple(words))  # fmt: skip
 
 
-def elevation(machine: Machine, parts: Sequence[Drawn], length: float, top: float, *, from_side: bool) -> Drawing:
+def elevation(
+    machine: Machine, parts: Sequence[DrawnPart], length: float, top: float, *, from_side: bool
+) -> TicketDrawing:
     """The build as seen from the front, or from the right."""
     width = length if from_side else machine.plate.width
     size = _NUMBER_SHARE * max(width, top)
@@ -79,7 +81,7 @@ def elevation(machine: Machine, parts: Sequence[Drawn], length: float, top: floa
             highest = max((place for outline in outlines for place in outline), key=lambda place: place[1])
             words.append(Words(at=(highest[0], round(highest[1] + 0.6 * size, 3)), text=str(part.number), size=size))
     title = "From the right" if from_side else "From the front"
-    return Drawing(title=title, low=(0.0, round(-0.5 * size, 3)), high=(width, round(top + 1.8 * size, 3)),
+    return TicketDrawing(title=title, low=(0.0, round(-0.5 * size, 3)), high=(width, round(top + 1.8 * size, 3)),
                    areas=tuple(areas), words=tuple(words))  # fmt: skip
 
 
@@ -89,7 +91,7 @@ def danger_layer(
     title: str,
     rings: Sequence[tuple[tuple[Floats, ...], str]],
     number: tuple[int, Place2],
-) -> Drawing:
+) -> TicketDrawing:
     """One layer as it is built: outlines by their fill, and the number of the part that is nearest to failing."""
     areas = [Ring(rings=_moved(_plate(machine, length), np.ones(2), np.zeros(2)), fill=PLATE, line=PLATE_LINE)]
     coarse = _COARSE * max(machine.plate.width, length)
@@ -99,7 +101,9 @@ def danger_layer(
             areas.append(Ring(rings=drawn, fill=fill, line=INK, width=0.15))
     size = _NUMBER_SHARE * max(machine.plate.width, length)
     words = (Words(at=_place(np.array(number[1])), text=str(number[0]), size=1.4 * size, color=DANGER),)
-    return Drawing(title=title, low=(0.0, 0.0), high=(machine.plate.width, length), areas=tuple(areas), words=words)
+    return TicketDrawing(
+        title=title, low=(0.0, 0.0), high=(machine.plate.width, length), areas=tuple(areas), words=words
+    )
 
 
 def silhouette(layers: BodyLayers, axis: int, most: int = 120) -> tuple[tuple[Place2, ...], ...]:

@@ -25,16 +25,16 @@ from lean_trellis.core.parts.part import Part
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.release.owners import owner_shares
 from lean_trellis.core.release.ticket.contents import (
-    Drawing,
     TicketContents,
     TicketDifference,
+    TicketDrawing,
     TicketFile,
     TicketFinding,
     TicketOwner,
     TicketPart,
     TicketSupport,
 )
-from lean_trellis.core.release.ticket.drawings import TINTS, Drawn, danger_layer, elevation, plan, silhouette
+from lean_trellis.core.release.ticket.drawings import TINTS, DrawnPart, danger_layer, elevation, plan, silhouette
 from lean_trellis.core.supports.common.support import Support
 
 _MOST_DANGER_LAYERS = 2
@@ -159,7 +159,7 @@ def _owners(job: Job, estimate: Estimate, stops: Sequence[Finding], numbers: dic
     )  # fmt: skip
 
 
-def _drawings(job: Job, pipeline: Pipeline, build: LayeredBuild, watch: Watch) -> tuple[Drawing, ...]:
+def _drawings(job: Job, pipeline: Pipeline, build: LayeredBuild, watch: Watch) -> tuple[TicketDrawing, ...]:
     """Plan from above and below, from the front and the right, the layers in which most is used of the strength."""
     if not job.parts:
         return ()
@@ -174,7 +174,7 @@ def _drawings(job: Job, pipeline: Pipeline, build: LayeredBuild, watch: Watch) -
         layers = graph.get(PART_LAYERS, part, job, watch)
         is_level = not machine.is_belt
         drawn.append(
-            Drawn(number, tints[part.owner], graph.get(SHADOW, part, job, watch), shapes, contacts,
+            DrawnPart(number, tints[part.owner], graph.get(SHADOW, part, job, watch), shapes, contacts,
                   silhouette(layers, 0) if is_level else _boxed(part, 0),
                   silhouette(layers, 1) if is_level else _boxed(part, 1))
         )  # fmt: skip
@@ -196,7 +196,7 @@ def _boxed(part: Part, axis: int) -> tuple[tuple[tuple[float, float], ...], ...]
 
 def _dangers(
     job: Job, pipeline: Pipeline, build: LayeredBuild, tints: dict[str, str], length: float, watch: Watch
-) -> list[Drawing]:
+) -> list[TicketDrawing]:
     """The layer of most use of each of the parts that use most, the worst one first."""
     if job.machine.is_belt:
         return []

@@ -14,7 +14,7 @@ from fpdf.drawing import PaintedPath
 from fpdf.drawing_primitives import color_from_hex_string
 from fpdf.enums import PathPaintRule
 
-from lean_trellis.core.release.ticket.contents import Drawing, TicketContents, TicketPart
+from lean_trellis.core.release.ticket.contents import TicketContents, TicketDrawing, TicketPart
 from lean_trellis.core.release.ticket.words import difference_words, facts, head_of, part_facts, support_words
 
 logging.getLogger("fontTools").setLevel(logging.ERROR)  # it wonders at a font without a day of making
@@ -154,12 +154,12 @@ def _drawings(pdf: _Ticket, contents: TicketContents) -> None:
         pdf.set_y(top + tall + 2)
 
 
-def _height_at(drawing: Drawing, width: float) -> float:
+def _height_at(drawing: TicketDrawing, width: float) -> float:
     (left, low), (right, high) = drawing.low, drawing.high
     return min((high - low) / (right - left) * width, _MOST_TALL)
 
 
-def _draw(pdf: _Ticket, drawing: Drawing, x: float, y: float, width: float) -> None:
+def _draw(pdf: _Ticket, drawing: TicketDrawing, x: float, y: float, width: float) -> None:
     """A drawing in a box of a width, no taller than a third of a page; its title below."""
     (left, low), (right, high) = drawing.low, drawing.high
     scale = min(width / (right - left), _height_at(drawing, width) / (high - low))
@@ -194,7 +194,7 @@ def _draw(pdf: _Ticket, drawing: Drawing, x: float, y: float, width: float) -> N
     pdf.text(x, y + (high - low) * scale + 4, drawing.title)
 
 
-def _marked(drawing: Drawing, number: int) -> Drawing:
+def _marked(drawing: TicketDrawing, number: int) -> TicketDrawing:
     """The plan with the number of one part large and in colour."""
     words = tuple(
         one.model_copy(update={"size": 1.9 * one.size, "color": "#9B2C3F"}) if one.text == str(number) else one

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from html import escape
 
-from lean_trellis.core.release.ticket.contents import Drawing, Place2
+from lean_trellis.core.release.ticket.contents import Place2, TicketDrawing
 
 
-def svg_of(drawing: Drawing) -> str:
+def svg_of(drawing: TicketDrawing) -> str:
     """The drawing as one SVG element that fits the width it is given."""
     (left, low), (right, high) = drawing.low, drawing.high
     lines = [
