@@ -46,9 +46,9 @@ def test_tab_leaves_a_table_for_the_next_control(with_parts):
     user = with_parts(box((20, 20, 5)))
     bench = user.station("release")
     user.settle()
-    bench.table.setFocus()
+    bench.findings_page.table.setFocus()
     user.key(Qt.Key.Key_Tab)
-    assert QApplication.focusWidget() is not bench.table
+    assert QApplication.focusWidget() is not bench.findings_page.table
 
 
 def test_files_are_exported_with_the_keyboard_alone(with_parts, tmp_path, monkeypatch):
@@ -56,12 +56,12 @@ def test_files_are_exported_with_the_keyboard_alone(with_parts, tmp_path, monkey
     user.settle()
     target = tmp_path / "out.3mf"
     monkeypatch.setattr(
-        "lean_trellis.studio.stations.release.QFileDialog.getSaveFileName", lambda *_: (str(target), "")
+        "lean_trellis.studio.stations.sections.export_page.QFileDialog.getSaveFileName", lambda *_: (str(target), "")
     )
     user.window.setFocus()
     user.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
     assert user.window.station.key == "release"
-    assert QApplication.focusWidget() is user.window.station.export_button
+    assert QApplication.focusWidget() is user.window.station.export_page.export_button
     user.key(Qt.Key.Key_Space)
     user.settle()
     assert target.exists()

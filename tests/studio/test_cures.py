@@ -12,12 +12,16 @@ from lean_trellis.studio.stations.release import ReleaseStation
 
 
 def warped(bench: ReleaseStation) -> list[int]:
-    found = bench.session.findings() or ()
-    return [number for number, finding in enumerate(found) if finding.code == "warp"]
+    rows = bench.findings_page.groups
+    return [number for number, group in enumerate(rows) if group.first.code == "warp"]
 
 
 def buttons(bench: ReleaseStation) -> dict[str, QPushButton]:
-    return {one.text().replace("\n", ": "): one for one in bench.cures.findChildren(QPushButton) if one.isVisible()}
+    return {
+        one.text().replace("\n", ": "): one
+        for one in bench.findings_page.cures.findChildren(QPushButton)
+        if one.isVisible()
+    }
 
 
 def with_long_bar(with_parts):
@@ -37,12 +41,12 @@ def test_a_brim_is_offered_with_what_it_brings_added_by_its_button_and_taken_bac
     user, bench = with_long_bar(with_parts)
     session = user.session
     (number,) = warped(bench)
-    bench.table.selectRow(number)
+    bench.findings_page.table.selectRow(number)
     wait_until(lambda: any(words.startswith("Add a brim") for words in buttons(bench)))
     wait_until(lambda: any("contacts" in words for words in buttons(bench)), why_not=lambda: session.under_way)
     offered = {words.partition(": ")[0]: words for words in buttons(bench)}
     value = float(offered["Add a brim"].partition(": ")[2].split()[0])
-    assert value < 0.8 < session.findings()[number].value
+    assert value < 0.8 < bench.findings_page.groups[number].first.value
     user.press(buttons(bench)[offered["Add a brim"]])
     user.settle()
     assert warped(bench) == []
@@ -56,7 +60,7 @@ def test_escape_stops_trying_and_the_cures_stay(with_parts):
     user, bench = with_long_bar(with_parts)
     session = user.session
     (number,) = warped(bench)
-    bench.table.selectRow(number)
+    bench.findings_page.table.selectRow(number)
     wait_until(lambda: session.under_way != "" or any("contacts" in words for words in buttons(bench)))
     user.key(Qt.Key.Key_Escape)
     user.settle()

@@ -193,7 +193,7 @@ def test_return_presses_the_button_that_has_the_focus_and_export_is_reached_by_k
     user = with_parts(box((20, 20, 5)))
     target = tmp_path / "out.3mf"
     monkeypatch.setattr(
-        "lean_trellis.studio.stations.release.QFileDialog.getSaveFileName", lambda *_: (str(target), "")
+        "lean_trellis.studio.stations.sections.export_page.QFileDialog.getSaveFileName", lambda *_: (str(target), "")
     )
     user.window.setFocus()
     user.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)

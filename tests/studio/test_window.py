@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import read_bodies
@@ -338,11 +338,11 @@ def test_findings_fly_to_their_place_and_a_cure_does_the_edit(with_parts):
     assert "Not ready" in bench.verdict.text()
     findings = user.session.findings()
     place = next(n for n, f in enumerate(findings) if f.code == "in_the_air")
-    user.click_row(bench.table, place)
-    assert "4.00 mm" in bench.message.text()
-    assert "limit 0.04 mm" in bench.measured.text()
+    user.click_row(bench.findings_page.table, place)
+    assert "4.00 mm" in bench.findings_page.message.text()
+    assert "limit 0.04 mm" in bench.findings_page.measured.text()
     assert user.window.views.view.eye.focus == pytest.approx(findings[place].at_mm)
-    buttons = bench.cures.findChildren(type(bench.export_button))
+    buttons = bench.findings_page.cures.findChildren(QPushButton)
     user.press(next(button for button in buttons if button.text() == "Support all its regions"))
     user.settle()
     assert len(user.session.job.supports) == 1
@@ -356,7 +356,7 @@ def test_export_from_the_bench_writes_what_the_core_makes(with_parts, tmp_path):
     user.window.menus.run("support_all")
     user.settle()
     bench = user.station("release")
-    user.choose(bench.what, "supports")
+    user.choose(bench.export_page.what, "supports")
     bench.export_to(tmp_path / "bars")
     user.settle()
     (body,) = read_bodies(tmp_path / "bars.3mf")

@@ -37,3 +37,4 @@ def simulate(
         say_json(document) if as_json else sys.stdout.write(f"{address}\n")
         sys.stdout.flush()
         serve(practice, known.token, listening)
+        raise KeyboardInterrupt  # it answers until it is told to end

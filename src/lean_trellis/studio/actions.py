@@ -28,6 +28,8 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("save", "Save", "Ctrl+S", "Job"),
     ActionEntry("save_as", "Save as…", "Ctrl+Shift+S", "Job"),
     ActionEntry("import", "Import parts…", "Ctrl+I", "Job"),
+    ActionEntry("new_build", "New build of this job", "", "Job"),
+    ActionEntry("board", "Build board…", "Ctrl+Shift+B", "Job"),
     ActionEntry("export", "Export files…", "Ctrl+E", "Job"),
     ActionEntry("quit", "Quit", "Ctrl+Q", "Job"),
     ActionEntry("undo", "Undo", "Ctrl+Z", "Edit"),

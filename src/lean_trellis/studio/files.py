@@ -12,14 +12,14 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Job
-from lean_trellis.core.job.edits import remove_parts
+from lean_trellis.core.job.edits import new_build_of, remove_parts
 from lean_trellis.core.job.files import SUFFIX
 from lean_trellis.core.sets.parameter_set import read_set_file
 from lean_trellis.core.sets.recipe import read_recipe_file
 from lean_trellis.core.shop import full_library, take_in
 from lean_trellis.core.shop.toml_text import text_of_file
 from lean_trellis.studio.forms.patterns import parts_pattern
-from lean_trellis.studio.messages import FileMessage, OpenSecond, SaveRest
+from lean_trellis.studio.messages import FileMessage, NewBuildOf, OpenSecond, SaveRest, ShowBoard
 from lean_trellis.studio.part_requests import MakeDemo, SpreadRest
 from lean_trellis.studio.session import Session
 
@@ -27,6 +27,8 @@ from lean_trellis.studio.session import Session
 class Files(QObject):
     """Opens, saves, imports; `window` is what its questions stand before."""
 
+    board_wanted = pyqtSignal()
+    """The build board is to be shown."""
     parts_come = pyqtSignal()
     """Parts are about to be imported."""
 
@@ -43,6 +45,8 @@ class Files(QObject):
             "save": self._save,
             "save_as": self._save_as,
             "import": self._import,
+            "new_build": self.new_build,
+            "board": self.board_wanted.emit,
         }
 
     def take(self, message: FileMessage) -> None:
@@ -52,6 +56,15 @@ class Files(QObject):
                 self._save_rest(request)
             case OpenSecond(job):
                 self._open_second(job)
+            case NewBuildOf():
+                self.new_build()
+            case ShowBoard():
+                self.board_wanted.emit()
+
+    def new_build(self) -> None:
+        """A further build of a released one, or of any job: free to be changed, not saved yet."""
+        job = self.session.job
+        self._open_second(new_build_of(job, f"{job.name}, again").job)
 
     def _open(self) -> None:
         """Ask for a job file and open it."""

@@ -87,6 +87,16 @@ class OpenSecond:
     job: Job
 
 
+@dataclass(frozen=True)
+class NewBuildOf:
+    """Make a further build of a released one."""
+
+
+@dataclass(frozen=True)
+class ShowBoard:
+    """Show the build board of the shop."""
+
+
 ViewMessage = CutAbove | ShowBeside | Fly | PreviewAngles | ShowFault | Ghost | ColourBy | ShowPoints | Measure
-FileMessage = SaveRest | OpenSecond
+FileMessage = SaveRest | OpenSecond | NewBuildOf | ShowBoard
 Message = ViewMessage | FileMessage

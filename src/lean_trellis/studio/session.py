@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Hashable
 from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -22,9 +23,11 @@ from lean_trellis.core.derive.parts import OVERHANGS
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, History, Job, new_job
-from lean_trellis.core.job.edits import add_bodies, choose_machine, group_parts
+from lean_trellis.core.job.edits import add_bodies, choose_machine, group_parts, note_release
 from lean_trellis.core.job.in_use import FileInUse
+from lean_trellis.core.job.released import Released
 from lean_trellis.core.release.export import ExportRequest
+from lean_trellis.core.release.releasing import ReleaseResult
 from lean_trellis.core.sets.saved import shop_recipes, shop_sets
 from lean_trellis.core.shop import Library
 from lean_trellis.core.shop.address import ADDRESS
@@ -119,6 +122,10 @@ class Session(Derived):
 
     def do(self, make: Callable[[Job], Edit], *, merge_key: str = "") -> bool:
         """Do an edit as one undo step; a refusal is said in the status line. True when it was done."""
+        if self.job.released is not None:
+            words = "This build has been released and is frozen: make a new build of it to change anything"
+            self.said.emit("stop", words)
+            return False
         try:
             edit = make(self.job)
         except TrellisError as problem:
@@ -129,6 +136,15 @@ class Session(Derived):
         self._history.do(edit, merge_key=merge_key)
         self._job_moved_on()
         return True
+
+    def freeze(self, who: str, result: ReleaseResult) -> None:
+        """Keep that the job was released: nothing changes it any more, nothing is undone. With a file it is saved."""
+        now = datetime.now(UTC).isoformat(timespec="seconds")
+        released = Released(who, now, result.to, result.key, result.contents)
+        self._history = History(note_release(self.job, released).job)
+        self._job_moved_on()
+        if self.path is not None:
+            self.save_job(self.path)
 
     def undo(self) -> None:
         """One step back."""

@@ -45,6 +45,8 @@ class Settings(BaseModel):
     """What the last support of each material was made with: a set, or a recipe."""
     favourite_sets: list[str] = []
     """Parameter sets that are offered first."""
+    person: str = ""
+    """Who waives and releases here."""
     next_step: bool = True
     """Whether the status line says what to do next."""
     window_memory_mb: int = Field(600, ge=50, le=64_000)

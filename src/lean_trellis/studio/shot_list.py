@@ -333,8 +333,7 @@ def _release(window: MainWindow) -> None:
     station = window.bench.of(ReleaseStation)
     findings = window.session.findings()
     assert findings is not None
-    wanted = next(n for n, f in enumerate(findings) if f.code == "region_not_held" and f.part == "Exhaust elbow")
-    station.table.selectRow(station.table.keys().index(wanted))
+    station.show_finding(next(f for f in findings if f.code == "region_not_held" and f.part == "Exhaust elbow"))
 
 
 def _night(window: MainWindow) -> None:

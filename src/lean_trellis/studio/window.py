@@ -24,6 +24,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.sets.parameter_set import shipped_sets
 from lean_trellis.core.sets.recipe import shipped_recipes
 from lean_trellis.studio.bench import Bench
+from lean_trellis.studio.board_window import BoardWindow
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
 from lean_trellis.studio.forms.fields import RETURNS, TextField, ValueRefused
@@ -32,6 +33,7 @@ from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.frame import Header, StatusLine
 from lean_trellis.studio.keys_sheet import KeysSheet
 from lean_trellis.studio.menus import Menus
+from lean_trellis.studio.messages import OpenSecond
 from lean_trellis.studio.names import name_controls
 from lean_trellis.studio.next_step import NextStep, next_step
 from lean_trellis.studio.own_style import apply_theme
@@ -62,6 +64,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.session = session
         self.sets: SetLibrary | None = None
+        self.board: BoardWindow | None = None
         self._library_problem: TrellisError | None = None
         self._tokens = NIGHT if session.settings.night else DAY
         self.setWindowTitle("Lean Trellis")
@@ -145,6 +148,7 @@ class MainWindow(QMainWindow):
         ):
             signal.connect(self.refresh)
         session.file_changed.connect(lambda: self.files.list_recent(self.menus.recent))
+        self.files.board_wanted.connect(self.show_board)
         self.files.parts_come.connect(lambda: self.bench.open("parts"))
         session.job_shown.connect(self.views.start_anew)
         session.parts_came.connect(self.views.view.fit)
@@ -239,6 +243,19 @@ class MainWindow(QMainWindow):
         self.sets.show()
         self.sets.raise_()
 
+    def show_board(self) -> None:
+        """The shop's build board in a window of its own."""
+        if self.board is None:
+            self.board = BoardWindow(self.session, self, self._take_message)
+        self.board.show()
+        self.board.raise_()
+        self.board.refresh()
+
+    def _take_message(self, message: object) -> None:
+        """Do what a window beside this one asks for."""
+        if isinstance(message, OpenSecond):
+            self.files.take(message)
+
     def _show_about(self) -> None:
         QMessageBox.about(
             self, "About", f"<b>Lean Trellis {__version__}</b><br>Parts, supports and shared builds for additive "
@@ -301,6 +318,7 @@ class MainWindow(QMainWindow):
         self.recovery.finish()
         self.status.finish()
         self.views.finish()
+        self.bench.of(ReleaseStation).release_page.watch.close()
         self.session.close()
         event.accept()
 

@@ -9,7 +9,11 @@ import multiprocessing
 from multiprocessing import forkserver
 from multiprocessing.context import ForkServerContext
 
-_IMPORTED = ["lean_trellis.studio.requests", "lean_trellis.studio.part_requests"]
+_IMPORTED = [
+    "lean_trellis.studio.requests",
+    "lean_trellis.studio.part_requests",
+    "lean_trellis.studio.release_requests",
+]
 
 
 def worker_context() -> ForkServerContext:

@@ -37,10 +37,10 @@ from lean_trellis.core.checks.warp import check_warp
 from lean_trellis.core.checks.zones import check_zones
 from lean_trellis.core.job.job import Job
 
-Scope = Literal["alone", "near", "cluster", "stack", "first", "loads", "hollows", "layers", "trials", "supply"]
+Scope = Literal["alone", "near", "standing", "stack", "first", "loads", "hollows", "layers", "trials", "supply"]
 """What a check looks at besides a part and its supports.
 
-`alone`: nothing; `near`: parts that it or their supports could meet; `cluster`: their neighbours as well, and so on;
+`alone`: nothing; `near`: parts that it or their supports could meet; `standing`: what it stands on;
 `stack`: the stack it is the lowest of; `loads`: what its contacts carry; `hollows`: the air in it; `layers`: what its
 layers show. `first`, `trials` and `supply` are looked at once, for the first part of the job: itself, what trials
 hold, and what the build needs of its material.
@@ -72,7 +72,7 @@ CHECKS: tuple[Check, ...] = (
     Check("overlaps", check_overlap, "near"),
     Check("distance between parts", check_nearness, "near"),
     Check("holding", check_holding, "stack"),
-    Check("standing", check_standing, "cluster"),
+    Check("standing", check_standing, "standing"),
     Check("supports", check_families, "near"),
     Check("supports that overlap", check_supports_overlap, "near"),
     Check("supported twice", check_twice, "alone"),

@@ -105,6 +105,21 @@ class PartHollows:
     found: tuple[Cavity, ...]
 
 
+@dataclass(frozen=True, eq=False)
+class Foothold:
+    """What a part or a support stands on: its number of pieces, and the lowest places (3,) of some of them.
+
+    `unfounded` have nothing at all below; `loose` neither stand on what stands nor are held by it. `stands`: any piece
+    is connected to the plate; `is_held`: supports hold some.
+    """
+
+    pieces: int
+    unfounded: tuple[Floats, ...]
+    loose: tuple[Floats, ...]
+    stands: bool
+    is_held: bool
+
+
 @dataclass(frozen=True)
 class Supply:
     """Grams that a build needs of its material and grams that are loaded, and how the need was found."""
@@ -131,6 +146,7 @@ class BuildState:
     hollows: Mapping[str, PartHollows] = field(default_factory=dict)
     layer_faults: Mapping[str, LayerFaults] = field(default_factory=dict)
     """These three of parts by their ids; only for checks that ask for them."""
+    footholds: Mapping[str, Foothold] = field(default_factory=dict)
     supply: Supply | None = None
     """What the build needs of its material, and what is loaded; only for the check of that."""
     outdated: tuple[tuple[str, str, int], ...] = ()

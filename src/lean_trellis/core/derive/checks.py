@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import replace
 from typing import Any
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
+from lean_trellis.core.checks.footholds import footholds_of
 from lean_trellis.core.checks.holding import farthest_unsupported, held_shares
 from lean_trellis.core.checks.outdated import outdated_trials
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
-from lean_trellis.core.checks.state import BuildState, PartHollows, PartState, PartStrength, Supply, SupportState
+from lean_trellis.core.checks.state import (
+    BuildState,
+    Foothold,
+    PartHollows,
+    PartState,
+    PartStrength,
+    Supply,
+    SupportState,
+)
 from lean_trellis.core.checks.supply import needed_grams
 from lean_trellis.core.derive.layers import ESTIMATE, LAYER_FAULTS
 from lean_trellis.core.derive.neighbours import Neighbours
@@ -152,12 +161,24 @@ def _whole(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
     return _scope_needs({part.id for part in job.parts}, job, takes_stacks=True)
 
 
+_CLUSTER: Node[BuildState] = Node("state of cluster", "part", _state, _JOB, _cluster, is_kept=False)
+
+
+def _footholds(reader: Reader[Mapping[str, Foothold]]) -> Mapping[str, Foothold]:
+    state = reader.one(_CLUSTER, 0.0, 0.6)
+    reader.watch.at(0.6, "checking that everything stands")
+    return footholds_of(state)
+
+
+FOOTHOLDS: Node[Mapping[str, Foothold]] = Node(
+    "footholds", "part", _footholds, (), lambda part, job, near: ((_CLUSTER, part),)
+)
+"""What the parts of a cluster stand on; made for the first of them alone."""
 _ALONE: Node[BuildState] = Node("state alone", "part", _state, _JOB, _alone, is_kept=False)
 SCOPES: dict[Scope, Node[BuildState]] = {
     "alone": _ALONE,
     "first": _ALONE,
     "near": Node("state near", "part", _state, _JOB, _near, is_kept=False),
-    "cluster": Node("state of cluster", "part", _state, _JOB, _cluster, is_kept=False),
     "stack": Node("state of stack", "part", _state, _JOB, _stack, is_kept=False),
 }
 
@@ -221,6 +242,11 @@ SUPPLY: Node[Supply] = Node(
     lambda subject, job, near: ((ESTIMATE, None),),
 )  # fmt: skip
 SCOPES |= {
+    "standing": Node(
+        "state with footholds", "part",
+        lambda reader: replace(reader.one(_ALONE, 0.9, 1.0), footholds=reader.one(FOOTHOLDS, 0.0, 0.9)), ("part.id",),
+        lambda part, job, near: ((_ALONE, part), (FOOTHOLDS, near.cluster_of(part)[0])), is_kept=False,
+    ),
     "supply": Node("state with supply", "part", _with_supply, ("part.id", "job.loaded_grams"), _supply_needs,
                    is_kept=False)
 }  # fmt: skip
@@ -231,8 +257,6 @@ STATE: Node[BuildState] = Node("state", "job", _state, _JOB, _whole, is_kept=Fal
 
 def _scope_of(check: Check) -> Callable[[Part, Job, Neighbours], tuple[Need, ...]]:
     node = SCOPES[check.scope]
-    if check.scope == "cluster":  # one state serves all parts of a cluster
-        return lambda part, job, near: ((node, near.cluster_of(part)[0]),)
     return lambda part, job, near: ((node, part),)
 
 

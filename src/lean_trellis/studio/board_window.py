@@ -1,0 +1,431 @@
+"""The build board of the shop in a window of its own: builds, their parts, outcomes, orders, what sets are worth."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
+
+from lean_trellis.core.board.board import Board
+from lean_trellis.core.board.outcomes import fitted_limit, outcomes_of, set_records, time_factor
+from lean_trellis.core.board.rows import AGAIN_ID, OUTCOMES, STATES, BoardBuild, BoardPart, OrderState
+from lean_trellis.core.board.syncing import (
+    Choice,
+    Conflict,
+    Synced,
+    open_from_board,
+    put_on_board,
+    synced,
+    taken_parts,
+)
+from lean_trellis.core.job.edits import Edit, change_machine
+from lean_trellis.core.job.job import Job
+from lean_trellis.core.layers.durations import hours_in_words
+from lean_trellis.core.progress import Watch
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField, figure, muted, row, title
+from lean_trellis.studio.forms.section import button
+from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.messages import OpenSecond
+from lean_trellis.studio.release_requests import OnBoard
+from lean_trellis.studio.session import Session
+
+_SIZE, _LIST_PX = (1180, 720), 420
+STATE_WORDS = {
+    "open": "open", "released": "released", "building": "building", "done": "done", "failed": "failed",
+    "again": "waiting", "closed": "closed",
+}  # fmt: skip
+
+
+class BoardWindow(QWidget):
+    """Builds at the left, the chosen one's parts at the right; below what can be done with them."""
+
+    def __init__(self, session: Session, parent: QWidget, ask_window: Callable[[object], None]) -> None:
+        super().__init__(parent, Qt.WindowType.Window)
+        self.session, self._ask_window = session, ask_window
+        self._builds: tuple[BoardBuild, ...] = ()
+        self._orders: tuple[OrderState, ...] = ()
+        self._conflicts: tuple[Conflict, ...] = ()
+        self._photo: bytes | None = None
+        self.setWindowTitle("Build board")
+        self.resize(*_SIZE)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(14, 12, 14, 12)
+        layout.setSpacing(14)
+        layout.addWidget(self._list_side())
+        self.tabs = QTabWidget()
+        self.tabs.setDocumentMode(True)
+        self.tabs.addTab(self._build_side(), "Parts and outcome")
+        self.tabs.addTab(self._orders_side(), "Orders")
+        self.tabs.addTab(self._worth_side(), "What came of sets")
+        layout.addWidget(self.tabs, 1)
+
+    # --- what it is made of ---
+
+    def _list_side(self) -> QWidget:
+        self.builds = PickTable(("Build", "State", "Machine", "Parts"), several=False, stretch=0,
+                                widths={1: 74, 2: 96, 3: 44})  # fmt: skip
+        self.builds.setObjectName("board.builds")
+        self.builds.setAccessibleName("Builds on the board")
+        self.builds.selected.connect(lambda _: self._show_build())
+        self.put = button("Put this job on the board", self._put, name="board.put")
+        self.put.setProperty("role", "main")
+        self.open = button("Open build", self._open, "As a job that stays linked with its build", name="board.open")
+        self.again = button("Refresh", self.refresh, name="board.refresh")
+        self.linked = muted()
+        self.decide = QWidget()
+        decide = QVBoxLayout(self.decide)
+        decide.setContentsMargins(0, 0, 0, 0)
+        self.conflict_words = figure()
+        self.keep_mine = button("Keep mine", partial(self._decide, "mine"), "What is here goes to the board",
+                                name="board.mine")  # fmt: skip
+        self.take_theirs = button("Take theirs", partial(self._decide, "theirs"), "What is on the board comes here",
+                                  name="board.theirs")  # fmt: skip
+        decide.addWidget(self.conflict_words)
+        decide.addWidget(row(self.keep_mine, self.take_theirs, 1, spacing=6))
+        self.decide.hide()
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        for widget in (title("Build board"), self.builds, self.linked, self.decide,
+                       row(self.put, self.open, self.again, 1, spacing=6)):  # fmt: skip
+            column.addWidget(widget, 1 if widget is self.builds else 0)
+        holder.setFixedWidth(_LIST_PX)
+        return holder
+
+    def _build_side(self) -> QWidget:
+        self.parts = PickTable(("Part", "Owner", "Order", "Outcome", "Note"), several=True, stretch=4,
+                               widths={0: 130, 1: 130, 2: 80, 3: 130})  # fmt: skip
+        self.parts.setObjectName("board.parts")
+        self.parts.setAccessibleName("Parts of the build")
+        self.parts.selected.connect(lambda _: self._show_part())
+        self.take = button("Take into this job", self._take, "The selected parts with pose, supports and waivers",
+                           name="board.take")  # fmt: skip
+        self.outcome, self.note = ChoiceField(), TextField()
+        self.outcome.setObjectName("board.outcome")
+        self.outcome.setAccessibleName("What came of the part")
+        self.outcome.offer([(key, words.capitalize()) for key, words in OUTCOMES.items() if key], "well")
+        self.note.setObjectName("board.note")
+        self.note.setAccessibleName("What was seen")
+        self.note.setPlaceholderText("What was seen, and where")
+        self.photo = button("Photo…", self._ask_photo, "A picture of what came out", name="board.photo")
+        self.note_outcome = button("Note outcome", self._note_outcome,
+                                   "A part that failed waits to be built again", name="board.note_outcome")  # fmt: skip
+        self.state = ChoiceField()
+        self.state.setObjectName("board.state")
+        self.state.setAccessibleName("State of the build")
+        self.state.offer([(key, STATE_WORDS[key].capitalize()) for key in STATES if key != "again"], "open")
+        self.hours = NumberField("h", may_be_empty=True)
+        self.hours.setObjectName("board.hours")
+        self.hours.setAccessibleName("How long the build took, hours")
+        self.set_state = button("Set state", self._set_state, name="board.set_state")
+        self.build_words, self.factor_words = muted(), muted()
+        self.use_factor = button("Use for this job's machine", self._use_factor,
+                                 "Estimates are multiplied by it from now on", name="board.factor")  # fmt: skip
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setSpacing(6)
+        column.addWidget(self.build_words)
+        column.addWidget(self.parts, 1)
+        column.addWidget(row(self.take, 1))
+        column.addWidget(row("Outcome", self.outcome, self.note, self.photo, self.note_outcome, spacing=6))
+        column.addWidget(row("Build", self.state, "took", self.hours, self.set_state, 1, spacing=6))
+        column.addWidget(row(self.factor_words, 1, self.use_factor, spacing=6))
+        return holder
+
+    def _orders_side(self) -> QWidget:
+        self.orders = PickTable(("Order", "Part", "Owner", "Asked", "Placed", "Built", "To do", "Due"), several=False,
+                                stretch=1, widths={0: 90, 2: 140, 3: 56, 4: 56, 5: 56, 6: 56, 7: 90})  # fmt: skip
+        self.orders.setObjectName("board.orders")
+        self.orders.setAccessibleName("Orders")
+        fields = {}
+        for key, words in (("number", "Order"), ("part", "Part"), ("owner", "Owner"), ("due", "Due")):
+            field = TextField()
+            field.setObjectName(f"board.order.{key}")
+            field.setAccessibleName(f"{words} of the order")
+            field.setPlaceholderText(words)
+            fields[key] = field
+        self.order_fields = fields
+        self.asked = NumberField(may_be_empty=True, width=60)
+        self.asked.setObjectName("board.order.asked")
+        self.asked.setAccessibleName("How many are asked for")
+        self.add_order = button("Note order", self._note_order, name="board.add_order")
+        self.no_orders = muted("No orders yet: type number, part and how many are asked for.")
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setSpacing(6)
+        column.addWidget(self.orders, 1)
+        column.addWidget(self.no_orders)
+        column.addWidget(row(fields["number"], fields["part"], fields["owner"], self.asked, fields["due"],
+                             self.add_order, spacing=6))  # fmt: skip
+        return holder
+
+    def _worth_side(self) -> QWidget:
+        self.worth = PickTable(("Set", "Version", "Built", "Failed", "Utilisation where it failed"), several=False,
+                               stretch=4, widths={0: 180, 1: 66, 2: 66, 3: 66})  # fmt: skip
+        self.worth.setObjectName("board.worth")
+        self.worth.setAccessibleName("What came of parameter sets")
+        self.limit_words = figure()
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setSpacing(6)
+        column.addWidget(self.worth, 1)
+        column.addWidget(self.limit_words)
+        return holder
+
+    # --- asking ---
+
+    def _on_board(self, words: str, act: Callable[[Board, Watch], Any], done: Callable[[Any], None]) -> None:
+        self.session.ask(words, OnBoard(act, self.session.settings.library), done)
+
+    def refresh(self) -> None:
+        """Read the board anew."""
+        self._on_board("Reading the board", _read, self._take_read)
+
+    def _take_read(self, read: tuple[tuple[BoardBuild, ...], tuple[OrderState, ...]]) -> None:
+        self._builds, self._orders = read
+        chosen = self.builds.selected_keys()
+        link = self.session.job.link
+        rows = [(one.id, (one.name, STATE_WORDS.get(one.state, one.state), one.machine, len(one.parts)))
+                for one in self._builds]  # fmt: skip
+        keys = [key for key, _ in rows]
+        own = [key for key in keys if link is not None and key == link.build_id]
+        kept = [key for key in chosen if key in keys] or own
+        self.builds.show_rows(rows, kept or keys[:1])
+        self._show_build()
+        self._show_orders()
+        self._show_worth()
+        self._show_link()
+
+    # --- this job and its build ---
+
+    def _show_link(self) -> None:
+        job = self.session.job
+        self.put.setText("Put this job on the board" if job.link is None else "Bring up to date")
+        self.put.setEnabled(bool(job.parts) and not job.is_released)
+        build = next((one for one in self._builds if job.link is not None and one.id == job.link.build_id), None)
+        if job.is_released:
+            self.linked.setText("This job has been released: it is frozen.")
+        elif build is not None:
+            self.linked.setText(f"This job belongs to {build.name}; changed there last by {build.who}, "
+                                f"{build.changed_at[:16].replace('T', ' ')} UTC.")  # fmt: skip
+        else:
+            self.linked.setText("This job is not on the board: others do not see it." if job.parts
+                                else "The board is shared by all who use this shop library.")  # fmt: skip
+
+    def _put(self) -> None:
+        self.bring_together({})
+
+    def bring_together(self, choices: dict[str, Choice]) -> None:
+        """Put the job on the board, or bring it and its build up to date."""
+        session, job = self.session, self.session.job
+        act = partial(_put_act, job) if job.link is None else partial(_sync_act, job, choices)
+
+        def done(made: Synced) -> None:
+            if session.job is not job:
+                session.said.emit("note", "The job has moved on meanwhile: bring it up to date once more")
+                return
+            self._conflicts = made.conflicts
+            title = "Bring up to date with the board" if job.link is not None else "Put on the board"
+            if made.job != job:
+                session.do(lambda _: Edit(title, made.job))
+            self._show_conflicts()
+            session.said.emit("caution" if made.conflicts else "fine", _synced_words(made))
+            self.refresh()
+
+        self._on_board("Bringing up to date", act, done)
+
+    def _show_conflicts(self) -> None:
+        self.decide.setVisible(bool(self._conflicts))
+        if self._conflicts:
+            one = self._conflicts[0]
+            here = "was taken out here" if not one.mine else "was changed here"
+            there = "was taken out" if not one.theirs else "was changed"
+            more = f" ({len(self._conflicts) - 1} more)" if len(self._conflicts) > 1 else ""
+            self.conflict_words.setText(f"{one.name} {here}, and {there} by {one.who or 'somebody else'}{more}")
+
+    def _decide(self, choice: Choice) -> None:
+        if self._conflicts:
+            self.bring_together({self._conflicts[0].id: choice})
+
+    def _open(self) -> None:
+        build = self.build
+        if build is None or build.id == AGAIN_ID:
+            return
+        act = partial(_open_act, build.id, self.session.library)
+        self._on_board(f"Opening {build.name}", act, lambda job: self._ask_window(OpenSecond(job)))
+
+    def _take(self) -> None:
+        build, parts = self.build, self.chosen_parts
+        if build is None or not parts:
+            self.session.said.emit("note", "Select parts of the build first")
+            return
+        session, job = self.session, self.session.job
+
+        def done(made: Job) -> None:
+            if session.job is job and session.do(lambda _: Edit(f"Take {len(parts)} parts of {build.name}", made)):
+                session.select(parts=tuple(part.id for part in made.parts[len(job.parts) :]))
+                session.said.emit("fine", f"{len(parts)} part{'s' * (len(parts) != 1)} of {build.name} taken")
+
+        self._on_board("Taking parts", partial(_take_act, job, build, parts), done)
+
+    # --- a build ---
+
+    @property
+    def build(self) -> BoardBuild | None:
+        """The chosen build."""
+        keys = self.builds.selected_keys()
+        return next((one for one in self._builds if keys and one.id == keys[0]), None)
+
+    @property
+    def chosen_parts(self) -> tuple[BoardPart, ...]:
+        """The chosen parts of the chosen build."""
+        build, keys = self.build, self.parts.selected_keys()
+        return () if build is None else tuple(part for part in build.parts if part.id in keys)
+
+    def _show_build(self) -> None:
+        build = self.build
+        self.parts.show_rows(
+            [] if build is None else [
+                (part.id, (part.name, part.owner, part.order, OUTCOMES[part.outcome] + (" ▣" * part.has_photo),
+                           part.outcome_note)) for part in build.parts
+            ], self.parts.selected_keys(),
+        )  # fmt: skip
+        if build is None:
+            self.build_words.setText("No builds yet: put this job on the board, and others can add parts to it.")
+            return
+        took = f" · took {hours_in_words(build.actual_seconds)}" if build.actual_seconds else ""
+        due = f" · due {build.due}" if build.due else ""
+        self.build_words.setText(f"{build.name} · {STATE_WORDS.get(build.state, build.state)} · {build.machine} · "
+                                 f"{build.material}{due}{took}")  # fmt: skip
+        self.state.offer([(key, STATE_WORDS[key].capitalize()) for key in STATES if key != "again"], build.state)
+        factor = time_factor(self._builds, build.machine)
+        self.use_factor.setVisible(factor is not None and self.session.job.machine.id == build.machine)
+        if factor is None:
+            self.factor_words.setText("Note how long builds took, and estimates can be corrected by it.")
+        else:
+            self.factor_words.setText(f"Builds on {factor.machine} take {factor.value:.2f} x the estimate "
+                                      f"({factor.low:.2f} to {factor.high:.2f}, {factor.builds} builds)")  # fmt: skip
+
+    def _show_part(self) -> None:
+        parts = self.chosen_parts
+        if len(parts) == 1 and parts[0].outcome:
+            self.outcome.setCurrentIndex(self.outcome.findData(parts[0].outcome))
+            self.note.setText(parts[0].outcome_note)
+
+    def _ask_photo(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "A picture of the part", self.session.folder,
+                                                "Pictures (*.png *.jpg *.jpeg *.webp)")  # fmt: skip
+        if chosen:
+            try:
+                self._photo = Path(chosen).read_bytes()
+                self.photo.setText(f"Photo: {Path(chosen).name}")
+            except OSError as problem:
+                self.session.said.emit("stop", f"{chosen}: cannot be read ({problem.strerror})")
+
+    def _note_outcome(self) -> None:
+        build, parts = self.build, self.chosen_parts
+        if build is None or not parts:
+            self.session.said.emit("note", "Select the parts that came out")
+            return
+        outcome, note, photo = str(self.outcome.currentData()), self.note.text(), self._photo
+        act = partial(_outcome_act, build.id, tuple(part.id for part in parts), outcome, note, photo)
+
+        def done(_: object) -> None:
+            self._photo = None
+            self.photo.setText("Photo…")
+            self.note.clear()
+            self.session.said.emit("fine", f"{len(parts)} noted: {OUTCOMES[outcome]}")
+            self.refresh()
+
+        self._on_board("Noting the outcome", act, done)
+
+    def _set_state(self) -> None:
+        build = self.build
+        if build is not None:
+            seconds = 3600 * self.hours.value if self.hours.text().strip() else None
+            act = partial(_state_act, build.id, str(self.state.currentData()), seconds)
+            self._on_board("Noting the state", act, lambda _: self.refresh())
+
+    def _use_factor(self) -> None:
+        build = self.build
+        factor = None if build is None else time_factor(self._builds, build.machine)
+        if factor is not None:
+            self.session.do(lambda job: change_machine(job, "rates.time_factor", round(factor.value, 3)))
+
+    # --- orders and sets ---
+
+    def _show_orders(self) -> None:
+        self.no_orders.setVisible(not self._orders)
+        self.orders.show_rows([((one.number, one.part), (one.number, one.part, one.owner, one.asked, one.placed,
+                                                         one.built, one.to_do, one.due)) for one in self._orders],
+                              self.orders.selected_keys())  # fmt: skip
+
+    def _note_order(self) -> None:
+        said = {key: field.text().strip() for key, field in self.order_fields.items()}
+        if not said["number"] or not said["part"] or not self.asked.text().strip():
+            self.session.said.emit("note", "Type order number, part and how many are asked for")
+            return
+        act = partial(_order_act, said, int(self.asked.value))
+        self._on_board("Noting the order", act, lambda _: self.refresh())
+
+    def _show_worth(self) -> None:
+        outcomes = outcomes_of(self._builds)
+        records = set_records(outcomes)
+        self.worth.show_rows(
+            [(key, (one.name, one.version, one.built, one.failed, ", ".join(f"{used:.2f}" for used in one.failed_at)))
+             for key, one in sorted(records.items())], [],
+        )  # fmt: skip
+        limit = fitted_limit(outcomes)
+        if limit is None:
+            self.limit_words.setText("A limit of utilisation follows from six outcomes or more, of which some held and "
+                                     "some fell off or broke.")  # fmt: skip
+        else:
+            self.limit_words.setText(limit.words()[:1].upper() + limit.words()[1:] + ".")
+
+
+def _read(board: Board, watch: Watch) -> tuple[tuple[BoardBuild, ...], tuple[OrderState, ...]]:
+    return board.builds(), board.orders()
+
+
+def _put_act(job: Job, board: Board, watch: Watch) -> Synced:
+    return put_on_board(job, board, watch=watch)
+
+
+def _sync_act(job: Job, choices: dict[str, Choice], board: Board, watch: Watch) -> Synced:
+    return synced(job, board, choices=choices, watch=watch)
+
+
+def _open_act(build_id: str, library: Any, board: Board, watch: Watch) -> Job:
+    return open_from_board(board, build_id, library, watch)
+
+
+def _take_act(job: Job, build: BoardBuild, parts: tuple[BoardPart, ...], board: Board, watch: Watch) -> Job:
+    return taken_parts(job, board, build, parts, watch)
+
+
+def _outcome_act(
+    build_id: str, parts: tuple[str, ...], outcome: str, note: str, photo: bytes | None, board: Board, watch: Watch
+) -> None:
+    for part in parts:
+        board.note_outcome(build_id, part, outcome, note=note, photo=photo)
+
+
+def _state_act(build_id: str, state: str, seconds: float | None, board: Board, watch: Watch) -> None:
+    board.set_state(build_id, state, actual_seconds=seconds)
+
+
+def _order_act(said: dict[str, str], asked: int, board: Board, watch: Watch) -> None:
+    board.order(said["number"], said["part"], said["owner"], asked, said["due"])
+
+
+def _synced_words(made: Synced) -> str:
+    said = [f"{len(names)} {words}" for names, words in
+            ((made.sent, "sent"), (made.fetched, "fetched"), (made.removed, "taken out")) if names]  # fmt: skip
+    if made.conflicts:
+        said.append(f"{len(made.conflicts)} changed on both sides: choose at the board")
+    return f"Board: {', '.join(said)}" if said else "Board: up to date"
