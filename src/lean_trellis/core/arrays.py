@@ -69,3 +69,11 @@ def _with_rows(value: Any, which: AnyArray, some: Any) -> Any:
 def _in_one(values: list[Any]) -> Any:
     first = values[0]
     return type(first).joined(values) if isinstance(first, Rows) else np.concatenate(values)
+
+
+_WORTH_THREADS = 20_000
+
+
+def threads_for(count: int) -> int:
+    """How many threads a search tree takes for so many places, as SciPy counts them: starting them costs a little."""
+    return -1 if count >= _WORTH_THREADS else 1

@@ -98,7 +98,7 @@ class StatusLine(QWidget):
     def refresh(self) -> None:
         """Show the figures of the build as it is."""
         session = self._session
-        findings = session.findings()
+        findings = session.unwaived()
         if findings is None:
             words = "checking …" if session.is_checking() else "not checked"
             self.findings_words.setText(words if session.job.parts else "")

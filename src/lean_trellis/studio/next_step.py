@@ -25,7 +25,7 @@ _MEND = ("mesh_unsound", "outside_volume", "keep_out", "parts_overlap")
 
 def next_step(session: Session, *, seen_from_below: bool) -> NextStep | None:
     """The first that is missing; None while that is being computed."""
-    job, findings = session.job, session.findings()
+    job, findings = session.job, session.unwaived()
     if not job.parts:
         return NextStep("Import parts", action="import")
     cancelled = session.cancelled()
@@ -45,10 +45,12 @@ def next_step(session: Session, *, seen_from_below: bool) -> NextStep | None:
         return _resolve(stops[0], len(stops))
     if job.supports and not seen_from_below:
         return NextStep("Look at the supports from below", action="below")
+    if job.is_released:
+        return None
     cautions = sum(finding.severity == "caution" for finding in findings)
     if cautions:
-        return NextStep(f"Check {cautions} caution{'s' * (cautions > 1)}, then export", station="release")
-    return NextStep("Export the build", action="export")
+        return NextStep(f"Check {cautions} caution{'s' * (cautions > 1)}, then release", station="release")
+    return NextStep("Release the build", station="release")
 
 
 def _listed(titles: tuple[str, ...]) -> str:

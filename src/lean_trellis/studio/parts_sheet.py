@@ -88,7 +88,7 @@ class PartsSheet(Sheet):
         key = str(self.grouping.currentData())
         if key:
             shown = sorted(shown, key=lambda p: (getattr(p, key) == "", getattr(p, key)))
-        findings = self.session.findings()
+        findings = self.session.unwaived()
         self.table.rename_column(_COLUMNS.index("Size"), f"Size {UNITS.name}")
         self.table.show_rows([(p.id, self._cells(p, findings)) for p in shown], self.session.selection.parts)
         for widget in (self.table, self._filter_row):

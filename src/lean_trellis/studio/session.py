@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Hashable
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +16,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.arrays import Longs
-from lean_trellis.core.checks import Finding, in_order
+from lean_trellis.core.checks import Finding, in_order, standing_waiver
 from lean_trellis.core.checks.set_changes import set_changes
 from lean_trellis.core.derive.graph import Graph
 from lean_trellis.core.derive.parts import OVERHANGS
@@ -97,6 +97,13 @@ class Session(Derived):
         if self._findings_of is None or not all(one is other for one, other in zip(of, self._findings_of, strict=True)):
             self._findings_of, self._findings = of, in_order((*known, *set_changes(job, sets)))
         return self._findings
+
+    def unwaived(self) -> tuple[Finding, ...] | None:
+        """The findings but for stops that were waived; None while they are not known."""
+        findings, job, today = self.findings(), self.job, date.today()
+        if findings is None or not job.waivers:
+            return findings
+        return tuple(one for one in findings if one.severity != "stop" or standing_waiver(one, job, today) is None)
 
     # --- the job and its history ---
 

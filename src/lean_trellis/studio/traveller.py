@@ -172,7 +172,7 @@ class Traveller(QWidget):
         self.parts.show_rows(rows, self._session.selection.parts)
 
     def _mark(self, part_id: str) -> str:
-        findings = self._session.findings()
+        findings = self._session.unwaived()
         if findings is None:
             return "…"
         mine = [finding.severity for finding in findings if finding.part_id == part_id]

@@ -13,9 +13,10 @@ from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.checks.state import BuildState, Foothold, PartState, SupportState
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
+from lean_trellis.core.mesh.shells import shells_of
 from lean_trellis.core.parts.pose import Pose
 from lean_trellis.core.supports.common.contacts import ContactParameters
-from lean_trellis.core.supports.common.footings import lowest_places, shells_of
+from lean_trellis.core.supports.common.footings import lowest_places
 from lean_trellis.core.supports.common.spec import spec_of
 
 Piece = tuple[str, int]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, counted_out
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, counted_out, threads_for
 from lean_trellis.core.checks.along import underside_goes_on
 from lean_trellis.core.checks.changes import SupportRegions
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
@@ -267,7 +267,7 @@ def _away_from_lower(at: Floats, heights: Floats, places: Floats, levels: Floats
     Among the few nearest first; where all these are higher, among those below the next lower of some levels.
     """
     known = min(_RIM_NEAREST, len(places))
-    far, which = cKDTree(places).query(at, k=known, workers=-1)
+    far, which = cKDTree(places).query(at, k=known, workers=threads_for(len(at)))
     far, which = far.reshape(len(at), known), which.reshape(len(at), known)
     near: Floats = np.where((levels[which] <= heights[:, None]) & (far < 0.5 * _APART), far, np.inf).min(axis=1)
     lost = np.flatnonzero(np.isinf(near) & (far[:, 0] < 0.5 * _APART))
@@ -275,7 +275,7 @@ def _away_from_lower(at: Floats, heights: Floats, places: Floats, levels: Floats
     step_of = np.searchsorted(steps, heights[lost], side="right") - 1
     for step in np.unique(step_of[step_of >= 0]).tolist():
         mine = lost[step_of == step]
-        away = cKDTree(places[levels <= steps[step]]).query(at[mine], workers=-1)[0]
+        away = cKDTree(places[levels <= steps[step]]).query(at[mine], workers=threads_for(len(mine)))[0]
         near[mine] = np.where(away < 0.5 * _APART, away, np.inf)
     return near
 

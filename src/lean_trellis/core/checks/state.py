@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Floats, Longs, Rows
+from lean_trellis.core.arrays import Floats, Longs, Rows, threads_for
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers.thin_places import LayerFaults
 from lean_trellis.core.mesh import Mesh
@@ -84,7 +84,7 @@ class Contacts(Rows):
         if not len(self):
             return np.full((len(at), 1), np.inf), np.zeros((len(at), 1), np.int64)
         known = min(known, len(self))
-        away, which = cKDTree(self.places).query(at, k=known, workers=-1)
+        away, which = cKDTree(self.places).query(at, k=known, workers=threads_for(len(at)))
         away, which = away.reshape(len(at), known), which.reshape(len(at), known)
         return np.maximum(away - self.radii[which], 0.0), which
 

@@ -126,9 +126,9 @@ ISLANDS: Node[tuple[Island, ...]] = Node(
 AIR_CELLS: Node[AirCells | None] = Node(
     "air round a part",
     "part",
-    lambda reader: air_cells(reader.one(PLACED), reader.watch),
+    lambda reader: air_cells(reader.one(PLACED), reader.watch, reader.one(TOPOLOGY)),
     ("part.mesh", "part.pose"),
-    lambda part, job, near: ((PLACED, part),),
+    _on_the_part,
     is_local=True,
 )  # fmt: skip
 

@@ -18,9 +18,11 @@ from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.cells import inside_cells
-from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
+from lean_trellis.core.mesh.shells import shells_of
+from lean_trellis.core.mesh.slices import sliced
+from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
 _MOST_ACROSS, _LEAST_CELL_MM = 96, 0.4
@@ -101,8 +103,13 @@ class Cavity:
 
 
 @heavy
-def air_cells(placed: Mesh, watch: Watch = UNWATCHED) -> AirCells | None:
-    """The air round a part as it stands on the plate; None where the mesh bounds no solid."""
+def air_cells(placed: Mesh, watch: Watch = UNWATCHED, topology: Topology | None = None) -> AirCells | None:
+    """The air round a part as it stands on the plate; None where the mesh bounds no solid.
+
+    The `topology` of its mesh tells much sooner of most parts that they go round nothing.
+    """
+    if topology is not None and _goes_round_nothing(topology, placed):
+        return NO_HOLLOWS
     try:
         solid = to_manifold(placed)
     except EditError:
@@ -123,14 +130,22 @@ NO_HOLLOWS = AirCells(np.zeros(3), 1.0, np.ones((1, 1, 1), bool), np.ones((1, 1,
 """Of a part that goes round nothing: all its air is outside."""
 
 
+def _goes_round_nothing(topology: Topology, placed: Mesh) -> bool:
+    """Whether a mesh is one closed shell whose cuts at the levels that are tried have no hole."""
+    is_sound = topology.is_watertight and topology.shells == 1 and not len(topology.misoriented_edges)
+    if not is_sound or not len(placed.faces):
+        return False
+    low, high = placed.bounds[:, 2]
+    cuts = sliced(topology, np.linspace(low, high, _TRIED + 2)[1:-1], vertices=placed.vertices)
+    return bool((cuts.ring_areas > 0).all())
+
+
 def _has_holes(solid: Manifold, placed: Mesh) -> bool:
     """Whether a layer goes round a hole at some levels: what is closed off does, but for a slit all through.
 
     A void has a shell of its own, and is seen by that however low it is.
     """
-    ends = np.concatenate([placed.faces[:, :2], placed.faces[:, 1:]])
-    shells = len(np.unique(components_of(len(placed.vertices), ends[:, 0], ends[:, 1])[placed.faces[:, 0]]))
-    if shells > 1:
+    if len(np.unique(shells_of(placed)[placed.faces[:, 0]])) > 1:
         return True
     low, high = placed.bounds[:, 2]
     for level in np.linspace(low, high, _TRIED + 2)[1:-1].tolist():

@@ -225,19 +225,22 @@ def release_to_folder(
     names = [f"{stem}{LAYER_SUFFIXES[job.machine.process]}", f"{stem}-manifest.json", f"{stem}-ticket.html",
              f"{stem}-ticket.pdf"]  # fmt: skip
     there = [name for name in names if (folder / name).exists()]
+    folders = [name for name in there if (folder / name).is_dir()]
+    if folders:
+        raise EditError(folder / folders[0], "is a folder", "rename the job, or that folder")
     if there and not replaces:
         cure = "say that it may be replaced (--replace), or rename the job"
         raise EditError(folder / there[0], "is there already", cure)
     try:
         with tempfile.TemporaryDirectory(prefix=".trellis-release-", dir=folder) as temporary:
             prepared = prepared_files(job, pipeline, wish, Path(temporary), watch)
-            written = _all_moved(prepared.files, folder)
+            written = all_moved(prepared.files, folder)
     except OSError as problem:
         raise AccessError.of(folder, problem, "write") from problem
     return ReleaseResult(True, (), prepared.key, written, prepared.contents.model_dump_json(), str(folder))
 
 
-def _all_moved(files: tuple[Path, ...], folder: Path) -> tuple[Path, ...]:
+def all_moved(files: tuple[Path, ...], folder: Path) -> tuple[Path, ...]:
     """Move files into place; where one cannot be, those before it go back."""
     undo: list[Callable[[], object]] = []
     with ExitStack() as stack:

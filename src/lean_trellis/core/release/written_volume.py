@@ -5,8 +5,11 @@ from __future__ import annotations
 import numpy as np
 from manifold3d import CrossSection, FillRule, JoinType
 
+from lean_trellis.core.arrays import Floats
 from lean_trellis.core.layers.build import LayeredBody, LayeredBuild
 from lean_trellis.core.layers.paths import Kind
+from lean_trellis.core.layers.plan import LayerPlan
+from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.shop.material import value_or
 from lean_trellis.core.supports.common.request import line_width
 
@@ -34,9 +37,7 @@ def _beads(build: LayeredBuild) -> float:
         for body in build.turns(number):
             thickness = build.thickness(number) if body < 0 else build.thickness(number, build.bodies[body])
             paths = build.assembly.purge[thickness] if body < 0 else build.paths(body, number)
-            for place in range(len(paths)):
-                way = paths.ways.way(place)
-                total += float(np.hypot(*np.diff(way, axis=0).T).sum() * paths.widths[place]) * thickness
+            total += float(_lengths(paths.ways) @ paths.widths) * thickness
     return total
 
 
@@ -53,22 +54,33 @@ def _melted(build: LayeredBuild) -> float:
 
 def _cut(build: LayeredBuild, body: LayeredBody, width: float) -> float:
     """A body by what its layers cut."""
-    total = 0.0
-    for number in body.numbers.tolist():
-        area = sum(_area(ring) for ring in body.outlines(number))
-        lines = sum(float(np.hypot(*np.diff(line, axis=0).T).sum()) for line in body.lines(number))
-        total += (area + lines * width) * build.thickness(number, body)
-    return total
+    filled, lines, count = body.layers.filled, body.layers.lines, len(body.numbers)
+    areas = np.bincount(filled.levels, filled.areas_mm2, count) + width * np.bincount(
+        lines.levels, _lengths(lines), count
+    )
+    every = build.support_every if body.kind == "support" else 1
+    plan = LayerPlan(build.plan.height, build.plan.first, every)
+    return float(areas @ plan.thickness_of(body.numbers))
 
 
 def _along_paths(build: LayeredBuild, index: int, number: int, width: float) -> float:
     """A body's layer by its outlines as they are followed."""
     paths = build.paths(index, number)
-    outlines = np.flatnonzero((paths.kinds != Kind.FILL) & (paths.kinds != Kind.LINE))
-    lines = np.flatnonzero(paths.kinds == Kind.LINE)
-    area = float(paths.ways.areas_mm2[outlines].sum())
-    length = sum(float(np.hypot(*np.diff(paths.ways.way(int(one)), axis=0).T).sum()) for one in lines)
+    is_line, is_fill = paths.kinds == Kind.LINE, paths.kinds == Kind.FILL
+    area = float(paths.ways.areas_mm2[~is_line & ~is_fill].sum())
+    length = float(_lengths(paths.ways)[is_line].sum())
     return (area + length * width) * build.thickness(number, build.bodies[index])
+
+
+def _lengths(ways: LayerWays) -> Floats:
+    """(w,): how long each open way is."""
+    if not len(ways):
+        return np.zeros(0)
+    steps = np.zeros(len(ways.points))
+    steps[1:] = np.hypot(*np.diff(ways.points, axis=0).T)
+    steps[ways.starts[:-1][np.diff(ways.starts) > 0]] = 0.0
+    lengths: Floats = np.bincount(ways.owners, steps, len(ways)).astype(np.float64)
+    return lengths
 
 
 def _exposed(build: LayeredBuild) -> float:
@@ -97,8 +109,3 @@ def _exposed(build: LayeredBuild) -> float:
 def _united(build: LayeredBuild, number: int, *, is_support: bool) -> CrossSection:
     rings = [ring for body in build.bodies if body.is_support is is_support for ring in body.outlines(number)]
     return CrossSection(rings, FillRule.NonZero) if rings else CrossSection()
-
-
-def _area(ring: np.ndarray) -> float:
-    x, y = ring.T
-    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum()) / 2

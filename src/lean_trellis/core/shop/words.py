@@ -120,6 +120,7 @@ _LISTED = {
     "fittings": "Tray that fits",
     "validated_modes": "Proven mode",
     "validated_fittings": "Validated tray",
+    "after": "After the build",
 }
 
 

@@ -106,7 +106,7 @@ class Station(QWidget):
 
     def mark(self) -> Mark:
         """Fine where none of its findings is a stop or a caution; out of date while that is being checked."""
-        findings = self.session.findings()
+        findings = self.session.unwaived()
         if findings is None:
             return "stale"
         severities = {finding.severity for finding in findings if finding.code in self.codes}

@@ -33,7 +33,7 @@ class Patience:
     """Seconds that a machine has to answer, and to look at a build."""
 
     answer_s: float = 5.0
-    look_s: float = 120.0
+    look_s: float = 900.0
 
 
 class MachineClient:

@@ -70,54 +70,81 @@ def _common_layers(content: bytes, manifest: Manifest) -> FileContent:
         raise ValueError("no binary common layer file")
     found, tops, at = FileContent.nothing(), [0.0], 0
     every = {number: body.every for number, body in enumerate(manifest.bodies, start=1)}
-    while at < len(rest):
-        (command,) = struct.unpack_from("<H", rest, at)
-        at += 2
-        if command == _LAYER:
-            (top,) = struct.unpack_from("<f", rest, at)
-            if not math.isfinite(top):
-                raise ValueError("height")
-            tops.append(float(top))
-            at += 4
-        elif command == _POLYLINE:
-            body, direction, count = struct.unpack_from("<iii", rest, at)
-            way = _places(rest, at + 12, count, 2)
-            thickness = _thickness(tops, every.get(body, 1), manifest)
-            found.volume_mm3 += _size(way, manifest.line_width, is_open=direction == _OPEN) * thickness
-            found.reach(way)
-            at += 12 + 8 * count
+    lines = _Lines()
+    size, short, height = len(rest), _SHORT.unpack_from, _FLOAT.unpack_from
+    three, two = _THREE.unpack_from, _TWO.unpack_from
+    while at < size:
+        (command,) = short(rest, at)
+        if command == _POLYLINE:
+            body, direction, count = three(rest, at + 2)
+            lines.take(at + 14, 2 * count, direction, _thickness(tops, every.get(body, 1), manifest))
+            at += 14 + 8 * count
         elif command == _HATCHES:
-            _, count = struct.unpack_from("<ii", rest, at)
-            found.reach(_places(rest, at + 8, count, 4).reshape(-1, 2))
-            at += 8 + 16 * count
+            _, count = two(rest, at + 2)
+            lines.take(at + 10, 4 * count, _HATCH, 0.0)
+            at += 10 + 16 * count
+        elif command == _LAYER:
+            lines.sum_up(rest, found, manifest.line_width)
+            tops.append(float(height(rest, at + 2)[0]))
+            at += 6
         else:
             raise ValueError("command")
+    lines.sum_up(rest, found, manifest.line_width)
+    if not np.isfinite(tops).all():
+        raise ValueError("height")
     found.layers, found.top_mm = len(tops) - 1, max(tops)
     return found
 
 
-def _places(rest: bytes, at: int, count: int, width: int) -> Floats:
-    if count < 0 or at + 4 * width * count > len(rest):
-        raise ValueError("more places than the file holds")
-    places = np.frombuffer(rest, "<f4", width * count, at).reshape(-1, width).astype(np.float64)
-    if not np.isfinite(places).all():
-        raise ValueError("a place that is none")
-    return places
+_SHORT, _FLOAT, _THREE, _TWO = (struct.Struct(form) for form in ("<H", "<f", "<iii", "<ii"))
+_HATCH = -1
+
+
+class _Lines:
+    """The lines of one layer, where they stand in the file; all are summed up at once."""
+
+    def __init__(self) -> None:
+        self._entries: list[tuple[int, int, int, float]] = []
+
+    def take(self, at: int, numbers: int, direction: int, thickness: float) -> None:
+        """A line of so many numbers at a place of the file."""
+        if numbers < 0:
+            raise ValueError("a line of less than nothing")
+        if numbers:
+            self._entries.append((at, numbers, direction, thickness))
+
+    def sum_up(self, rest: bytes, found: FileContent, line_width: float) -> None:
+        """Add what they build to what was found, and begin anew."""
+        if not self._entries:
+            return
+        pieces = [rest[at : at + 4 * numbers] for at, numbers, _, _ in self._entries]
+        places = np.frombuffer(b"".join(pieces), "<f4").astype(np.float64).reshape(-1, 2)
+        if not np.isfinite(places).all():
+            raise ValueError("a place that is none")
+        counts = np.array([numbers // 2 for _, numbers, _, _ in self._entries])
+        if counts.sum() != len(places):
+            raise ValueError("more places than the file holds")
+        directions = np.array([direction for _, _, direction, _ in self._entries])
+        thickness = np.array([high for _, _, _, high in self._entries])
+        starts = np.concatenate([[0], np.cumsum(counts)[:-1]])
+        following = np.arange(1, len(places) + 1)
+        following[starts + counts - 1] = starts
+        x, y = places.T
+        areas = np.add.reduceat(x * y[following] - x[following] * y, starts) / 2
+        lengths = np.hypot(x[following] - x, y[following] - y)
+        lengths[starts + counts - 1] = 0.0
+        open_sizes = np.add.reduceat(lengths, starts) * line_width
+        sizes = np.where(directions == _OPEN, open_sizes, np.where(directions == _HATCH, 0.0, areas))
+        found.volume_mm3 += float(sizes @ thickness)
+        found.reach(places)
+        self._entries.clear()
 
 
 def _thickness(tops: list[float], every: int, manifest: Manifest) -> float:
     """From the top of the layer so many below; the lowest layers reach down to the plate."""
-    below = tops[max(len(tops) - 1 - every, 0)] if len(tops) > every else None
-    if below is not None:
-        return tops[-1] - below
+    if len(tops) > every + 1:
+        return tops[-1] - tops[-1 - every]
     return (manifest.first_layer or manifest.layer_height) + manifest.layer_height * (every - 1)
-
-
-def _size(way: Floats, line_width: float, *, is_open: bool) -> float:
-    if is_open:
-        return float(np.hypot(*np.diff(way, axis=0).T).sum()) * line_width
-    x, y = way.T
-    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum()) / 2
 
 
 def _masks(file: IO[bytes]) -> FileContent:

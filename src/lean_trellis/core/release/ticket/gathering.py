@@ -87,9 +87,9 @@ def _part(part: Part, job: Job, pipeline: Pipeline, number: int, watch: Watch) -
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # a turn by a quarter has several names; any of them will do
         turned = Rotation.from_matrix(part.pose.matrix).as_euler("xyz", degrees=True)
-    own = part.mesh.bounds[1] - part.mesh.bounds[0] if len(part.mesh.faces) else np.zeros(3)
+    nominal = part.nominal_mesh
     stages = part.size.after_stages()
-    end = own * stages[-1][1] if stages else own
+    end = (nominal.bounds[1] - nominal.bounds[0]) * (stages[-1][1] if stages else part.size.factors)
     return TicketPart(
         number=number, name=part.name, owner=part.owner, order=part.order, lot=part.lot, size_mm=_three(high - low),
         end_size_mm=_three(end), volume_mm3=float(part.mesh.volume),

@@ -8,11 +8,11 @@ from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.sampling import gathered, places_on
+from lean_trellis.core.mesh.shells import shells_of
 from lean_trellis.core.strength.grips import Grips, upright
 from lean_trellis.core.supports.bodies.bodies import Bodies
 from lean_trellis.core.supports.bodies.cradle import Cradle
 from lean_trellis.core.supports.bodies.flank import FlankWall
-from lean_trellis.core.supports.common.footings import shells_of
 
 _APART_MM, _LEAST_APART_MM, _MOST = 1.0, 0.5, 400
 _LEAST_MM = 0.05

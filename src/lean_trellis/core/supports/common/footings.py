@@ -7,10 +7,10 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Longs, frozen
-from lean_trellis.core.mesh.components import components_of
+from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.mesh.shells import shells_of
 
 _SAME_HEIGHT_MM = 1e-3
 _APART_MM, _MOST_ACROSS = 1.0, 40
@@ -29,22 +29,8 @@ class Footings:
     is_sure: bool = False
 
 
-_SHELLS: WeakKeyDictionary[Mesh, Longs] = WeakKeyDictionary()
 _LOWEST: WeakKeyDictionary[Mesh, Footings] = WeakKeyDictionary()
 """What was found of meshes, as long as these are there."""
-
-
-def shells_of(mesh: Mesh) -> Longs:
-    """(v,): the shell that each vertex belongs to. Found once for a mesh."""
-    known = _SHELLS.get(mesh)
-    if known is None:
-        known = _SHELLS[mesh] = frozen(_shells(mesh))
-    return known
-
-
-def _shells(mesh: Mesh) -> Longs:
-    ends = np.concatenate([mesh.faces[:, :2], mesh.faces[:, 1:]])
-    return components_of(len(mesh.vertices), ends[:, 0], ends[:, 1])
 
 
 def lowest_places(mesh: Mesh) -> Footings:

@@ -9,7 +9,7 @@ import numpy as np
 from lean_trellis.core.arrays import Floats, Longs, Rows
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
-from lean_trellis.core.supports.common.footings import shells_of
+from lean_trellis.core.mesh.shells import shells_of
 
 ON_PLATE_MM = 0.02
 _PATCH_MM, _MOST_PATCHES, _MOST_ACROSS = 1.5, 4000, 128

@@ -50,7 +50,7 @@ class FindingsPage(QWidget):
             field.setMinimumContentsLength(12)
             field.chosen.connect(lambda _: self.refresh())
         column.addWidget(row(self.whose, self.kind, 1, spacing=6))
-        self.table = PickTable(("", "Part", "Finding", "No."), several=False, stretch=2, widths={0: 28, 1: 102, 3: 40})
+        self.table = PickTable(("", "Part", "Finding", "No."), several=False, stretch=2, widths={0: 28, 1: 92, 3: 34})
         self.table.setObjectName("release.table")
         self.table.setMinimumHeight(ten_rows())
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)

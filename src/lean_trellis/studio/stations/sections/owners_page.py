@@ -33,8 +33,8 @@ class OwnersPage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        self.table = PickTable(("Owner", "Parts", "cm³", "Time", "EUR", "State"), several=False, stretch=0,
-                               widths={1: 40, 2: 46, 3: 42, 4: 58, 5: 74})  # fmt: skip
+        self.table = PickTable(("Owner", "Parts", "Time", "EUR", "State"), several=False, stretch=0,
+                               widths={1: 48, 2: 52, 3: 56, 4: 70})  # fmt: skip
         self.table.setObjectName("owners.table")
         self.table.setAccessibleName("Owners in this build")
         self.table.setMinimumHeight(150)
@@ -72,7 +72,7 @@ class OwnersPage(QWidget):
         estimate, findings = session.layers.estimate(), session.findings()
         stops = open_stops(findings or (), job, date.today())
         self._shares = owner_shares(job, estimate, stops) if estimate is not None else ()
-        rows = [(number, (one.owner, len(one.parts), f"{one.volume_mm3 / 1000:,.1f}", f"{one.time_share:.0%}",
+        rows = [(number, (one.owner, len(one.parts), f"{one.time_share:.0%}",
                           f"{one.cost:,.0f}", _state(one, is_known=findings is not None)))
                 for number, one in enumerate(self._shares)]  # fmt: skip
         owner = self._owner_of_selection()
@@ -105,7 +105,10 @@ class OwnersPage(QWidget):
         orders = f" Orders: {', '.join(share.orders)}." if share.orders else ""
         reached = f" A fault would reach {', '.join(share.threatens)}." if share.threatens else (
             " A fault would reach nobody else's parts.")  # fmt: skip
-        self.said.setText(f"{', '.join(share.parts)}.{orders} Supports {share.support_mm3 / 1000:,.2f} cm³.{reached}")
+        self.said.setText(
+            f"{', '.join(share.parts)}.{orders} Parts {share.volume_mm3 / 1000:,.2f} cm³, supports "
+            f"{share.support_mm3 / 1000:,.2f} cm³.{reached}"
+        )
 
     def _select(self, keys: list[int]) -> None:
         if keys and keys[0] < len(self._shares):

@@ -148,7 +148,7 @@ class ReleasePage(QWidget):
         places = [(one.known.address, f"{one.known.name}{'' if one.status else ' (away)'}") for one in fitting]
         chosen = str(self.to.currentData() or "")
         keys = [key for key, _ in places] + [_FOLDER]
-        self.to.offer([*places, (_FOLDER, "A folder or removable medium")], chosen if chosen in keys else keys[0])
+        self.to.offer([*places, (_FOLDER, "A folder or medium")], chosen if chosen in keys else keys[0])
         self.practice.setVisible(not fitting)
 
     def _practise(self) -> None:
