@@ -67,7 +67,7 @@ class BoardWindow(QWidget):
 
     def _list_side(self) -> QWidget:
         self.builds = PickTable(("Build", "State", "Machine", "Parts"), several=False, stretch=0,
-                                widths={1: 74, 2: 96, 3: 44})  # fmt: skip
+                                widths={1: 74, 2: 96, 3: 56})  # fmt: skip
         self.builds.setObjectName("board.builds")
         self.builds.setAccessibleName("Builds on the board")
         self.builds.selected.connect(lambda _: self._show_build())
@@ -108,6 +108,7 @@ class BoardWindow(QWidget):
         self.outcome, self.note = ChoiceField(), TextField()
         self.outcome.setObjectName("board.outcome")
         self.outcome.setAccessibleName("What came of the part")
+        self.outcome.setMinimumContentsLength(21)
         self.outcome.offer([(key, words.capitalize()) for key, words in OUTCOMES.items() if key], "well")
         self.note.setObjectName("board.note")
         self.note.setAccessibleName("What was seen")
@@ -133,8 +134,9 @@ class BoardWindow(QWidget):
         column.addWidget(self.parts, 1)
         column.addWidget(row(self.take, 1))
         column.addWidget(row("Outcome", self.outcome, self.note, self.photo, self.note_outcome, spacing=6))
-        column.addWidget(row("Build", self.state, "took", self.hours, self.set_state, 1, spacing=6))
-        column.addWidget(row(self.factor_words, 1, self.use_factor, spacing=6))
+        column.addWidget(row("Build", self.state, "took", self.hours, "h", self.set_state, 1, spacing=6))
+        column.addWidget(self.factor_words)
+        column.addWidget(row(self.use_factor, 1))
         return holder
 
     def _orders_side(self) -> QWidget:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
-from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass
@@ -90,7 +89,7 @@ class MachineWatch(QObject):
 
         self._pool.submit(ask)
 
-    def start_practice(self, machine_id: str, done: Callable[[], object]) -> None:
+    def start_practice(self, machine_id: str) -> None:
         """Start a practice machine of a kind; it ends with the window."""
         command = [
             sys.executable,
@@ -112,7 +111,6 @@ class MachineWatch(QObject):
             self._ask_all()
 
         self._pool.submit(wait)
-        done()
 
     def close(self) -> None:
         """End what was started here."""

@@ -34,6 +34,7 @@ from lean_trellis.core.shop.address import ADDRESS
 from lean_trellis.core.supports import Support
 from lean_trellis.studio import requests
 from lean_trellis.studio.derived import Derived
+from lean_trellis.studio.machine_watch import MachineWatch
 from lean_trellis.studio.selection import PickedFaces, Selection
 from lean_trellis.studio.settings import Settings, open_files_folder
 
@@ -60,6 +61,8 @@ class Session(Derived):
         """The parameter sets of the shop: those that ship and its own."""
         self.recipes = shop_recipes()
         """The recipes of the shop: those that ship and its own."""
+        self.machines = MachineWatch(self)
+        """Machines that run here, watched while somebody wants to know."""
         self.selection = Selection()
         self._findings_of: tuple[object, ...] | None = None
         self._findings: tuple[Finding, ...] = ()
@@ -346,6 +349,7 @@ class Session(Derived):
     def close(self) -> None:
         """End the worker and let the file go."""
         self._hold_file(None)
+        self.machines.close()
         super().close()
 
     def save_job(self, path: Path, then: Callable[[], None] | None = None) -> None:

@@ -318,7 +318,6 @@ class MainWindow(QMainWindow):
         self.recovery.finish()
         self.status.finish()
         self.views.finish()
-        self.bench.of(ReleaseStation).release_page.watch.close()
         self.session.close()
         event.accept()
 

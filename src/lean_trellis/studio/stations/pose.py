@@ -8,6 +8,7 @@ from lean_trellis.studio.forms.section import Section
 from lean_trellis.studio.gestures import Pick
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.lift import LiftSection, PlaceSection
+from lean_trellis.studio.stations.sections.load_in_use import LoadSection
 from lean_trellis.studio.stations.sections.search import SearchSection
 from lean_trellis.studio.stations.sections.turn import LayDownSection, TurnSection
 from lean_trellis.studio.stations.station import Fact, Station
@@ -19,7 +20,7 @@ class PoseStation(Station):
     key = "pose"
     deletes_parts = True
     name = "Pose"
-    codes = frozenset({"pose_out_of_range", "tips_over", "recoater_edge"})
+    codes = frozenset({"pose_out_of_range", "tips_over", "recoater_edge", "load_across_layers"})
     drags_parts = True
     drags_tower = True
     shows_tilt = True
@@ -36,7 +37,10 @@ class PoseStation(Station):
         self.page.addWidget(self._angle_row)
         self.lift, self.turn = LiftSection(session), TurnSection(session)
         self.lay_down, self.place, self.search = LayDownSection(session), PlaceSection(session), SearchSection(session)
-        self.sections: tuple[Section, ...] = (self.lift, self.turn, self.lay_down, self.place, self.search)
+        self.load = LoadSection(session)
+        self.sections: tuple[Section, ...] = (
+            self.lift, self.turn, self.lay_down, self.place, self.search, self.load,
+        )  # fmt: skip
         for section in self.sections:
             section.asks.connect(self.asks)
             self.page.addWidget(section)

@@ -16,6 +16,7 @@ from lean_trellis.core.job.edits import (
     fit,
     set_first_layer,
     set_layer_height,
+    set_loaded,
     set_lot,
     set_support_every,
 )
@@ -86,6 +87,15 @@ class SetupStation(Station):
         self.lot.setPlaceholderText("lot number of powder, resin or filament")
         self.lot.editingFinished.connect(lambda: session.do(lambda job: set_lot(job, self.lot.text())))
         self.page.addWidget(row("Lot", self.lot))
+        self.loaded = NumberField("g", may_be_empty=True)
+        self.loaded.setObjectName("setup.loaded")
+        self.loaded.setAccessibleName("Material loaded, g")
+        self.loaded.setToolTip("How much powder, resin or filament is loaded for this build; empty: nobody knows")
+        self.loaded.taken.connect(lambda grams: session.do(lambda job: set_loaded(job, grams)))
+        self.loaded.emptied.connect(lambda: session.do(lambda job: set_loaded(job, None)))
+        self.practice = button("Practice machine", self._practise, "Start a simulated machine of this kind here",
+                               name="setup.practice")  # fmt: skip
+        self.page.addWidget(row("Loaded", self.loaded, QLabel("g"), 1, self.practice))
         self.mode, self.surface, self.fitting = ChoiceField(), ChoiceField(), ChoiceField()
         self.mode.setObjectName("setup.mode")
         self.mode.chosen.connect(lambda key: session.do(lambda job: choose_mode(job, key)))
@@ -135,6 +145,7 @@ class SetupStation(Station):
         self.fitting.offer([("", "none"), *((name, name) for name in job.machine.fittings)], job.fitting)
         if not self.lot.hasFocus():
             self.lot.setText(job.lot)
+        self.loaded.show_value(job.loaded_grams)
         for section in self.sections:
             section.refresh()
         self._demo_row.setVisible(self.session.path is None and not self.session.undo_title)
@@ -193,6 +204,11 @@ class SetupStation(Station):
             for column, cell in enumerate(cells):
                 cell.setToolTip(source)
                 self._grid.addWidget(cell, place, column)
+
+    def _practise(self) -> None:
+        kind = self.session.job.machine
+        self.session.machines.start_practice(kind.id)
+        self.session.said.emit("fine", f"Starting a practice {kind.name}: Release can send builds to it")
 
     def _choose_machine(self, key: str) -> None:
         self.session.choose_shop(key, self.session.job.material.id)

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QIODevice, pyqtSignal
-from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QProgressBar, QVBoxLayout, QWidget
+from PyQt6.QtCore import QBuffer, QIODevice, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QLabel, QProgressBar, QVBoxLayout, QWidget
 
 from lean_trellis.core.checks import open_stops, standing_waiver
 from lean_trellis.core.errors import TrellisError
@@ -20,13 +20,13 @@ from lean_trellis.core.release.releasing import ReleaseResult
 from lean_trellis.studio.forms.fields import ChoiceField, TextField, figure, head, muted, row, set_role
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
-from lean_trellis.studio.machine_watch import MachineWatch, Seen
+from lean_trellis.studio.machine_watch import Seen
 from lean_trellis.studio.messages import NewBuildOf
 from lean_trellis.studio.release_requests import LogRelease, ReleaseBuild
 from lean_trellis.studio.session import Session
 
 _FOLDER = "folder"
-_MOST_REASONS = 4
+_MOST_REASONS, _PICTURE_PX = 4, 84
 
 
 class ReleasePage(QWidget):
@@ -37,14 +37,18 @@ class ReleasePage(QWidget):
     def __init__(self, session: Session, take_picture: Callable[[], QImage | None]) -> None:
         super().__init__()
         self.session, self._take_picture = session, take_picture
-        self.watch = MachineWatch(self)
+        self.watch = session.machines
+        self._pictured: object = None
         self.watch.seen.connect(lambda _: self._show_machines())
         self.watch.answered.connect(lambda words: session.said.emit("note", words))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         self.facts, self.gate, self.waivers = figure(), muted(), muted()
-        column.addWidget(self.facts)
+        self.picture = QLabel()
+        self.picture.setObjectName("release.picture")
+        self.picture.setAccessibleName("The build from above")
+        column.addWidget(row(self.facts, 1, self.picture))
         column.addWidget(self.waivers)
         column.addWidget(self.gate)
         self.who = TextField()
@@ -57,6 +61,8 @@ class ReleasePage(QWidget):
         self.to.setObjectName("release.to")
         self.to.setAccessibleName("Where the build goes")
         self.to.setMinimumContentsLength(16)
+        self._wanted_place = ""
+        self.to.chosen.connect(self._place_chosen)
         hint = "A simulated machine of this kind on this computer"
         self.practice = button("Start a practice machine", self._practise, hint, name="release.practice")
         self.replaces = QCheckBox("Replace files of an earlier release")
@@ -81,7 +87,7 @@ class ReleasePage(QWidget):
 
     def _add_watch(self, column: QVBoxLayout) -> None:
         self.machine_words = head("Machines")
-        self.builds = PickTable(("Machine", "Build", "State"), several=False, stretch=1, widths={0: 92, 2: 96})
+        self.builds = PickTable(("Machine", "Build", "State"), several=False, stretch=1, widths={0: 92, 2: 118})
         self.builds.setObjectName("release.builds")
         self.builds.setAccessibleName("Builds on machines")
         self.builds.setMinimumHeight(120)
@@ -89,6 +95,7 @@ class ReleasePage(QWidget):
         self.progress = QProgressBar()
         self.progress.setObjectName("release.progress")
         self.progress.setAccessibleName("Layers built")
+        self.progress.setTextVisible(False)
         self.build_words = muted()
         self.pause = button("Pause", lambda: self._control("pause"), name="release.pause")
         self.resume = button("Resume", lambda: self._control("resume"), name="release.resume")
@@ -110,8 +117,9 @@ class ReleasePage(QWidget):
         self.replaces.setVisible(self.to.currentData() == _FOLDER)
         if job.released is not None:
             set_role(self.gate, "good")
-            self.gate.setText(f"Released by {job.released.who} to {job.released.to}, {job.released.at[:16]} UTC. "
-                              "It is frozen: nothing in it can be changed.")  # fmt: skip
+            one, at = job.released, job.released.at[:16].replace("T", " ")
+            frozen = "It is frozen: nothing in it can be changed."
+            self.gate.setText(f"Released by {one.who} to {one.to}, {at} UTC. {frozen}")
         elif findings is None:
             set_role(self.gate, "muted")
             self.gate.setText(session.unchecked_words() if job.parts else "Import parts first.")
@@ -126,7 +134,18 @@ class ReleasePage(QWidget):
             self.release.setEnabled(False)
         self._show_machines()
 
+    def _show_picture(self) -> None:
+        job = self.session.job
+        if self._pictured is not job:
+            self._pictured = job
+            image = self._take_picture() if job.parts else None
+            self.picture.setVisible(image is not None and not image.isNull())
+            if image is not None:
+                shown = QPixmap.fromImage(image)
+                self.picture.setPixmap(shown.scaledToHeight(_PICTURE_PX, Qt.TransformationMode.SmoothTransformation))
+
     def _show_facts(self) -> None:
+        self._show_picture()
         job, estimate = self.session.job, self.session.layers.estimate()
         totals = ""
         if estimate is not None:
@@ -146,14 +165,19 @@ class ReleasePage(QWidget):
     def _offer_places(self) -> None:
         fitting = [one for one in self.watch.machines if one.known.machine == self.session.job.machine.id]
         places = [(one.known.address, f"{one.known.name}{'' if one.status else ' (away)'}") for one in fitting]
-        chosen = str(self.to.currentData() or "")
+        chosen = self._wanted_place
         keys = [key for key, _ in places] + [_FOLDER]
         self.to.offer([*places, (_FOLDER, "A folder or medium")], chosen if chosen in keys else keys[0])
         self.practice.setVisible(not fitting)
 
+    def _place_chosen(self, place: str) -> None:
+        self._wanted_place = place
+        self.refresh()
+
     def _practise(self) -> None:
         kind = self.session.job.machine
-        self.watch.start_practice(kind.id, lambda: self.session.said.emit("note", f"Starting a practice {kind.name}"))
+        self.watch.start_practice(kind.id)
+        self.session.said.emit("note", f"Starting a practice {kind.name}")
 
     # --- releasing ---
 
@@ -253,10 +277,10 @@ class ReleasePage(QWidget):
         seen, build = found
         self.progress.setRange(0, max(build.layers, 1))
         self.progress.setValue(build.layer)
-        self.progress.setFormat(f"layer {build.layer:,} of {build.layers:,}")
         left = f", {hours_in_words(build.left_s)} left" if not build.is_over else ""
         message = f": {build.message}" if build.message else ""
-        self.build_words.setText(f"{build.job} on {seen.known.name}: {build.state}{message}{left}")
+        self.build_words.setText(f"{build.job} on {seen.known.name}: {build.state}{message}, "
+                                 f"layer {build.layer:,} of {build.layers:,}{left}")  # fmt: skip
         self.pause.setEnabled(build.state in ("warming", "building"))
         self.resume.setEnabled(build.state == "paused")
         self.cancel.setEnabled(not build.is_over)
