@@ -182,7 +182,7 @@ class BoardWindow(QWidget):
     # --- asking ---
 
     def _on_board(self, words: str, act: Callable[[Board, Watch], Any], done: Callable[[Any], None]) -> None:
-        self.session.ask(words, OnBoard(act, self.session.settings.library), done)
+        self.session.ask(words, OnBoard(act, self.session.library_address), done)
 
     def refresh(self) -> None:
         """Read the board anew."""

@@ -33,10 +33,11 @@ class ReleaseBuild:
     folder: Path | None = None
     replaces: bool = False
     picture: str = ""
+    library: str = ""
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> ReleaseResult:
         """Whether it was accepted. Raises `MachineError` where the machine is away, `StoreError` without its rules."""
-        wish = ReleaseWish(self.findings, self.who, date.today(), shop_rules().two_people, self.picture)
+        wish = ReleaseWish(self.findings, self.who, date.today(), shop_rules(self.library).two_people, self.picture)
         if self.machine is not None:
             return release_to_machine(self.job, pipeline, wish, MachineClient(self.machine), watch=watch)
         assert self.folder is not None
@@ -48,10 +49,11 @@ class LogRelease:
     """Note a released job in the build log of the shop library."""
 
     job: Job
+    library: str = ""
 
     def answer(self, pipeline: Pipeline, watch: Watch) -> TrellisError | None:
         """Why that could not be done, where it could not."""
-        return logged(self.job)
+        return logged(self.job, self.library)
 
 
 @dataclass(frozen=True)

@@ -30,7 +30,7 @@ from lean_trellis.core.release.export import ExportRequest
 from lean_trellis.core.release.releasing import ReleaseResult
 from lean_trellis.core.sets.saved import shop_recipes, shop_sets
 from lean_trellis.core.shop import Library
-from lean_trellis.core.shop.address import ADDRESS
+from lean_trellis.core.shop.address import ADDRESS, usual_url
 from lean_trellis.core.supports import Support
 from lean_trellis.studio import requests
 from lean_trellis.studio.derived import Derived
@@ -100,6 +100,11 @@ class Session(Derived):
         if self._findings_of is None or not all(one is other for one, other in zip(of, self._findings_of, strict=True)):
             self._findings_of, self._findings = of, in_order((*known, *set_changes(job, sets)))
         return self._findings
+
+    @property
+    def library_address(self) -> str:
+        """Where the shop library is, for work beside the window."""
+        return os.environ.get(ADDRESS) or self.settings.library or usual_url()
 
     def unwaived(self) -> tuple[Finding, ...] | None:
         """The findings but for stops that were waived; None while they are not known."""

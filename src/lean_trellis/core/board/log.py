@@ -11,15 +11,15 @@ from lean_trellis.core.job.job import Job
 from lean_trellis.core.shop.store.store import open_store
 
 
-def logged(job: Job) -> TrellisError | None:
-    """Note a released job in the shop library; why that could not be done, where it could not.
+def logged(job: Job, url: str = "") -> TrellisError | None:
+    """Note a released job in the shop library, at an address or where it usually is.
 
-    A release is done whether or not the library can be reached.
+    Gives back why that could not be done, where it could not: a release is done whether or not the library is there.
     """
     if job.released is None:
         return None
     try:
-        store = open_store()
+        store = open_store(url or None)
         try:
             board = Board(store)
             if job.link is not None:

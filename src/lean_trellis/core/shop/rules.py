@@ -25,17 +25,17 @@ class ShopRules(Frozen):
     """Actual time over estimated, by machine id, where the shop took it over from its builds."""
 
 
-def shop_rules() -> ShopRules:
-    """The rules of the shop's library; the usual ones where it has none.
+def shop_rules(url: str = "") -> ShopRules:
+    """The rules of the shop's library, at an address or where it usually is; the usual ones where it has none.
 
     Raises `StoreError` where the library cannot be read, `LibraryError` where they make no sense: a gate that cannot
     read its rules stays shut.
     """
-    if not library_is_there():
+    if not library_is_there(url):
         return ShopRules()
     from lean_trellis.core.shop.store.store import open_store
 
-    store = open_store()
+    store = open_store(url or None)
     try:
         kept = store.latest("rules", _ID)
     finally:

@@ -204,7 +204,7 @@ class ReleasePage(QWidget):
         """Release to a machine or a folder, beside the window."""
         session, job = self.session, self.session.job
         request = ReleaseBuild(job, session.findings() or (), self.who.text().strip(), machine, folder,
-                               self.replaces.isChecked(), self._picture())  # fmt: skip
+                               self.replaces.isChecked(), self._picture(), session.library_address)  # fmt: skip
 
         def released(result: ReleaseResult) -> None:
             if not result.accepted:
@@ -218,7 +218,7 @@ class ReleasePage(QWidget):
             else:
                 session.freeze(self.who.text().strip(), result)
                 session.said.emit("fine", f"Released to {result.to}")
-                session.ask("Noting the release", LogRelease(session.job), self._logged)
+                session.ask("Noting the release", LogRelease(session.job, session.library_address), self._logged)
                 self.watch.look()
 
         session.ask("Releasing", request, released)
