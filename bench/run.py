@@ -22,6 +22,7 @@ from lean_trellis.core.parts import Pose, rotation_about
 from measured import Measured, best_of
 from planning import planning
 from seen_from_below import seen_from_below
+from shared_build import shared_build
 from start import starts
 from statics import statics
 from walls import walls
@@ -102,7 +103,7 @@ def plain_turn(mesh: Mesh) -> None:
 
 GROUPS: dict[str, Callable[[], Iterable[Measured]]] = {
     "meshes": measure, "bars": bars, "walls": walls, "below": seen_from_below, "planning": planning, "layers": layers,
-    "folded": folded, "statics": statics, "start": starts,
+    "folded": folded, "statics": statics, "shared": shared_build, "start": starts,
 }  # fmt: skip
 
 
