@@ -101,7 +101,7 @@ def _synced_document(made: Synced) -> dict[str, Any]:
 
 def _say(made: Synced, build: BoardBuild) -> None:
     rows = [*((name, "sent") for name in made.sent), *((name, "fetched") for name in made.fetched),
-            *((name, "taken out") for name in made.removed),
+            *((name, "removed") for name in made.removed),
             *((one.name, f"changed here and by {one.who}: --mine {one.id} or --theirs {one.id}")
               for one in made.conflicts)]  # fmt: skip
     say_table(f"{build.name} ({build.id})" + ("" if rows else ": up to date"), ("part", ""), rows)

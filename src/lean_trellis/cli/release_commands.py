@@ -50,7 +50,7 @@ def simulate(
     machine: Annotated[str, typer.Argument(help="The kind of machine, by id.", metavar="MACHINE")],
     port: Annotated[int, typer.Option("--port", help="0 takes any that is free.")] = 0,
     token: Annotated[str, typer.Option("--token", help="What programs have to show; default: a new one.")] = "",
-    material: Annotated[str, typer.Option("--material", help="What is loaded; default: whatever is asked for.")] = "",
+    material: Annotated[str, typer.Option("--material", help="What is loaded; default: whatever a build needs.")] = "",
     loaded: Annotated[float | None, typer.Option("--loaded", help="How much is loaded, grams.")] = None,
     speed: Annotated[float, typer.Option("--speed", help="How many times as fast its time runs.")] = 60.0,
     host: Annotated[str, typer.Option("--host", help="The address to listen on.")] = "127.0.0.1",

@@ -18,7 +18,7 @@ from lean_trellis.core.shop import full_library
 def simulate(
     machine: str, port: int, token: str, material: str, loaded: float | None, speed: float, host: str, as_json: bool
 ) -> None:
-    """Run a practice machine until it is told to end."""
+    """Run a practice machine until Ctrl+C or a signal ends it."""
     library = full_library()
     kind = library.machine(machine)
     if material:
@@ -37,4 +37,4 @@ def simulate(
         say_json(document) if as_json else sys.stdout.write(f"{address}\n")
         sys.stdout.flush()
         serve(practice, known.token, listening)
-        raise KeyboardInterrupt  # it answers until it is told to end
+        raise KeyboardInterrupt  # it answers until a signal ends it

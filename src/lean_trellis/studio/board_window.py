@@ -245,8 +245,8 @@ class BoardWindow(QWidget):
         self.decide.setVisible(bool(self._conflicts))
         if self._conflicts:
             one = self._conflicts[0]
-            here = "was taken out here" if not one.mine else "was changed here"
-            there = "was taken out" if not one.theirs else "was changed"
+            here = "was removed here" if not one.mine else "was changed here"
+            there = "was removed" if not one.theirs else "was changed"
             more = f" ({len(self._conflicts) - 1} more)" if len(self._conflicts) > 1 else ""
             self.conflict_words.setText(f"{one.name} {here}, and {there} by {one.who or 'somebody else'}{more}")
 
@@ -427,7 +427,7 @@ def _order_act(said: dict[str, str], asked: int, board: Board, watch: Watch) -> 
 
 def _synced_words(made: Synced) -> str:
     said = [f"{len(names)} {words}" for names, words in
-            ((made.sent, "sent"), (made.fetched, "fetched"), (made.removed, "taken out")) if names]  # fmt: skip
+            ((made.sent, "sent"), (made.fetched, "fetched"), (made.removed, "removed")) if names]  # fmt: skip
     if made.conflicts:
         said.append(f"{len(made.conflicts)} changed on both sides: choose at the board")
     return f"Board: {', '.join(said)}" if said else "Board: up to date"

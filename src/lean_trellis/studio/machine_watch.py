@@ -74,7 +74,7 @@ class MachineWatch(QObject):
         self.machines = found
 
     def control(self, known: Known, key: str, what: str) -> None:
-        """Pause, resume or cancel a build; what the machine says is told by `answered`."""
+        """Pause, resume or cancel a build; `answered` tells what the machine says."""
 
         def ask() -> None:
             try:

@@ -112,7 +112,7 @@ def bound_socket(port: int = 0, host: str = LOOPBACK) -> socket.socket:
 
 
 def serve(machine: PracticeMachine, token: str, listening: socket.socket) -> None:
-    """Answer until the process is told to end."""
+    """Answer until a signal ends the process."""
 
     def vanish() -> None:
         os._exit(9)

@@ -140,7 +140,7 @@ class OwnersPage(QWidget):
             if session.job is job and session.do(lambda job: remove_parts(job, list(ids))):
                 session.said.emit("fine", f"{len(ids)} part{'s' * (len(ids) != 1)} moved to {path.name}")
             elif session.job is not job:
-                session.said.emit("note", f"Saved in {path.name}; the job has moved on: nothing was taken out")
+                session.said.emit("note", f"Saved in {path.name}; the job has moved on: nothing was removed")
 
         session.ask(f"Saving {path.name}", SaveJob(other, path), saved)
 
