@@ -16,6 +16,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from lean_trellis.core.arrays import Longs
+from lean_trellis.core.board.records import SetRecords
 from lean_trellis.core.checks import Finding, in_order, standing_waiver
 from lean_trellis.core.checks.set_changes import set_changes
 from lean_trellis.core.derive.graph import Graph
@@ -61,6 +62,8 @@ class Session(Derived):
         """The parameter sets of the shop: those that ship and its own."""
         self.recipes = shop_recipes()
         """The recipes of the shop: those that ship and its own."""
+        self.records = SetRecords(lambda: self.library_address)
+        """What came of parameter sets in this shop."""
         self.machines = MachineWatch(self)
         """Machines that run here, watched while somebody wants to know."""
         self.selection = Selection()

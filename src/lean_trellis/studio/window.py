@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QKeyEvent, QResizeEvent
@@ -24,7 +25,6 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.sets.parameter_set import shipped_sets
 from lean_trellis.core.sets.recipe import shipped_recipes
 from lean_trellis.studio.bench import Bench
-from lean_trellis.studio.board_window import BoardWindow
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
 from lean_trellis.studio.forms.fields import RETURNS, TextField, ValueRefused
@@ -51,6 +51,9 @@ from lean_trellis.studio.theme import DAY, NIGHT
 from lean_trellis.studio.traveller import Traveller
 from lean_trellis.studio.views import Views
 from lean_trellis.studio.whats_new import WhatsNew
+
+if TYPE_CHECKING:
+    from lean_trellis.studio.board_window import BoardWindow
 
 _SETTLED_MS = 500
 
@@ -245,6 +248,8 @@ class MainWindow(QMainWindow):
 
     def show_board(self) -> None:
         """The shop's build board in a window of its own."""
+        from lean_trellis.studio.board_window import BoardWindow  # the database is a second of the window's start
+
         if self.board is None:
             self.board = BoardWindow(self.session, self, self._take_message)
         self.board.show()

@@ -33,8 +33,6 @@ from lean_trellis.core.release.machines.client import MachineClient
 from lean_trellis.core.release.machines.protocol import MANIFEST, Manifest, SentBody
 from lean_trellis.core.release.ticket.contents import TicketContents, TicketFile
 from lean_trellis.core.release.ticket.gathering import TicketWish, ticket_contents
-from lean_trellis.core.release.ticket.html import ticket_html
-from lean_trellis.core.release.ticket.pdf import ticket_pdf
 from lean_trellis.core.release.written_volume import written_volume
 from lean_trellis.core.supports.common.request import line_width
 
@@ -104,6 +102,9 @@ def file_stem(job: Job) -> str:
 @heavy
 def prepared_files(job: Job, pipeline: Pipeline, wish: ReleaseWish, folder: Path, watch: Watch = UNWATCHED) -> Prepared:
     """Write the files of a release into a folder. What was released before is written as it was then."""
+    from lean_trellis.core.release.ticket.html import ticket_html  # what writes tickets is long in coming
+    from lean_trellis.core.release.ticket.pdf import ticket_pdf
+
     graph = pipeline.graph
     build = graph.get(LAYERED_BUILD, None, job, Stretch(watch, 0.0, 0.5))
     estimate = graph.get(ESTIMATE, None, job)

@@ -9,15 +9,18 @@ import ipaddress
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
+from urllib.parse import urlsplit
 
-import httpx
 from pydantic import BaseModel, ValidationError
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.release.machines.protocol import MOST_ANSWER_BYTES, Reply, SentBuild, Status
 from lean_trellis.core.release.machines.register import Known, known_machines
+
+if TYPE_CHECKING:
+    import httpx
 
 _PIECE = 1 << 18
 _TRIES = 3
@@ -87,6 +90,8 @@ class MachineClient:
         return self.status().build(key)
 
     def _asked(self, method: str, path: str, kind: type[T], patience_s: float, **more: Any) -> T:
+        import httpx  # a fifth of a second that nobody waits for who sends nothing
+
         name, headers = self.known.name or self.known.address, dict(more.pop("headers", {}))
         headers["authorization"] = f"Bearer {self.known.token}"
         limits = httpx.Timeout(patience_s, connect=self._patience.answer_s)
@@ -140,7 +145,7 @@ def machine_at(wanted: str, token: str = "") -> Known:
 
 def is_of_this_computer(address: str) -> bool:
     """Whether an address stays on this computer."""
-    host = httpx.URL(address).host
+    host = urlsplit(address).hostname or ""
     try:
         return ipaddress.ip_address(host).is_loopback
     except ValueError:

@@ -226,7 +226,9 @@ class NextSupport(QWidget):
         first = last if last in dict(offered) else first
         self.choice.offer(offered, current if current in dict(offered) else first)
         for one in suited:
-            self.choice.setItemData(self.choice.findData(one.name), _key_figures(one), Qt.ItemDataRole.ToolTipRole)
+            record = self.session.records.of(one.name, one.version)
+            words = _key_figures(one) + ("" if record is None else f"\nIn this shop: {record.words()}")
+            self.choice.setItemData(self.choice.findData(one.name), words, Qt.ItemDataRole.ToolTipRole)
         for_regions = self.recipe is not None or spec_for(self.set.parameters).serves_regions
         self.support_selected.setVisible(for_regions)
         self.support_all.setText("Support all" if for_regions else "Add to the part")

@@ -22,7 +22,6 @@ from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.machine_watch import Seen
 from lean_trellis.studio.messages import NewBuildOf
-from lean_trellis.studio.release_requests import LogRelease, ReleaseBuild
 from lean_trellis.studio.session import Session
 
 _FOLDER = "folder"
@@ -202,6 +201,11 @@ class ReleasePage(QWidget):
 
     def release_to(self, machine: Known | None, folder: Path | None) -> None:
         """Release to a machine or a folder, beside the window."""
+        from lean_trellis.studio.release_requests import (  # with the database, when it is needed
+            LogRelease,
+            ReleaseBuild,
+        )
+
         session, job = self.session, self.session.job
         request = ReleaseBuild(job, session.findings() or (), self.who.text().strip(), machine, folder,
                                self.replaces.isChecked(), self._picture(), session.library_address)  # fmt: skip
