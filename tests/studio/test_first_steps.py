@@ -68,7 +68,7 @@ def test_the_next_step_leads_to_the_stop_that_is_left(with_parts):
     user.press(user.window.status.next_step)
     bench = user.window.station
     assert bench.key == "release"
-    assert "beyond the edge of the plate" in bench.message.text()
+    assert "beyond the edge of the plate" in bench.findings_page.message.text()
 
 
 def test_the_next_step_can_be_switched_off_and_that_is_remembered(user):
@@ -197,7 +197,7 @@ def test_return_presses_the_button_that_has_the_focus_and_export_is_reached_by_k
     )
     user.window.setFocus()
     user.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
-    assert user.window.station.export_button.hasFocus()
+    assert user.window.station.export_page.export_button.hasFocus()
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
     wait_until(target.exists)
     user.settle()
