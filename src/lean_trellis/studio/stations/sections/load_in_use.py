@@ -24,7 +24,8 @@ class LoadSection(Section):
         self.lay = button("Lay within the layers", self._lay, "Turn the part by the least angle that does so",
                           name="pose.lay_load")  # fmt: skip
         self.said = muted()
-        self.body.addWidget(row("Main load", self.direction, 1, self.lay))
+        self.body.addWidget(row("Main load", self.direction, 1))
+        self.body.addWidget(row(self.lay, 1))
         self.body.addWidget(self.said)
 
     def _name(self, key: str) -> None:
