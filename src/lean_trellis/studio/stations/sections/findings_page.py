@@ -50,7 +50,7 @@ class FindingsPage(QWidget):
             field.setMinimumContentsLength(12)
             field.chosen.connect(lambda _: self.refresh())
         column.addWidget(row(self.whose, self.kind, 1, spacing=6))
-        self.table = PickTable(("", "Part", "Finding", "No."), several=False, stretch=2, widths={0: 28, 1: 92, 3: 34})
+        self.table = PickTable(("", "Part", "Finding"), several=False, stretch=2, widths={0: 42, 1: 92})
         self.table.setObjectName("release.table")
         self.table.setMinimumHeight(ten_rows())
         self.table.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -208,11 +208,12 @@ class FindingsPage(QWidget):
         apply_cure(self.session, cure, self._show_topic)
 
 
-def _cells(group: FindingGroup) -> tuple[str, str, str, str]:
-    first = group.first
+def _cells(group: FindingGroup) -> tuple[str, str, str]:
+    """The sign with the number of places where there are several, the part, what was found."""
+    first, count = group.first, len(group.findings)
     sign = _WAIVED if group.is_waived else _SIGNS[first.severity]
-    words = f"{_short(first)} (waived)" if group.is_waived else _short(first)
-    return sign, first.part, words, "" if len(group.findings) == 1 else str(len(group.findings))
+    words = f"Waived: {first.title}" if group.is_waived else _short(first)
+    return f"{sign} {count}" if count > 1 else sign, first.part, words
 
 
 def _short(finding: Finding) -> str:
