@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import secrets
+import signal
 import sys
 import time
 
@@ -32,6 +33,8 @@ def simulate(
     known = Known(kind.id, f"{kind.name}, practice", address, token or secrets.token_urlsafe(16), os.getpid())
     practice = PracticeMachine(kind, memory_folder(kind.id), time.monotonic, material=material, loaded_grams=loaded,
                                speed=speed)  # fmt: skip
+    for ending in (signal.SIGINT, signal.SIGTERM):  # else the process would end without taking its note away
+        signal.signal(ending, signal.default_int_handler)
     with noted(known):
         document = {"machine": kind.id, "address": address, "token": known.token, "speed": speed}
         say_json(document) if as_json else sys.stdout.write(f"{address}\n")

@@ -123,7 +123,7 @@ def test_a_released_build_is_written_as_it_was_released(written, free, pipeline,
     kept = json.loads(result.contents) | {"material": "Another name of that time"}
     released = replace(free, released=Released("A. Rowan", "then", "there", result.key, json.dumps(kept)))
     release_to_folder(released, pipeline, wish, tmp_path)
-    assert "Another name of that time" in (tmp_path / "Friday-ticket.html").read_text()
+    assert "Another name of that time" in (tmp_path / "Friday-ticket.html").read_text("utf-8")
 
 
 @pytest.mark.parametrize(

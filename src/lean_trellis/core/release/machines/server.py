@@ -105,6 +105,7 @@ def bound_socket(port: int = 0, host: str = LOOPBACK) -> socket.socket:
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listening.bind((host, port))
+        listening.listen(128)  # who reads the address may come at once
     except (OSError, OverflowError) as problem:
         listening.close()
         raise EditError(f"{host}:{port}", f"cannot be listened on ({problem})", "choose another port, or 0") from None
