@@ -63,6 +63,11 @@ class BoardWindow(QWidget):
         self.tabs.addTab(self._worth_side(), "What came of sets")
         layout.addWidget(self.tabs, 1)
 
+    @property
+    def builds_shown(self) -> tuple[BoardBuild, ...]:
+        """The builds as they were read last."""
+        return self._builds
+
     # --- what it is made of ---
 
     def _list_side(self) -> QWidget:

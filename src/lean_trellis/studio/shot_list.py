@@ -14,12 +14,11 @@ from PyQt6.sip import voidptr
 from lean_trellis.core.demo import DEMOS
 from lean_trellis.core.job.edits import change_support, keep_trial, move_part
 from lean_trellis.studio.families.bar_tools import BarTools
-from lean_trellis.studio.messages import ColourBy
 from lean_trellis.studio.pictures import open_demo_window, settle, show_demo, take_picture, wait_until
+from lean_trellis.studio.shots_of_release import after_board, board, gate
 from lean_trellis.studio.start_page import PICTURE, PICTURES
 from lean_trellis.studio.stations.layers import LayersStation
 from lean_trellis.studio.stations.overhangs import OverhangsStation
-from lean_trellis.studio.stations.pose import PoseStation
 from lean_trellis.studio.stations.release import ReleaseStation
 from lean_trellis.studio.stations.setup import SetupStation
 from lean_trellis.studio.stations.supports import SupportsStation
@@ -40,19 +39,6 @@ def _parts(window: MainWindow) -> None:
 def _pose(window: MainWindow) -> None:
     window.bench.open("pose")
     window.session.select(parts=(window.session.job.parts[0].id,))
-
-
-def _pose_search(window: MainWindow) -> None:
-    window.bench.open("pose")
-    window.session.select(parts=(window.session.job.parts[2].id,))
-    settle(window)
-    bench = window.bench.of(PoseStation)
-    for section in (bench.lift, bench.turn, bench.lay_down, bench.place):
-        section.heading.setChecked(False)
-    bench.search.heading.setChecked(True)
-    bench.search.in_range.setChecked(False)
-    bench.search.search()
-    wait_until(lambda: bench.search.poses is not None)
 
 
 def _layers(window: MainWindow) -> None:
@@ -180,25 +166,6 @@ def _after_by_hand(window: MainWindow) -> None:
     window.views.map.fit()
 
 
-def _figures(window: MainWindow) -> None:
-    """Trees of the vat build from the side, coloured by how much of their strength they use."""
-    show_demo(window, "vat")
-    window.bench.open("supports")
-    window.views.map.fit()
-    part = window.session.job.parts[0]
-    window.session.select(parts=(part.id,))
-    window.session.select(support=window.session.job.supports_of(part.id)[0].id)
-    bench = window.bench.of(SupportsStation)
-    tools = bench.hand
-    assert isinstance(tools, BarTools)
-    bench.tabs.show_page("figures")
-    tools.figures.choice.setCurrentIndex(tools.figures.choice.findData("used"))
-    window.views.take(ColourBy("used"))
-    low, high = part.bounds().copy()
-    low[2] = 0
-    window.views.view.eye = Eye(azimuth=-58.0, height=-6.0).fitted(low, high, 1.25)
-
-
 def _held_by(window: MainWindow, part_number: int, support_number: int, key: str) -> None:
     """A support of a current part, its values open with one of them drawn, the part in the middle of the map."""
     window.bench.open("supports")
@@ -303,15 +270,6 @@ def _scroll_to(widget: QWidget) -> None:
         holder.ensureWidgetVisible(widget)
 
 
-def _after_figures(window: MainWindow) -> None:
-    bench = window.bench.of(SupportsStation)
-    for tools in bench.tools:
-        if isinstance(tools, BarTools):
-            tools.figures.choice.setCurrentIndex(0)
-    window.views.take(ColourBy(""))
-    bench.tabs.show_page("settings")
-
-
 def _section(window: MainWindow) -> None:
     _supports(window)
     part = window.session.job.parts[1]
@@ -362,7 +320,6 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("setup", _setup),
     ("parts", _parts),
     ("pose", _pose),
-    ("pose-search", _pose_search),
     ("overhangs-below", _overhangs),
     ("protect", _protect),
     ("supports", _supports),
@@ -370,13 +327,14 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
     ("lattice", _lattice),
     ("section", _section),
     ("release", _release),
-    ("trees", _figures),
     ("recipe", _recipe),
     ("sets", _sets),
     ("coupon", _coupon),
     ("belt-overhangs", _belt_overhangs),
     ("layers", _layers),
     ("trials", _trials),
+    ("gate", gate),
+    ("board", board),
     ("night-shift", _night),
 )
 
@@ -384,12 +342,12 @@ SHOTS: tuple[tuple[str, Callable[[MainWindow], None]], ...] = (
 _AFTER: dict[str, Callable[[MainWindow], None]] = {
     "protect": _after_protect,
     "by-hand": _after_by_hand,
-    "trees": _after_figures,
     "recipe": _after_recipe,
     "sets": _after_sets,
     "coupon": _after_coupon,
     "layers": _after_layers,
     "trials": _after_trials,
+    "board": after_board,
 }
 """What puts things back that the next pictures do not expect."""
 
@@ -434,8 +392,8 @@ def take_all(folder: Path, only: set[str]) -> Iterator[Path]:
         bring(window)
         settle(window)
         path = folder / f"{name}.png"
-        beside = window.sets
-        take_picture(window if beside is None or not beside.isVisible() else beside, path)
+        beside = next((one for one in (window.sets, window.board) if one is not None and one.isVisible()), window)
+        take_picture(beside, path)
         yield path
         if name in _AFTER:
             _AFTER[name](window)
