@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lean_trellis.core.errors import ParameterError
-from lean_trellis.core.mesh.primitives import ball
+from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.studio.display import has_display, prepare_platform
 from lean_trellis.studio.forms.numbers import parse_number, shown_number
 from lean_trellis.studio.settings import Settings, load_settings
@@ -154,3 +154,20 @@ def test_the_layers_keep_to_their_contract():
         capture_output=True,
     )
     assert done.returncode == 0, done.stdout.decode("utf-8", "replace")
+
+
+def test_where_nothing_is_shown_below_the_view_has_the_whole_height(with_parts):
+    user = with_parts(box((20, 15, 5)))
+    views = user.window.views
+    user.station("overhangs")
+    user.settle()
+    assert views.map.isVisible()
+    shared = views.view.height()
+    for key in ("setup", "release"):
+        user.station(key)
+        user.settle()
+        assert not views.beside.below.isVisible()
+        assert views.view.height() > shared + 150, key
+    user.station("overhangs")
+    user.settle()
+    assert views.view.height() == shared
