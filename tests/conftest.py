@@ -26,7 +26,8 @@ settings.load_profile("here")
 os.environ.setdefault("LEAN_TRELLIS_UNASKED", "0")  # a window at rest leaves the processor to other tests
 
 
-_LONG = ("core/test_recorded.py", "core/supports/bars/test_clearing.py", "core/supports/bars/test_joining.py")
+_LONG = ("core/test_recorded.py", "core/release/machines/test_server.py", "core/supports/bars/test_clearing.py",
+         "core/supports/bars/test_joining.py")  # fmt: skip
 """Files of a few long tests that share nothing: each of these goes to whichever process is free."""
 _EARLY = "core/demo/test_builds.py"
 """What takes longest in one process."""
