@@ -38,6 +38,9 @@ def gate(window: MainWindow) -> None:
     page.release.click()
     wait_until(lambda: window.session.job.is_released, why_not=lambda: window.session.under_way)
     settle(window)
+    window.session.select(parts=())
+    window.menus.run("look_corner")
+    window.menus.run("fit")
     wait_until(lambda: page.progress.isVisible() and page.progress.value() > 0)
 
 
