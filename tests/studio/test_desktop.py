@@ -7,7 +7,7 @@ import xml.etree.ElementTree as ET
 from pathlib import Path
 
 from lean_trellis.studio import desktop
-from lean_trellis.studio.__main__ import main
+from lean_trellis.studio.__main__ import run
 
 
 def everything_below(folder: Path) -> set[str]:
@@ -18,7 +18,7 @@ def test_all_is_written_and_taken_away_again(monkeypatch, capsys):
     folder = desktop.data_folder()
     folder.mkdir(parents=True, exist_ok=True)
     monkeypatch.setattr("sys.argv", ["lean-trellis-studio", "--install"])
-    assert main() == 0
+    assert run() == 0
     written = set(desktop.files(""))
     assert written <= everything_below(folder)
     said = capsys.readouterr().out
@@ -30,6 +30,6 @@ def test_all_is_written_and_taken_away_again(monkeypatch, capsys):
     kind = ET.parse(folder / "mime" / "packages" / "lean-trellis.xml").getroot()
     assert [glob.get("pattern") for glob in kind.iter() if glob.tag.endswith("glob")] == ["*.trellis"]
     monkeypatch.setattr("sys.argv", ["lean-trellis-studio", "--remove"])
-    assert main() == 0
+    assert run() == 0
     assert not written & everything_below(folder)
     assert desktop.remove() == []

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from pathlib import Path
 
 from lean_trellis.studio.worker_server import begin_server
 
 
-def main() -> int:
+def run() -> int:
     """Start the window, or say what is missing."""
     begin_server()
     from lean_trellis.core.demo import DEMOS
@@ -66,5 +67,16 @@ def _run(demo: str | None, files: list[Path]) -> int:
     return application.exec()
 
 
+def main() -> None:
+    """Run, and end at once: at the end of Python Qt and VTK come apart in any order, which may end in a fault.
+
+    All that matters was brought to its end when the window closed.
+    """
+    status = run()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(status)
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    main()
