@@ -15,6 +15,7 @@ from lean_trellis.core.board.syncing import SETTINGS, open_from_board, put_on_bo
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import edits
 from lean_trellis.core.job.files import job_text
+from lean_trellis.core.job.released import Released
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.shop.store.store import open_store
 
@@ -153,6 +154,14 @@ def test_a_job_is_on_one_board_once(mine, board):
     gone = replace(mine, link=replace(mine.link, build_id="b-none"))
     with pytest.raises(EditError, match="no longer on the board"):
         synced(gone, board)
+
+
+def test_what_was_released_is_not_put_there_again(job, mine, board):
+    for released in (replace(job, released=Released()), replace(mine, released=Released())):
+        with pytest.raises(EditError, match="has been released and is in the build log"):
+            put_on_board(released, board)
+    with pytest.raises(EditError, match="has been released"):
+        synced(replace(mine, released=Released()), board)
 
 
 def test_meshes_are_sent_once(job, board):

@@ -82,6 +82,7 @@ class _Round:
 
 def put_on_board(job: Job, board: Board, name: str = "", watch: Watch = UNWATCHED) -> Synced:
     """Put a job on the board as a new build. Raises `EditError` where it belongs to one already."""
+    _require_unreleased(job)
     if job.link is not None:
         raise EditError(job.name, "belongs to a build of the board already", "bring it up to date instead")
     job = with_own_ids(replace(job, name=name or job.name))
@@ -113,6 +114,7 @@ def synced(job: Job, board: Board, *, choices: Mapping[str, Choice] | None = Non
     """
     if job.link is None:
         raise EditError(job.name, "is not on the board", "put it there first")
+    _require_unreleased(job)
     job = with_own_ids(job)
     assert job.link is not None
     documents = {part.id: part_document(job, part.id) for part in job.parts}
@@ -252,6 +254,11 @@ def _with_fetched(job: Job, turn: _Round, board: Board, where: str) -> Job:
         turn.agreed[part_id] = (revision, digest_of(part_document(job, part_id)))
     gone = [part_id for part_id in turn.drop if any(part.id == part_id for part in job.parts)]
     return remove_parts(job, gone).job if gone else job
+
+
+def _require_unreleased(job: Job) -> None:
+    if job.released is not None:
+        raise EditError(job.name, "has been released and is in the build log", "make a new build of it")
 
 
 def taken_parts(
