@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 from datetime import UTC, date, datetime
 from pathlib import Path
 
@@ -29,6 +28,7 @@ from lean_trellis.core.release.releasing import (
 )
 from lean_trellis.core.shop import full_library
 from lean_trellis.core.shop.rules import ShopRules, save_rules, shop_rules
+from lean_trellis.core.shop.store.store import user_name
 
 
 def waive_stops(path: Path, code: str, part: str, who: str, reason: str, expires: str, as_json: bool) -> None:
@@ -61,7 +61,7 @@ def release(
     pipeline, rules = Pipeline(), shop_rules()
     with progress() as watch:
         findings = in_order((*pipeline.findings(job, Stretch(watch, 0.0, 0.4)), *set_changes(job, known_sets())))
-        wish = ReleaseWish(findings, who or _user(), date.today(), rules.two_people)
+        wish = ReleaseWish(findings, who or user_name(), date.today(), rules.two_people)
         rest = Stretch(watch, 0.4, 1.0)
         if to is not None:
             client = MachineClient(machine_at(to, token))
@@ -82,13 +82,6 @@ def release(
     else:
         _say(outcome)
     raise typer.Exit(0 if outcome.accepted else 1)
-
-
-def _user() -> str:
-    try:
-        return getpass.getuser()
-    except (KeyError, OSError, ImportError):
-        return ""
 
 
 def _say(outcome: ReleaseResult) -> None:

@@ -191,9 +191,7 @@ class Views(QSplitter):
         if (station.sheet is not None or shows_map) and self.sheets.currentWidget() is not (station.sheet or self.map):
             whole = sum(self.sizes())
             self.setSizes([whole - lower, lower])
-        has_sheet = station.sheet is not None or shows_map
-        self.sheets.setVisible(has_sheet)
-        self.beside.below.setVisible(has_sheet)  # without a sheet the view takes its room
+        self.beside.below.setVisible(station.sheet is not None or shows_map)  # else the view takes its room
         if station.sheet is not None:
             self.sheets.setCurrentWidget(station.sheet)
         elif shows_map:

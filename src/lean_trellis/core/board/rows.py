@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
 
-BuildKind = Literal["open", "released", "building", "done", "failed", "again", "closed"]
 STATES: tuple[str, ...] = ("open", "released", "building", "done", "failed", "again", "closed")
 OUTCOMES: dict[str, str] = {
     "": "not noted",

@@ -121,8 +121,7 @@ def synced(job: Job, board: Board, *, choices: Mapping[str, Choice] | None = Non
     base = {part_id: (revision, digest) for part_id, revision, digest in job.link.parts}
     changed = [one for one, text in documents.items() if base.get(one, (0, ""))[1] != digest_of(text)]
     watch.at(0.1, "sending what changed")
-    for part_id in changed:
-        board.put_meshes(meshes_of_part(job, part_id))
+    board.put_meshes({key: mesh for part_id in changed for key, mesh in meshes_of_part(job, part_id).items()})
     turn = _Round(job, documents, base, choices or {}, {}, [], {}, [], [])
     with board.writing(job.link.build_id) as connection:
         try:

@@ -74,11 +74,14 @@ class LayeredBuild:
     assembly: Assembly
     _laid: dict[int, tuple[int, int, Paths]] = field(default_factory=dict)
 
+    def plan_of(self, body: LayeredBody | None = None) -> LayerPlan:
+        """Where a body's layers lie: supports may be built at some of them only. Without a body, all layers."""
+        every = self.support_every if body is not None and body.kind == "support" else 1
+        return LayerPlan(self.plan.height, self.plan.first, every)
+
     def thickness(self, number: int, body: LayeredBody | None = None) -> float:
         """How high a body's layer is built, mm; without a body, the layer itself."""
-        every = self.support_every if body is not None and body.kind == "support" else 1
-        plan = LayerPlan(self.plan.height, self.plan.first, every)
-        return float(plan.thickness_of(np.array([number]))[0])
+        return float(self.plan_of(body).thickness_of(np.array([number]))[0])
 
     def top(self, number: int) -> float:
         """Height of a layer's upper side along the normal, mm."""

@@ -99,6 +99,13 @@ def file_stem(job: Job) -> str:
     return re.sub(r"[^\w.() -]+", "_", job.name).strip(" .") or "build"
 
 
+def file_names(job: Job) -> tuple[str, str, str, str]:
+    """The files of a release: the machine's, the manifest, the ticket as HTML and as PDF."""
+    stem = file_stem(job)
+    suffix = LAYER_SUFFIXES[job.machine.process]
+    return f"{stem}{suffix}", f"{stem}-{MANIFEST}", f"{stem}-ticket.html", f"{stem}-ticket.pdf"
+
+
 @heavy
 def prepared_files(job: Job, pipeline: Pipeline, wish: ReleaseWish, folder: Path, watch: Watch = UNWATCHED) -> Prepared:
     """Write the files of a release into a folder. What was released before is written as it was then."""
@@ -108,8 +115,8 @@ def prepared_files(job: Job, pipeline: Pipeline, wish: ReleaseWish, folder: Path
     graph = pipeline.graph
     build = graph.get(LAYERED_BUILD, None, job, Stretch(watch, 0.0, 0.5))
     estimate = graph.get(ESTIMATE, None, job)
-    stem = file_stem(job)
-    path = folder / f"{stem}{LAYER_SUFFIXES[job.machine.process]}"
+    machine_file, manifest_name, html_name, pdf_name = file_names(job)
+    path = folder / machine_file
     write_layers(build, path, Stretch(watch, 0.5, 0.8))
     digest = _digest(path)
     file = TicketFile(name=path.name, bytes=path.stat().st_size, sha256=digest)
@@ -120,9 +127,9 @@ def prepared_files(job: Job, pipeline: Pipeline, wish: ReleaseWish, folder: Path
         contents = ticket_contents(job, pipeline, said, Stretch(watch, 0.8, 0.95))
     manifest = manifest_of(job, build, estimate, path.name, digest)
     texts = {
-        f"{stem}-manifest.json": (manifest.model_dump_json(indent=1) + "\n").encode(),
-        f"{stem}-ticket.html": ticket_html(contents).encode(),
-        f"{stem}-ticket.pdf": ticket_pdf(contents),
+        manifest_name: (manifest.model_dump_json(indent=1) + "\n").encode(),
+        html_name: ticket_html(contents).encode(),
+        pdf_name: ticket_pdf(contents),
     }
     for name, content in texts.items():
         with written_whole(folder / name) as target:
@@ -222,9 +229,7 @@ def release_to_folder(
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as problem:
         raise AccessError.of(folder, problem, "write") from problem
-    stem = file_stem(job)
-    names = [f"{stem}{LAYER_SUFFIXES[job.machine.process]}", f"{stem}-manifest.json", f"{stem}-ticket.html",
-             f"{stem}-ticket.pdf"]  # fmt: skip
+    names = file_names(job)
     there = [name for name in names if (folder / name).exists()]
     folders = [name for name in there if (folder / name).is_dir()]
     if folders:

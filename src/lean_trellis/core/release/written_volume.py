@@ -8,7 +8,6 @@ from manifold3d import CrossSection, FillRule, JoinType
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.layers.build import LayeredBody, LayeredBuild
 from lean_trellis.core.layers.paths import Kind
-from lean_trellis.core.layers.plan import LayerPlan
 from lean_trellis.core.layers.ways import LayerWays
 from lean_trellis.core.shop.material import value_or
 from lean_trellis.core.supports.common.request import line_width
@@ -58,9 +57,7 @@ def _cut(build: LayeredBuild, body: LayeredBody, width: float) -> float:
     areas = np.bincount(filled.levels, filled.areas_mm2, count) + width * np.bincount(
         lines.levels, _lengths(lines), count
     )
-    every = build.support_every if body.kind == "support" else 1
-    plan = LayerPlan(build.plan.height, build.plan.first, every)
-    return float(areas @ plan.thickness_of(body.numbers))
+    return float(areas @ build.plan_of(body).thickness_of(body.numbers))
 
 
 def _along_paths(build: LayeredBuild, index: int, number: int, width: float) -> float:

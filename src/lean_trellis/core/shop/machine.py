@@ -18,6 +18,9 @@ PROCESS_WORDS: dict[str, str] = {
     "extrusion": "extrusion",
 }
 
+LAYER_SUFFIXES: dict[Process, str] = {"powder_bed": ".cli", "vat": ".zip", "extrusion": ".gcode"}
+"""The machine file of each process; `.3mf` serves all."""
+
 
 class Plate(Frozen):
     """The plate's shape and size in mm. A round one has equal width and depth: its diameter."""

@@ -13,11 +13,9 @@ from lean_trellis.core.heavy import heavy
 from lean_trellis.core.layers.build import LayeredBuild
 from lean_trellis.core.layers.machine_files import common_layer, gcode, masks, sliced_3mf
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.shop.machine import PROCESS_WORDS, Process
+from lean_trellis.core.shop.machine import LAYER_SUFFIXES, PROCESS_WORDS, Process
 
 _Write = Callable[[IO[bytes], LayeredBuild, Watch], None]
-LAYER_SUFFIXES: dict[Process, str] = {"powder_bed": ".cli", "vat": ".zip", "extrusion": ".gcode"}
-"""The machine file of each process; `.3mf` serves all."""
 
 
 def layers_path(out: Path, process: Process) -> Path:

@@ -16,12 +16,10 @@ from lean_trellis.core.errors import FormatError
 from lean_trellis.core.formats.archives import DAMAGED_ZIP, require_harmless
 from lean_trellis.core.release.machines.file_volumes import FileContent, read_content
 from lean_trellis.core.release.machines.protocol import MANIFEST, MOST_PACKAGE_BYTES, Manifest
-from lean_trellis.core.shop.machine import Machine, Process
+from lean_trellis.core.shop.machine import LAYER_SUFFIXES, Machine
 
 VOLUME_SHARE = 0.01
 """A file may hold so much more or less than its ticket says."""
-TAKEN_SUFFIXES: dict[Process, str] = {"powder_bed": ".cli", "vat": ".zip", "extrusion": ".gcode"}
-"""The kind of file that a machine of each process builds from."""
 _EDGE_MM = 0.5
 _PIECE = 1 << 20
 _MOST_MANIFEST = 4_000_000
@@ -89,8 +87,8 @@ def _at_a_glance(manifest: Manifest, machine: Machine, material: str) -> list[st
         reasons.append(f"the build is for {manifest.machine}, this is {machine.id}")
     if manifest.process != machine.process:
         reasons.append(f"the build is for another process: {manifest.process}")
-    elif Path(manifest.file).suffix.lower() != TAKEN_SUFFIXES[machine.process]:
-        reasons.append(f"{manifest.file} is no file that this machine takes: {TAKEN_SUFFIXES[machine.process]}")
+    elif Path(manifest.file).suffix.lower() != LAYER_SUFFIXES[machine.process]:
+        reasons.append(f"{manifest.file} is no file that this machine takes: {LAYER_SUFFIXES[machine.process]}")
     if material and manifest.material != material:
         reasons.append(f"{material} is loaded, the build needs {manifest.material}")
     if not machine.layer_least - _ALIKE_MM <= manifest.layer_height <= machine.layer_most + _ALIKE_MM:

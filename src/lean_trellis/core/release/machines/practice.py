@@ -16,12 +16,20 @@ from pathlib import Path
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.release.machines.inspection import Refused, inspected
-from lean_trellis.core.release.machines.protocol import ACTIVE, Fault, Manifest, Reply, SentBuild, SentState, Status
+from lean_trellis.core.release.machines.protocol import (
+    ACTIVE,
+    OVER,
+    Fault,
+    Manifest,
+    Reply,
+    SentBuild,
+    SentState,
+    Status,
+)
 from lean_trellis.core.shop.machine import Machine
 
 _MOST_KNOWN = 500
 _KNOWN = "known.json"
-OVER = ("done", "failed", "cancelled")
 
 
 @dataclass

@@ -18,6 +18,7 @@ State = Literal["idle", "warming", "building", "paused", "done", "failed"]
 SentState = Literal["waiting", "warming", "building", "paused", "done", "failed", "cancelled"]
 Fault = Literal["refuse", "vanish", "nonsense", "hang", "out_of_material", "stop_at_layer"]
 ACTIVE: tuple[str, ...] = ("warming", "building", "paused")
+OVER: tuple[str, ...] = ("done", "failed", "cancelled")
 
 
 def _is_finite(value: float) -> float:
@@ -82,7 +83,7 @@ class SentBuild(_Agreed):
     @property
     def is_over(self) -> bool:
         """Whether nothing more will happen to it."""
-        return self.state in ("done", "failed", "cancelled")
+        return self.state in OVER
 
 
 class Status(_Agreed):

@@ -34,11 +34,18 @@ from lean_trellis.core.release.ticket.contents import (
     TicketPart,
     TicketSupport,
 )
-from lean_trellis.core.release.ticket.drawings import TINTS, DrawnPart, danger_layer, elevation, plan, silhouette
+from lean_trellis.core.release.ticket.drawings import (
+    SUPPORT,
+    TINTS,
+    DrawnPart,
+    danger_layer,
+    elevation,
+    plan,
+    silhouette,
+)
 from lean_trellis.core.supports.common.support import Support
 
 _MOST_DANGER_LAYERS = 2
-_SUPPORT_FILL = "#D9B08C"
 _SPARE_MM = 10.0
 
 
@@ -214,7 +221,7 @@ def _dangers(
         number = int(build.assembly.numbers[layer]) if layer < len(build.assembly.numbers) else layer
         rings = []
         for index, body in enumerate(build.bodies):
-            fill = tints[owners[index]] if body.kind == "part" else _SUPPORT_FILL
+            fill = tints[owners[index]] if body.kind == "part" else SUPPORT
             rings.append((tuple(body.outlines(number)), fill))
         part = job.parts[place]
         title = f"Layer {layer + 1}, {tops[layer]:.2f} mm: part {place + 1} at {used:.0%} of its strength"
