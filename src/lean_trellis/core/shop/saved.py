@@ -80,8 +80,10 @@ class Saved(Generic[T]):
         The same mapping until something has been read. Now and then the library is looked at anew, beside whoever asks.
         """
         is_looking = self._looks is not None and self._looks.is_alive()
-        if not is_looking and time.monotonic() - self._looked_at >= _LOOK_AGAIN_S and self._is_there():
+        if not is_looking and time.monotonic() - self._looked_at >= _LOOK_AGAIN_S:
             self._looked_at = time.monotonic()
+            if not self._is_there():
+                return self.all
             self._looks = threading.Thread(target=self.look, daemon=True, name="shop library")
             self._looks.start()
         return self.all

@@ -33,6 +33,7 @@ _SAMPLES = 4
 _HOVER_MS = 60
 _AFTER_ASKING_MS = 10
 _LONGEST_WAIT_S = 0.1
+_FRAMES_BETWEEN_RESULTS = 3
 _QUICK_FRAME_S = 0.015
 
 
@@ -98,7 +99,7 @@ class BuildView(DraggingView):
         self._smooth = single_shot(self, 250)
         self._smooth.timeout.connect(self._draw_smooth)
         session.job_changed.connect(self.refresh)
-        session.derived_changed.connect(self.refresh)
+        session.derived_changed.connect(self.take_results)
         session.selection_changed.connect(self.refresh)
 
     def _lights(self) -> None:
@@ -133,13 +134,18 @@ class BuildView(DraggingView):
         return any(name in words for name in ("llvmpipe", "softpipe", "swrast", "software"))
 
     def refresh(self) -> None:
-        """Bring the scene in step with the session and draw soon: first the worker gets its requests.
+        """Bring the scene in step with the session and draw soon: first the worker gets its requests."""
+        self._update_and_draw(min(self._frame_s, _LONGEST_WAIT_S))
 
-        What takes long to draw is drawn less often while results come in.
-        """
+    def take_results(self) -> None:
+        """As `refresh`, while results come in: what takes long to draw is drawn less often, for they wait for it."""
+        self._update_and_draw(min(_FRAMES_BETWEEN_RESULTS * self._frame_s, 2 * _LONGEST_WAIT_S))
+
+    def _update_and_draw(self, wait_s: float) -> None:
         self.scene.update()
-        if not self._later.isActive():
-            self._later.start(_AFTER_ASKING_MS + round(1000 * min(self._frame_s, _LONGEST_WAIT_S)))
+        wait = _AFTER_ASKING_MS + round(1000 * wait_s)
+        if not self._later.isActive() or self._later.remainingTime() > wait:
+            self._later.start(wait)
 
     def _draw(self, samples: int = 0) -> None:
         """Draw without smoothing while things move; a moment later once more with it, where that is quick."""

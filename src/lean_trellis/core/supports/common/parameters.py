@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, ClassVar, Literal, Self, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -104,12 +105,12 @@ class FamilyParameters(BaseModel):
     @classmethod
     def declared(cls) -> tuple[Declared, ...]:
         """All parameters in the order of declaration."""
-        return tuple(_declared(key, info) for key, info in cls.model_fields.items())
+        return tuple(_declared_by_key(cls).values())
 
     @classmethod
     def declared_as(cls, key: str) -> Declared:
         """What is declared of one parameter. Raises `KeyError` where there is none."""
-        return _declared(key, cls.model_fields[key])
+        return _declared_by_key(cls)[key]
 
     def with_value(self, key: str, value: Any) -> Self:
         """The same parameters with one value changed and all checked again.
@@ -165,6 +166,11 @@ def _range_words(model: type[FamilyParameters], key: str) -> str:
             most = "or more" if known.most is None else f"to {known.most:g}"
             return f"give {known.least:g} {most} {known.unit}".rstrip()
     return "change one of the values"
+
+
+@cache
+def _declared_by_key(model: type[FamilyParameters]) -> dict[str, Declared]:
+    return {key: _declared(key, info) for key, info in model.model_fields.items()}
 
 
 def _declared(key: str, info: FieldInfo) -> Declared:
