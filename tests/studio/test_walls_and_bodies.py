@@ -308,3 +308,27 @@ def test_where_a_part_would_tip_over_the_bench_offers_a_wall_beside_it(with_part
     assert "tips_over" not in {finding.code for finding in user.session.findings()}
     user.session.undo()
     assert not user.session.job.supports
+
+
+def test_a_tag_says_what_is_typed_and_every_part_gets_one(with_parts):
+    user = with_parts(box((20, 10, 4)), box((20, 10, 4)), box((20, 10, 4)))
+    session, bench = user.session, user.station("supports")
+    user.choose(bench.set_choice, "tag-number")
+    user.press(bench.next.support_all)
+    user.settle()
+    (tag,) = session.job.supports
+    assert session.structure(tag).says == "1"
+    user.press(user.field("shapes.tag_every"))
+    user.settle()
+    assert [session.structure(support).says for support in session.job.supports] == ["1", "2", "3"]
+    assert not user.field("shapes.tag_every").isEnabled()
+    session.select(support=tag.id)
+    user.type_into(user.field("parameter.text"), "A-#")
+    user.settle()
+    assert session.structure(session.job.support(tag.id)).says == "A-1"
+    user.type_into(user.field("parameter.text"), "")
+    assert session.job.support(tag.id).parameters.text == "A-#"
+    assert user.field("parameter.text").text() == "A-#"
+    assert "1 to 24 letters" in user.window.status.message.text()
+    session.undo()
+    assert session.job.support(tag.id).parameters.text == "#"

@@ -41,7 +41,7 @@ def _value(known: Declared, text: str) -> Any:
         if text.lower() not in words:
             raise ParameterError(known.key, f"{text!r} is not on or off", "give on or off")
         return words[text.lower()]
-    if known.kind == "choice":
+    if known.kind in ("choice", "text"):
         return text
     try:
         return int(text) if known.kind == "count" else float(text.replace(",", "."))

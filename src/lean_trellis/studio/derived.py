@@ -6,7 +6,6 @@ One request at a time, the most wanted first.
 from __future__ import annotations
 
 import os
-import time
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import TYPE_CHECKING, Any
@@ -55,13 +54,12 @@ from lean_trellis.studio.shown import (
     shown_nodes,
 )
 from lean_trellis.studio.shown_layers import ShownLayers
+from lean_trellis.studio.telling import Telling
 from lean_trellis.studio.worker import Worker
 
 _REST_MS = 2500
 """After so long a rest what nobody asked for is found as well: areas and loads by height."""
 
-_TELL_MS = 20
-"""Results that come within so long are shown together."""
 _MOST_UNASKED = 500_000
 """Builds whose parts have more faces than this are cut into layers only once somebody asks for it."""
 
@@ -100,9 +98,8 @@ class Derived(QObject):
         self._due = single_shot(self, 0)
         self._due.timeout.connect(self._pump)
         self.layers = ShownLayers(self.graph, lambda: self.job, lambda: self._due.start(), self._is_light)
-        self._gives_way = self._has_news = False
-        self._told = single_shot(self, _TELL_MS)
-        self._told.timeout.connect(self._tell_rest)
+        self._gives_way = False
+        self._telling = Telling(self.derived_changed.emit, self)
         self._rest = single_shot(self, _REST_MS)
         if os.environ.get("LEAN_TRELLIS_UNASKED") != "0":
             self._rest.timeout.connect(self.layers.show_strip)
@@ -272,7 +269,7 @@ class Derived(QObject):
     @property
     def is_settled(self) -> bool:
         """Whether everything that follows from the job is known or was refused, and shown, and nothing runs."""
-        is_busy = self.worker.task is not None or self._explicit or self._has_news
+        is_busy = self.worker.task is not None or self._explicit or self._telling.has_news
         return not is_busy and next(self._missing(), None) is None
 
     @property
@@ -375,21 +372,7 @@ class Derived(QObject):
     def _keep(self, key: Key, result: Any) -> None:
         self._running_key, self._gives_way = None, False
         self.graph.keep(key, result)
-        self._tell_soon()
-
-    def _tell_soon(self) -> None:
-        """Show the first of many results at once, those that follow together: to show takes as long as to find."""
-        if self._told.isActive():
-            self._has_news = True
-            return
-        self._has_news = False
-        begin = time.perf_counter()
-        self.derived_changed.emit()
-        self._told.start(_TELL_MS + round(1000 * (time.perf_counter() - begin)))
-
-    def _tell_rest(self) -> None:
-        if self._has_news:
-            self._tell_soon()
+        self._telling.take()
 
     def _failed(self, key: Key | None, title: str, problem: TrellisError) -> None:
         self._running_key = None
@@ -399,7 +382,7 @@ class Derived(QObject):
         still_wanted = key is not None and key in {entry for entry, _, _ in self._wanted()}
         if key is not None and still_wanted:
             self._held_back[key] = problem
-            self._tell_soon()
+            self._telling.take()
         if isinstance(problem, Cancelled):
             if title and (key is None or still_wanted):
                 self.said.emit("note", f"Cancelled: {title}")

@@ -16,13 +16,20 @@ from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.supports.common.faults import boxes_meet, place_of
 from lean_trellis.core.supports.common.floors import Shape
 from lean_trellis.core.supports.common.spec import spec_of
+from lean_trellis.core.supports.common.support import Support
 
 _LEAST_OVERLAP_MM3 = 0.01
 
 
+def _is_under_others(support: Support) -> bool:
+    """Whether it is there for others to be built onto it, or it onto them."""
+    spec = spec_of(support)
+    return spec.is_ground or spec.joins
+
+
 def check_supports_overlap(state: BuildState) -> Iterator[Finding]:
     """Notes on supports built into each other, unless both keep clear of each other by themselves or one is ground."""
-    some = [held for held in state.supports if not spec_of(held.support).is_ground and not held.structure.is_empty]
+    some = [held for held in state.supports if not _is_under_others(held.support) and not held.structure.is_empty]
     shadows: dict[str, Shape] = {}
     for held, other in combinations(some, 2):
         if not state.is_looked_at(held.support.part_id):

@@ -22,7 +22,7 @@ from lean_trellis.core.supports.common.targets import chosen_regions
 _SUPPORT = ("support.parameters", "support.target", "support.hand", "support.body")
 
 
-def _request(reader: Reader[Any], parameters: FamilyParameters) -> Request[Any]:
+def _request(reader: Reader[Any], parameters: FamilyParameters, number: int = 0) -> Request[Any]:
     """All that the structures of a support with some parameters follow from."""
     support, job = reader.subject, reader.job
     overhangs = reader.each(OVERHANGS, 0.0, 0.3)
@@ -44,6 +44,7 @@ def _request(reader: Reader[Any], parameters: FamilyParameters) -> Request[Any]:
         support.body,
         tuple(reader.each(SUPPORT_SHADOW, 0.3, 0.5)),
         tuple(reader.each(STRUCTURE, 0.5, 0.6)),
+        number,
         tuple(Carried(*pair) for pair in zip(overhangs, shadows, strict=True)) if shadows else (),
     )
 
@@ -92,7 +93,7 @@ def _structure_needs(support: Support, job: Job, near: Neighbours) -> tuple[Need
 
 def _structure(reader: Reader[Structure]) -> Structure:
     """Raises `ParameterError` where the values contradict the material or the part."""
-    request = _request(reader, reader.subject.parameters)
+    request = _request(reader, reader.subject.parameters, reader.token[1])
     spec = spec_for(request.parameters)
     if request.chosen or not spec.serves_regions or not request.hand.is_empty:
         low, high = request.overhangs.mesh.bounds[:, 2]
@@ -102,8 +103,11 @@ def _structure(reader: Reader[Structure]) -> Structure:
     return made
 
 
-def _family_token(support: Support, job: Job, near: Neighbours) -> Hashable:
-    return type(support.parameters)
+def _family_token(support: Support, job: Job, near: Neighbours) -> tuple[type[FamilyParameters], int]:
+    """Its family and form, and the number of its part where it shows that."""
+    is_numbered = support.parameters.is_numbered
+    number = 1 + [part.id for part in job.parts].index(support.part_id) if is_numbered else 0
+    return type(support.parameters), number
 
 
 STRUCTURE: Node[Structure] = Node(
@@ -144,7 +148,7 @@ SUPPORT_SHADOW: Node[Shape] = Node(
 
 
 def _request_of(reader: Reader[Request[Any]]) -> Request[Any]:
-    return _request(reader, reader.subject.parameters)
+    return _request(reader, reader.subject.parameters, reader.token[1])
 
 
 REQUEST: Node[Request[Any]] = Node(

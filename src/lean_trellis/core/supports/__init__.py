@@ -7,7 +7,7 @@ from lean_trellis.core.supports.bars.generate import BarRequest, generate_bars
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.spec import BARS
 from lean_trellis.core.supports.bars.struts import Bars
-from lean_trellis.core.supports.bodies.spec import BLOCK, CRADLE, FLANK, RAFT
+from lean_trellis.core.supports.bodies.spec import BLOCK, CRADLE, FLANK, RAFT, TAG
 from lean_trellis.core.supports.common.support import RegionPick, Support
 from lean_trellis.core.supports.panels.spec import LATTICE, WALL
 
@@ -18,6 +18,7 @@ __all__ = [
     "FLANK",
     "LATTICE",
     "RAFT",
+    "TAG",
     "WALL",
     "BarParameters",
     "BarRequest",

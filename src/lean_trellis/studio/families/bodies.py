@@ -1,4 +1,4 @@
-"""Rafts, blocks, cradles and flank walls in the window."""
+"""Rafts, blocks, cradles, flank walls and tags in the window."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 
 from lean_trellis.core.parts.part import Part
-from lean_trellis.core.supports import BLOCK, CRADLE, FLANK, RAFT
+from lean_trellis.core.supports import BLOCK, CRADLE, FLANK, RAFT, TAG
 from lean_trellis.core.supports.bodies.flank import FlankWall
 from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
 from lean_trellis.core.supports.bodies.parameters import BlockParameters
@@ -21,6 +21,8 @@ from lean_trellis.studio.families.cradle_tools import CradleTools
 from lean_trellis.studio.families.flank_tools import FlankTools
 from lean_trellis.studio.families.panel_sketches import FlankSide
 from lean_trellis.studio.families.raft_tools import RaftTools
+from lean_trellis.studio.families.tag_sketch import TagSketch
+from lean_trellis.studio.families.tag_tools import TagTools
 from lean_trellis.studio.family_tools import no_grips
 from lean_trellis.studio.forms.drawing import Drawing
 from lean_trellis.studio.gestures import Pull
@@ -101,5 +103,13 @@ FLANK_LOOK = FamilyLook(
     grips=_flank_grips,
     tools=FlankTools,
 )
-for _look in (RAFT_LOOK, BLOCK_LOOK, CRADLE_LOOK, FLANK_LOOK):
+TAG_LOOK = FamilyLook(
+    spec=TAG,
+    colour=lambda tokens: tokens.slate,
+    sketch=_drawn_by(TagSketch),
+    on_map=cover,
+    grips=no_grips,
+    tools=TagTools,
+)
+for _look in (RAFT_LOOK, BLOCK_LOOK, CRADLE_LOOK, FLANK_LOOK, TAG_LOOK):
     register_look(_look)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lean_trellis.core.supports.common.parameters import QUESTIONS, Declared, FamilyParameters
-from lean_trellis.studio.forms.fields import ChoiceField, NumberField, row
+from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField, row
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.qt import restyle
 from lean_trellis.studio.forms.units import UNITS, UnitLabel
@@ -25,6 +25,7 @@ class _Line(QWidget):
     def __init__(self, known: Declared, form: ParameterForm) -> None:
         super().__init__()
         self.known, self._form = known, form
+        self._shown_text = ""
         self.field = self._make_field()
         self.field.setObjectName(f"parameter.{known.key}")
         self.field.setAccessibleName(known.label)
@@ -65,6 +66,11 @@ class _Line(QWidget):
             tick = QCheckBox()
             tick.clicked.connect(lambda value: form.changed.emit(known.key, bool(value)))
             return tick
+        if known.kind == "text":
+            text = TextField()
+            text.setFixedWidth(168)
+            text.editingFinished.connect(lambda: self._take_text(text))
+            return text
         number = NumberField(known.unit, may_be_empty=known.kind == "optional_number", width=72)
         if known.kind == "optional_number":
             number.setPlaceholderText("off" if known.follows is None else "=")
@@ -73,6 +79,12 @@ class _Line(QWidget):
         number.emptied.connect(lambda: form.changed.emit(known.key, None))
         return number
 
+    def _take_text(self, text: TextField) -> None:
+        """Ask for what was typed; until it is taken the field shows what was there before."""
+        if text.text() != self._shown_text:
+            self._form.changed.emit(self.known.key, text.text())
+            text.setText(self._shown_text)
+
     def _in_words(self, value: Any) -> str:
         """A value as it is shown."""
         known = self.known
@@ -80,6 +92,8 @@ class _Line(QWidget):
             return "off" if known.follows is None else "as follows"
         if known.kind == "choice":
             return dict(zip(known.choices, known.choice_words, strict=True))[str(value)]
+        if isinstance(value, str):
+            return value
         if isinstance(value, bool):
             return "on" if value else "off"
         return f"{value / UNITS.mm:.4g}" if known.unit == "mm" and UNITS.is_inch else f"{value:.6g}"
@@ -97,8 +111,11 @@ class _Line(QWidget):
                 self.field.offer(list(zip(self.known.choices, self.known.choice_words, strict=True)), str(value))
             case QCheckBox():
                 self.field.setChecked(bool(value))
-            case NumberField():
+            case NumberField():  # a text field as well
                 self.field.show_value(None if value is None else float(value))
+            case TextField():
+                self._shown_text = str(value)
+                self.field.setText(self._shown_text)
         differs = value != origin
         self._back.setVisible(differs)
         shown = self._in_words(origin)

@@ -20,6 +20,7 @@ from lean_trellis.core.job.edits import (
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.supports import RegionPick, Support
 from lean_trellis.core.supports.common.parameters import FamilyParameters
+from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.core.supports.common.structure import Counted
 from lean_trellis.core.supports.common.targets import pick_region
 from lean_trellis.studio.family_tools import HandTools
@@ -333,6 +334,8 @@ class SupportsStation(Station):
         target = "all" if support.target is None else f"{len(support.target)}"
         if support.others:
             target = f"{len(support.parts)} parts"
+        elif not spec_of(support).serves_regions:
+            target = "part"
         chosen = self.session.job.set_of(support) or self.session.sets.every().get(support.set_name)
         differs = chosen is not None and bool(support.parameters.differences(chosen.parameters))
         title = f"{chosen.title if chosen else support.set_name}{' ≠' if differs else ''}"

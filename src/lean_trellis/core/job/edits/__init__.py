@@ -111,6 +111,8 @@ from lean_trellis.core.job.edits.supports import (
     extend_target,
     narrow_target,
     remove_supports,
+    tag_every_part,
+    untagged,
     use_set,
 )
 from lean_trellis.core.job.edits.trials import drop_trial, keep_trial, take_trial
@@ -209,6 +211,7 @@ __all__ = [
     "stand_at",
     "stand_on",
     "support_by_recipe",
+    "tag_every_part",
     "take_back",
     "take_from_regions",
     "take_trial",
@@ -217,6 +220,7 @@ __all__ = [
     "turn_part",
     "turn_parts",
     "ungroup_parts",
+    "untagged",
     "use_set",
     "waive",
     "with_detection",

@@ -10,6 +10,7 @@ from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job, fresh_id
 from lean_trellis.core.sets.parameter_set import ParameterSet
+from lean_trellis.core.supports.bodies.tag import TagParameters
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.support import RegionPick, Support
 
@@ -33,6 +34,29 @@ def add_support(
     )
     job = job.with_set(chosen_set)
     return Edit(f"Support {part.name} with {chosen_set.title}", replace(job, supports=(*job.supports, support)))
+
+
+def untagged(job: Job) -> tuple[str, ...]:
+    """The parts that have no tag."""
+    tagged = {support.part_id for support in job.supports if isinstance(support.parameters, TagParameters)}
+    return tuple(part.id for part in job.parts if part.id not in tagged)
+
+
+def tag_every_part(job: Job, support_id: str) -> Edit:
+    """A tag like one that is there for every part that has none.
+
+    Raises `EditError` where the support is no tag, or every part has one.
+    """
+    like = job.support(support_id)
+    without = untagged(job)
+    if not isinstance(like.parameters, TagParameters):
+        raise EditError(like.set_name, "is no tag", "select one")
+    if not without:
+        raise EditError("Tag every part", "every part has a tag", "change the tags that are there")
+    supports = job.supports
+    for part_id in without:
+        supports += (replace(like, id=fresh_id("support", (one.id for one in supports)), part_id=part_id),)
+    return Edit(f"Tag {len(without)} parts", replace(job, supports=supports))
 
 
 def change_support(job: Job, support_id: str, key: str, value: Any) -> Edit:

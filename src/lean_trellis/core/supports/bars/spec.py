@@ -69,6 +69,7 @@ BARS: FamilySpec[BarParameters, Bars] = FamilySpec(
     structure=Bars,
     serves_regions=True,
     is_ground=False,
+    joins=False,
     gets_room=True,
     first_step=FirstStep(hold_values, find_holds),
     generate=_generated,

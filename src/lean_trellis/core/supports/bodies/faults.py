@@ -55,6 +55,11 @@ def block_faults(view: FamilyView[Any, Bodies]) -> Iterator[Fault]:
     yield from empty_support(view.structure)
 
 
+def tag_faults(view: FamilyView[Any, Bodies]) -> Iterator[Fault]:
+    """Does it run into a part?"""
+    yield from _through_part(view, 0.0)
+
+
 def _through_part(view: FamilyView[Any, Bodies], bite: float) -> Iterator[Fault]:
     """By the volume that bodies and a part have in common, less what bites may take."""
     made = view.structure

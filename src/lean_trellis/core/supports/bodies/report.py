@@ -1,4 +1,4 @@
-"""What rafts, blocks, cradles and flank walls tell: figures by name, words, the bodies that leave."""
+"""What rafts, blocks, cradles, flank walls and tags tell: figures by name, words, the bodies that leave."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from lean_trellis.core.supports.bodies.bodies import Bodies
 from lean_trellis.core.supports.bodies.cradle import Cradle
 from lean_trellis.core.supports.bodies.flank import FlankWall
 from lean_trellis.core.supports.bodies.raft import Raft
+from lean_trellis.core.supports.bodies.tag import Tag
 from lean_trellis.core.supports.common.plain import shadow_of_mesh
 from lean_trellis.core.supports.common.spec import ExportWish
 from lean_trellis.core.supports.common.structure import Counted, Drawn
@@ -47,6 +48,21 @@ def raft_in_words(raft: Raft) -> str:
 def raft_trouble(raft: Raft) -> str:
     """Why there is no brim, where there is none."""
     return "nothing of the part lies on the plate: set its build offset to 0" if raft.is_empty else ""
+
+
+def tag_figures(tag: Tag) -> dict[str, Any]:
+    """What it says, and whether it is joined to anything."""
+    return {"says": tag.says, "joined": tag.is_joined}
+
+
+def tag_in_words(tag: Tag) -> str:
+    """What it says."""
+    return f"Says {tag.says}"
+
+
+def tag_trouble(tag: Tag) -> str:
+    """That it lies by itself, where it does."""
+    return "" if tag.is_joined else "there is no raft and no foot to join it to: it lies beside the part by itself"
 
 
 def holes_in_words(raft: Raft) -> str:

@@ -17,6 +17,8 @@ from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
 from lean_trellis.core.supports.bodies.grips import grips_of_bodies, grips_of_cradle, grips_of_flank
 from lean_trellis.core.supports.bodies.parameters import BlockParameters, CradleParameters, RaftParameters
 from lean_trellis.core.supports.bodies.raft import Raft, generate_raft
+from lean_trellis.core.supports.bodies.tag import Tag, TagParameters, generate_tag
+from lean_trellis.core.supports.common.outlines import shadow
 from lean_trellis.core.supports.common.parameters import FamilyParameters, require_shallow
 from lean_trellis.core.supports.common.plain import (
     figures_by_contact,
@@ -49,12 +51,24 @@ def _flank(request: FlankRequest, known: Any, watch: Watch) -> FlankWall:
     return generate_flank(request, side_push(request.constants), watch)
 
 
+def _tag(request: Request[TagParameters], known: Any, watch: Watch) -> Tag:
+    watch.at(0.5, "writing the tag")
+    return generate_tag(request.parameters, request.number, request.others, shadow(request.obstacles[0].placed))
+
+
 def _anything(parameters: FamilyParameters, critical_angle: float, part_height: float) -> None:
     """Nothing that it has contradicts the material or the part."""
 
 
 def _what_stands_on_it(raft: Support, others: Sequence[Support]) -> tuple[Support, ...]:
-    return tuple(other for other in others if other.part_id in raft.parts and not spec_of(other).is_ground)
+    above = [other for other in others if other.part_id in raft.parts]
+    return tuple(other for other in above if not (spec_of(other).is_ground or spec_of(other).joins))
+
+
+def _what_a_tag_joins(tag: Support, others: Sequence[Support]) -> tuple[Support, ...]:
+    """Rafts first, then what else the part stands on."""
+    mine = [other for other in others if tag.part_id in other.parts and not spec_of(other).joins]
+    return tuple(sorted(mine, key=lambda other: not spec_of(other).is_ground))
 
 
 def _raft_reach(support: Support, around: Surroundings) -> float:
@@ -82,12 +96,20 @@ def _flank_reach(support: Support, around: Surroundings) -> float:
     return p.standoff + p.wall_thickness + widest(p, around.bounds, side_push(around.constants))
 
 
+def _tag_reach(support: Support, around: Surroundings) -> float:
+    """As wide as its letters may be, on either side."""
+    p = support.parameters
+    assert isinstance(p, TagParameters)
+    return (len(p.text) + 4) * p.letter_height + 2 * p.rim
+
+
 RAFT: FamilySpec[RaftParameters, Raft] = FamilySpec(
     title="Raft",
     model=RaftParameters,
     structure=Raft,
     serves_regions=False,
     is_ground=True,
+    joins=False,
     gets_room=False,
     first_step=None,
     generate=_raft,
@@ -113,6 +135,7 @@ BLOCK: FamilySpec[BlockParameters, Block] = FamilySpec(
     structure=Block,
     serves_regions=False,
     is_ground=False,
+    joins=False,
     gets_room=False,
     first_step=None,
     generate=_block,
@@ -138,6 +161,7 @@ CRADLE: FamilySpec[CradleParameters, Cradle] = FamilySpec(
     structure=Cradle,
     serves_regions=False,
     is_ground=False,
+    joins=False,
     gets_room=False,
     first_step=None,
     generate=_cradle,
@@ -163,6 +187,7 @@ FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     structure=FlankWall,
     serves_regions=False,
     is_ground=False,
+    joins=False,
     gets_room=False,
     first_step=None,
     generate=_flank,
@@ -182,5 +207,31 @@ FLANK: FamilySpec[FlankParameters, FlankWall] = FamilySpec(
     faults=faults.flank_faults,
     loads=figures_by_contact,
 )
-for _spec in (RAFT, BLOCK, CRADLE, FLANK):
+TAG: FamilySpec[TagParameters, Tag] = FamilySpec(
+    title="Tag",
+    model=TagParameters,
+    structure=Tag,
+    serves_regions=False,
+    is_ground=False,
+    joins=True,
+    gets_room=False,
+    first_step=None,
+    generate=_tag,
+    require=_anything,
+    reach_mm=_tag_reach,
+    follows=follows_nothing,
+    keeps_clear_of=_what_a_tag_joins,
+    shadow=shadow_of_mesh,
+    footprint=footprint_of_mesh,
+    solid=mesh_itself,
+    drawn=report.drawn_bodies,
+    export=report.exported_bodies,
+    figures=report.tag_figures,
+    words=report.tag_in_words,
+    trouble=report.tag_trouble,
+    grips=grips_of_bodies,
+    faults=faults.tag_faults,
+    loads=figures_by_contact,
+)
+for _spec in (RAFT, BLOCK, CRADLE, FLANK, TAG):
     register(_spec)

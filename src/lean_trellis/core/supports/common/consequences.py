@@ -118,6 +118,9 @@ CONSEQUENCES: Mapping[str, Consequences] = {
                      "Wall length grows as cells shrink."),
     "cell_across": _C("Powder stays in narrow cells, and removal is slow.", "The surface sags between walls.",
                       "Wall length grows as cells shrink."),
+    "letter_height": _C("Strokes thinner than what can be built, and nobody can read it.", "The tag takes room."),
+    "letter_depth": _C("It cannot be felt or read.", "Raised letters break off; sunk ones hold powder."),
+    "rim": _C("Letters run over the edge.", "The tag takes room."),
     "skew": _C("Square cells: walls meet the blade head on at some turn.", "Sharp corners that hold powder."),
 }  # fmt: skip
 """By key. Choices and switches have none: what each does stands with them."""

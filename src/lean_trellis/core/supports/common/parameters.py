@@ -34,7 +34,7 @@ class Declared:
     unit: str
     help: str
     question: Question
-    kind: Literal["number", "count", "choice", "switch", "optional_number"]
+    kind: Literal["number", "count", "choice", "switch", "optional_number", "text"]
     choices: tuple[str, ...]
     choice_words: tuple[str, ...]
     least: float | None
@@ -101,6 +101,11 @@ class FamilyParameters(BaseModel):
     def fill_share(self) -> float:
         """How much of its inside is filled where it is extruded."""
         return 1.0
+
+    @property
+    def is_numbered(self) -> bool:
+        """Whether what is made of them shows the number of its part in the build."""
+        return False
 
     @classmethod
     def declared(cls) -> tuple[Declared, ...]:
@@ -208,6 +213,8 @@ def _kind(info: FieldInfo, choices: tuple[str, ...]) -> Any:
         return "switch"
     if info.annotation is int:
         return "count"
+    if info.annotation is str:
+        return "text"
     return "optional_number" if type(None) in get_args(info.annotation) else "number"
 
 

@@ -56,6 +56,8 @@ class Request(Generic[P]):
     """The shadows of the supports that it follows from."""
     others: tuple[Structure, ...] = ()
     """The structures of supports of the part that it keeps clear of."""
+    number: int = 0
+    """The number of the part in its build, from 1, where the parameters show it."""
     carried: tuple[Carried, ...] = ()
     """The parts that stand on it, where it is what others stand on; its own first."""
 

@@ -75,6 +75,8 @@ class FamilySpec(Generic[P, S]):
     """Whether it is for regions; else it is for the part."""
     is_ground: bool
     """Whether other supports of its parts stand on it."""
+    joins: bool
+    """Whether it is built onto other supports on purpose: no raft goes under it, and meeting them is no fault."""
     gets_room: bool
     """Whether walls make room for it where they are set to."""
     first_step: FirstStep[P] | None
