@@ -74,9 +74,24 @@ def stacked(gap: float) -> Job:
     return stack_of(SHOP, None, gap, "mm")
 
 
+def beside_a_zone(gap: float) -> Job:
+    """A part so far from the clamp in the corner of the plate, which is 10 x 10."""
+    return edits.move_part(job_of(METAL, box((20, 20, 5)), offset=3.0), "part-1", 20 + gap, 10).job
+
+
+def bars_apart(apart: float) -> Job:
+    """Two bars by hand, their middle lines so far apart: 0.8 mm thick each, with a clearance of 0.5 mm."""
+    job = job_of(METAL, box((30, 30, 5)), offset=6.0)
+    job = supported(job, spacing=12.0, rim_row=False, bar_clearance=0.5)
+    x, y, _ = job.parts[0].bounds()[0] + 8.0
+    return edits.add_bars(job, "support-1", np.array([[x, y, 6.0], [x + apart, y, 6.0]])).job
+
+
 PAIRS: list[tuple[str, Callable[[float], Job], float, float]] = [
     ("outside_volume", at_the_edge, -0.001, 0.001),
     ("outside_volume", as_high_as_built, -0.001, 0.001),
+    ("keep_out", beside_a_zone, 0.0, -0.001),
+    ("bars_too_near", bars_apart, 1.31, 1.29),
     ("parts_overlap", in_one_another, 0.0, 0.001),
     ("region_not_held", overhanging, 45.01, 44.9),
     ("island_not_held", with_an_arm, 0.01, 0.03),
