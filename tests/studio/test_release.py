@@ -5,7 +5,9 @@ from __future__ import annotations
 from contextlib import closing
 
 import pytest
+from PIL import Image
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog
 from running_machine import running
 
 from lean_trellis.core.board.board import Board
@@ -249,7 +251,7 @@ def test_the_build_by_owner_selects_moves_and_merges(release, tmp_path):
     assert "its layers are 0.25 mm high, here 0.2 mm" in user.window.status.message.text()
 
 
-def test_the_board_holds_the_build_takes_outcomes_and_gives_parts_back(release):
+def test_the_board_holds_the_build_takes_outcomes_and_gives_parts_back(release, tmp_path, monkeypatch):
     user, _bench = release
     user.key(Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     board = user.window.board
@@ -267,19 +269,31 @@ def test_the_board_holds_the_build_takes_outcomes_and_gives_parts_back(release):
     board.parts.pick([board.build.parts[0].id])
     board.outcome.setCurrentIndex(board.outcome.findData("broke"))
     board.note.setText("at the neck")
+    Image.new("RGB", (400, 300), "teal").save(tmp_path / "neck.jpg")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "neck.jpg"), ""))
+    board.photo.click()
+    assert board.photo.text() == "Photo: neck.jpg"
     board.note_outcome.click()
     user.settle()
-    assert board.build.parts[0].outcome == "broke"
+    assert (board.build.parts[0].outcome, board.build.parts[0].has_photo) == ("broke", True)
+    board.parts.pick([board.build.parts[0].id])
+    board._show_part()
+    user.settle()
+    assert board.picture.isVisible()
+    assert (board.picture.pixmap().width(), board.picture.pixmap().height()) == (253, 190)
+    board.parts.pick([board.build.parts[1].id])
+    board._show_part()
+    assert not board.picture.isVisible()
     board.builds.pick(["again"])
     board._show_build()
     board.parts.pick([board.build.parts[0].id])
     board.take.click()
     user.settle()
     assert len(user.session.job.parts) == 3
-    board.order_fields["number"].setText("FW-1")
-    board.order_fields["part"].setText("Lid")
-    board.asked.setText("4")
-    board.add_order.click()
+    board.orders.fields["number"].setText("FW-1")
+    board.orders.fields["part"].setText("Lid")
+    board.orders.asked.setText("4")
+    board.orders.add.click()
     user.settle()
     assert [(one.number, one.asked) for one in board._orders] == [("FW-1", 4)]
 

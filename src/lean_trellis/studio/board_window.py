@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QTabWidget, QVBoxLayout, QWidget
 
 from lean_trellis.core.board.board import Board
-from lean_trellis.core.board.outcomes import fitted_limit, outcomes_of, set_records, time_factor
+from lean_trellis.core.board.outcomes import time_factor
 from lean_trellis.core.board.rows import AGAIN_ID, OUTCOMES, STATES, BoardBuild, BoardPart, OrderState
 from lean_trellis.core.board.syncing import (
     Choice,
@@ -26,6 +26,7 @@ from lean_trellis.core.job.edits import Edit, change_machine
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.core.progress import Watch
+from lean_trellis.studio.board_pages import NewOrder, OrdersPage, OutcomePhoto, WorthPage
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField, figure, muted, row, title
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
@@ -59,8 +60,11 @@ class BoardWindow(QWidget):
         self.tabs = QTabWidget()
         self.tabs.setDocumentMode(True)
         self.tabs.addTab(self._build_side(), "Parts and outcome")
-        self.tabs.addTab(self._orders_side(), "Orders")
-        self.tabs.addTab(self._worth_side(), "What came of sets")
+        self.orders, self.worth = OrdersPage(), WorthPage()
+        self.orders.noted.connect(self._note_order)
+        self.orders.refused.connect(lambda words: session.said.emit("note", words))
+        self.tabs.addTab(self.orders, "Orders")
+        self.tabs.addTab(self.worth, "What came of sets")
         layout.addWidget(self.tabs, 1)
 
     @property
@@ -136,52 +140,14 @@ class BoardWindow(QWidget):
         column = QVBoxLayout(holder)
         column.setSpacing(6)
         column.addWidget(self.build_words)
+        self.picture = OutcomePhoto()
         column.addWidget(self.parts, 1)
+        column.addWidget(self.picture)
         column.addWidget(row(self.take, 1))
         column.addWidget(row("Outcome", self.outcome, self.note, self.photo, self.note_outcome, spacing=6))
         column.addWidget(row("Build", self.state, "took", self.hours, "h", self.set_state, 1, spacing=6))
         column.addWidget(self.factor_words)
         column.addWidget(row(self.use_factor, 1))
-        return holder
-
-    def _orders_side(self) -> QWidget:
-        self.orders = PickTable(("Order", "Part", "Owner", "Asked", "Placed", "Built", "To do", "Due"), several=False,
-                                stretch=1, widths={0: 90, 2: 140, 3: 56, 4: 56, 5: 56, 6: 56, 7: 90})  # fmt: skip
-        self.orders.setObjectName("board.orders")
-        self.orders.setAccessibleName("Orders")
-        fields = {}
-        for key, words in (("number", "Order"), ("part", "Part"), ("owner", "Owner"), ("due", "Due")):
-            field = TextField()
-            field.setObjectName(f"board.order.{key}")
-            field.setAccessibleName(f"{words} of the order")
-            field.setPlaceholderText(words)
-            fields[key] = field
-        self.order_fields = fields
-        self.asked = NumberField(may_be_empty=True, width=60)
-        self.asked.setObjectName("board.order.asked")
-        self.asked.setAccessibleName("How many are asked for")
-        self.add_order = button("Note order", self._note_order, name="board.add_order")
-        self.no_orders = muted("No orders yet: type number, part and how many are asked for.")
-        holder = QWidget()
-        column = QVBoxLayout(holder)
-        column.setSpacing(6)
-        column.addWidget(self.orders, 1)
-        column.addWidget(self.no_orders)
-        column.addWidget(row(fields["number"], fields["part"], fields["owner"], self.asked, fields["due"],
-                             self.add_order, spacing=6))  # fmt: skip
-        return holder
-
-    def _worth_side(self) -> QWidget:
-        self.worth = PickTable(("Set", "Version", "Built", "Failed", "Utilisation where it failed"), several=False,
-                               stretch=4, widths={0: 180, 1: 66, 2: 66, 3: 66})  # fmt: skip
-        self.worth.setObjectName("board.worth")
-        self.worth.setAccessibleName("What came of parameter sets")
-        self.limit_words = figure()
-        holder = QWidget()
-        column = QVBoxLayout(holder)
-        column.setSpacing(6)
-        column.addWidget(self.worth, 1)
-        column.addWidget(self.limit_words)
         return holder
 
     # --- asking ---
@@ -204,8 +170,8 @@ class BoardWindow(QWidget):
         kept = [key for key in chosen if key in keys] or own
         self.builds.show_rows(rows, kept or keys[:1])
         self._show_build()
-        self._show_orders()
-        self._show_worth()
+        self.orders.show_orders(self._orders)
+        self.worth.show_builds(self._builds)
         self._show_link()
 
     # --- this job and its build ---
@@ -280,6 +246,9 @@ class BoardWindow(QWidget):
 
         self._on_board("Taking parts", partial(_take_act, job, build, parts), done)
 
+    def _note_order(self, order: NewOrder) -> None:
+        self._on_board("Noting the order", partial(_order_act, order), lambda _: self.refresh())
+
     # --- a build ---
 
     @property
@@ -319,10 +288,17 @@ class BoardWindow(QWidget):
                                       f"({factor.low:.2f} to {factor.high:.2f}, {factor.builds} builds)")  # fmt: skip
 
     def _show_part(self) -> None:
-        parts = self.chosen_parts
-        if len(parts) == 1 and parts[0].outcome:
-            self.outcome.setCurrentIndex(self.outcome.findData(parts[0].outcome))
-            self.note.setText(parts[0].outcome_note)
+        build, parts = self.build, self.chosen_parts
+        one = parts[0] if len(parts) == 1 else None
+        if one is not None and one.outcome:
+            self.outcome.setCurrentIndex(self.outcome.findData(one.outcome))
+            self.note.setText(one.outcome_note)
+        if build is None or one is None or not one.has_photo:
+            self.picture.show_photo(None, "")
+        elif self.picture.shown != (build.id, one.id, one.changed_at):
+            shown, name = (build.id, one.id, one.changed_at), one.name
+            self._on_board("Reading a photo", partial(_photo_act, build.id, one.id),
+                           lambda photo: self.picture.show_photo(photo, name, shown))  # fmt: skip
 
     def _ask_photo(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "A picture of the part", self.session.folder,
@@ -364,36 +340,6 @@ class BoardWindow(QWidget):
         if factor is not None:
             self.session.do(lambda job: change_machine(job, "rates.time_factor", round(factor.value, 3)))
 
-    # --- orders and sets ---
-
-    def _show_orders(self) -> None:
-        self.no_orders.setVisible(not self._orders)
-        self.orders.show_rows([((one.number, one.part), (one.number, one.part, one.owner, one.asked, one.placed,
-                                                         one.built, one.to_do, one.due)) for one in self._orders],
-                              self.orders.selected_keys())  # fmt: skip
-
-    def _note_order(self) -> None:
-        said = {key: field.text().strip() for key, field in self.order_fields.items()}
-        if not said["number"] or not said["part"] or not self.asked.text().strip():
-            self.session.said.emit("note", "Type order number, part and how many are asked for")
-            return
-        act = partial(_order_act, said, int(self.asked.value))
-        self._on_board("Noting the order", act, lambda _: self.refresh())
-
-    def _show_worth(self) -> None:
-        outcomes = outcomes_of(self._builds)
-        records = set_records(outcomes)
-        self.worth.show_rows(
-            [(key, (one.name, one.version, one.built, one.failed, ", ".join(f"{used:.2f}" for used in one.failed_at)))
-             for key, one in sorted(records.items())], [],
-        )  # fmt: skip
-        limit = fitted_limit(outcomes)
-        if limit is None:
-            self.limit_words.setText("A limit of utilisation follows from six outcomes or more, of which some held and "
-                                     "some fell off or broke.")  # fmt: skip
-        else:
-            self.limit_words.setText(limit.words()[:1].upper() + limit.words()[1:] + ".")
-
 
 def _read(board: Board, watch: Watch) -> tuple[tuple[BoardBuild, ...], tuple[OrderState, ...]]:
     return board.builds(), board.orders()
@@ -422,12 +368,16 @@ def _outcome_act(
         board.note_outcome(build_id, part, outcome, note=note, photo=photo)
 
 
+def _photo_act(build_id: str, part_id: str, board: Board, watch: Watch) -> bytes | None:
+    return board.photo(build_id, part_id)
+
+
 def _state_act(build_id: str, state: str, seconds: float | None, board: Board, watch: Watch) -> None:
     board.set_state(build_id, state, actual_seconds=seconds)
 
 
-def _order_act(said: dict[str, str], asked: int, board: Board, watch: Watch) -> None:
-    board.order(said["number"], said["part"], said["owner"], asked, said["due"])
+def _order_act(order: NewOrder, board: Board, watch: Watch) -> None:
+    board.order(order.number, order.part, order.owner, order.asked, order.due)
 
 
 def _synced_words(made: Synced) -> str:

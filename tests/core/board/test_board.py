@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import io
+
 import pytest
+from PIL import Image
 from sqlalchemy import update
 
 from lean_trellis.core.board.board import Board, plain_name
@@ -47,11 +50,17 @@ def test_states_and_how_long_it_took(build, board):
         board.set_state(build.id, "done", actual_seconds=-1.0)
 
 
+def picture(kind: str = "PNG") -> bytes:
+    held = io.BytesIO()
+    Image.new("RGB", (8, 6), "teal").save(held, kind)
+    return held.getvalue()
+
+
 def test_a_part_that_came_out_well(build, board):
-    board.note_outcome(build.id, build.parts[0].id, "well", photo=b"picture")
+    board.note_outcome(build.id, build.parts[0].id, "well", photo=picture())
     slab = board.build("Friday").parts[0]
     assert (slab.outcome, slab.has_photo) == ("well", True)
-    assert board.photo(build.id, slab.id) == b"picture"
+    assert board.photo(build.id, slab.id) == picture()
     assert board.photo(build.id, build.parts[1].id) is None
     assert [one.id for one in board.builds()] == [build.id]
 
@@ -76,6 +85,13 @@ def test_outcomes_that_are_none(build, board):
         board.note_outcome(build.id, "p-none", "well")
     with pytest.raises(EditError, match="25 MB"):
         board.note_outcome(build.id, build.parts[0].id, "well", photo=b"x" * 25_000_000)
+
+
+@pytest.mark.parametrize("photo", [b"", b"picture", picture()[:40], picture("BMP")])
+def test_a_photo_that_cannot_be_shown_is_refused_and_nothing_is_noted(build, board, photo):
+    with pytest.raises(EditError, match="is no picture"):
+        board.note_outcome(build.id, build.parts[0].id, "well", photo=photo)
+    assert board.build("Friday").parts[0].outcome == ""
 
 
 def test_orders_tell_how_many_are_placed_built_and_still_to_do(build, board):

@@ -154,6 +154,8 @@ class Board:
             raise UnknownNameError.among("outcome", outcome, [key for key in OUTCOMES if key])
         if photo is not None and len(photo) > _MOST_PHOTO:
             raise EditError("photo", f"has {len(photo) / 1e6:.0f} MB", "make it smaller than 20 MB")
+        if photo is not None:
+            _require_picture(photo)
         values: dict[str, Any] = {"outcome": outcome, "outcome_note": note.strip(), **stamp()}
         if photo is not None:
             values["photo"] = photo
@@ -218,6 +220,17 @@ def _put_again(connection: Connection, row: RowMapping, cause: str) -> None:
     at = row_of(AGAIN_ID, row["id"])
     if not connection.execute(update(BUILD_PARTS).where(at).values(again)).rowcount:
         connection.execute(insert(BUILD_PARTS).values(again))
+
+
+def _require_picture(photo: bytes) -> None:
+    """Raise `EditError` where bytes are no picture of a kind that can be shown."""
+    from PIL import Image  # not before there is one
+
+    try:
+        with Image.open(io.BytesIO(photo), formats=("PNG", "JPEG", "WEBP")) as picture:
+            picture.verify()
+    except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as problem:
+        raise EditError("photo", "is no picture that can be read", "give a PNG, JPEG or WebP file") from problem
 
 
 def row_of(build_id: str, part_id: str) -> Any:
