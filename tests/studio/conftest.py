@@ -120,7 +120,13 @@ class User:
         assert button.isVisible(), "a person cannot press what is not shown"
         assert button.isEnabled(), "a person cannot press what is greyed out"
         _DOES.mouseClick(button, Qt.MouseButton.LeftButton)
+        self._wait_for_library()
+
+    def _wait_for_library(self) -> None:
+        """A person waits until what was saved is there."""
         QApplication.processEvents()
+        if self.session.library_work.is_waiting:
+            wait_until(lambda: not self.session.library_work.is_waiting)
 
     def open_tab(self, widget: QWidget) -> None:
         """Open the tab of a bench that a widget is on, by a click on it."""
@@ -142,7 +148,7 @@ class User:
         """Choose an entry of a menu."""
         assert action.isEnabled(), "a person cannot choose what is greyed out"
         action.trigger()
-        QApplication.processEvents()
+        self._wait_for_library()
 
     def unfold(self, fold: Fold) -> None:
         self.open_tab(fold)

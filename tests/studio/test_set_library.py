@@ -79,11 +79,13 @@ def test_a_set_is_saved_as_a_new_one_changed_and_archived_with_its_history(libra
     shown.name.setText("Lids")
     shown.why.setText("lids are stiff")
     shown.save_as.click()
+    user.settle()
     assert shown.draft.name == "lids"
     shown._change("spacing", 2.5)
     assert shown.save.isEnabled()
     shown.why.setText("stiffer still")
     shown.save.click()
+    user.settle()
     assert (shown.draft.version, shown.save.isEnabled()) == (2, False)
     assert shown.history.text().splitlines()[0].startswith("v2")
     assert "stiffer still" in shown.history.text()
@@ -91,6 +93,7 @@ def test_a_set_is_saved_as_a_new_one_changed_and_archived_with_its_history(libra
     shown.undo.click()
     assert shown.draft.parameters.spacing == 2.5
     shown.put_away.click()
+    user.settle()
     assert "lids" not in user.session.sets.every()
     assert shown.draft.name != "lids"
 
@@ -106,10 +109,13 @@ def test_sets_and_recipes_come_in_by_drop_and_wrong_ones_are_named(library, tmp_
     )
     bad.write_text(set_text(shipped_sets()["bars-metal"]).replace("spacing = 1.9", "spacing = -4"), encoding="utf-8")
     user.window.files.take_files([set_file])
+    user.settle()
     assert user.session.sets.every()["lids"].parameters.spacing == 2.2
     user.window.files.take_files([recipe_file])
+    user.settle()
     assert user.session.recipes.every()["lids-recipe"].title == "Lids"
     user.window.files.take_files([bad])
+    user.settle()
     assert "bad.toml: line" in user.window.status.message.text()
     assert "bad" not in user.session.sets.every()
 

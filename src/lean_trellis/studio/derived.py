@@ -34,6 +34,7 @@ from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.hatched import HATCH, Hatch, HatchPicked, selected_key
+from lean_trellis.studio.library_work import LibraryWork
 from lean_trellis.studio.requests import Derive
 from lean_trellis.studio.section_cut import CutOpen, Cuts, SectionPlane
 from lean_trellis.studio.selection import PickedFaces, Selection
@@ -73,6 +74,7 @@ class Derived(QObject):
     task_ended = pyqtSignal()
     said = pyqtSignal(str, str)
     selection: Selection
+    library_work: LibraryWork
 
     if TYPE_CHECKING:  # what the session has
 
@@ -270,6 +272,7 @@ class Derived(QObject):
     def is_settled(self) -> bool:
         """Whether everything that follows from the job is known or was refused, and shown, and nothing runs."""
         is_busy = self.worker.task is not None or self._explicit or self._telling.has_news
+        is_busy = is_busy or self.library_work.is_waiting
         return not is_busy and next(self._missing(), None) is None
 
     @property

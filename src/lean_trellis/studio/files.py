@@ -10,7 +10,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from lean_trellis.core.demo import DEMOS
-from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Job
 from lean_trellis.core.job.edits import new_build_of, remove_parts
 from lean_trellis.core.job.files import SUFFIX
@@ -118,13 +117,15 @@ class Files(QObject):
 
     def _take_thing(self, path: Path) -> None:
         """Take a set, recipe, machine or material that was dropped into the shop library."""
-        try:
-            words = self._taken_in(path)
-        except TrellisError as problem:
-            self.session.said.emit("stop", str(problem))
-            return
-        self.session.said.emit("fine", f"{words} is in your library now")
-        self.session.file_changed.emit()
+        session = self.session
+
+        def done(words: str) -> None:
+            session.library = full_library()
+            session.said.emit("fine", f"{words} is in your library now")
+            session.file_changed.emit()
+
+        session.library_work.ask(lambda: self._taken_in(path), done,
+                                 lambda problem: session.said.emit("stop", str(problem)))  # fmt: skip
 
     def _taken_in(self, path: Path) -> str:
         """What was taken in, by its title; told apart by the tables that the file has."""
@@ -138,9 +139,7 @@ class Files(QObject):
             recipe.require_known(session.sets.every())
             taken = session.recipes.take_in(recipe, why=why)
             return f"{taken.title}, version {taken.version},"
-        thing = take_in(path)
-        session.library = full_library()
-        return thing.name
+        return take_in(path).name
 
     def after_asking(self, then: Callable[[], None]) -> None:
         """Do something that leaves the job; a question comes first where work is unsaved."""

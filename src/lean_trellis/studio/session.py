@@ -35,6 +35,7 @@ from lean_trellis.core.shop.address import ADDRESS, usual_url
 from lean_trellis.core.supports import Support
 from lean_trellis.studio import requests
 from lean_trellis.studio.derived import Derived
+from lean_trellis.studio.library_work import LibraryWork
 from lean_trellis.studio.machine_watch import MachineWatch
 from lean_trellis.studio.selection import PickedFaces, Selection
 from lean_trellis.studio.settings import Settings, open_files_folder
@@ -64,6 +65,8 @@ class Session(Derived):
         """The recipes of the shop: those that ship and its own."""
         self.records = SetRecords(lambda: self.library_address)
         """What came of parameter sets in this shop."""
+        self.library_work = LibraryWork(self, self.said.emit)
+        """What waits for the shop library."""
         self.machines = MachineWatch(self)
         """Machines that run here, watched while somebody wants to know."""
         self.selection = Selection()
@@ -358,6 +361,7 @@ class Session(Derived):
         """End the worker and let the file go."""
         self._hold_file(None)
         self.machines.close()
+        self.library_work.close()
         super().close()
 
     def save_job(self, path: Path, then: Callable[[], None] | None = None) -> None:

@@ -19,7 +19,7 @@ from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.sets.text import set_text
 from lean_trellis.core.shop.address import ADDRESS
 from lean_trellis.core.shop.machine import PROCESS_WORDS
-from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
+from lean_trellis.core.shop.store.kept import ChangedMeanwhileError, Kept
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import require_buildable, spec_for
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField, figure, muted, row, title
@@ -244,29 +244,30 @@ class SetLibrary(QWidget):
             self._done(lambda: self.session.sets.save_as(draft, self.name.text(), note=draft.note, why=why))
 
     def _done(self, save: Callable[[], ParameterSet]) -> None:
-        try:
-            self.draft = save()
-        except ChangedMeanwhileError as problem:
-            self.wrong.setText(f"{problem}. Save yours as a new set, or discard your changes to see theirs.")
-            return
-        except TrellisError as problem:
-            self.wrong.setText(str(problem))
-            return
-        self.why.clear()
-        self.name.clear()
-        self.wrong.setText("")
-        self.session.said.emit("fine", f"Saved {self.draft.title}, version {self.draft.version}")
-        self.refresh()
+        def done(kept: ParameterSet) -> None:
+            self.draft = kept
+            self.why.clear()
+            self.name.clear()
+            self.wrong.setText("")
+            self.session.said.emit("fine", f"Saved {kept.title}, version {kept.version}")
+            self.refresh()
+
+        self.session.library_work.ask(save, done, self._refuse)
+
+    def _refuse(self, problem: Exception) -> None:
+        is_late = isinstance(problem, ChangedMeanwhileError)
+        more = ". Save yours as a new set, or discard your changes to see theirs." if is_late else ""
+        self.wrong.setText(f"{problem}{more}")
 
     def _put_away(self) -> None:
-        if self.draft is not None:
-            try:
-                self.session.sets.put_away(self.draft.name, why=self.why.text().strip())
-            except TrellisError as problem:
-                self.wrong.setText(str(problem))
-                return
+        draft, why = self.draft, self.why.text().strip()
+
+        def done(_: None) -> None:
             self.draft = None
             self.refresh()
+
+        if draft is not None:
+            self.session.library_work.ask(lambda: self.session.sets.put_away(draft.name, why=why), done, self._refuse)
 
     def _export(self) -> None:
         draft = self.draft
@@ -381,13 +382,12 @@ class SetLibrary(QWidget):
         self.compared.show_rows(rows, [])
 
     def _tell_history(self, draft: ParameterSet) -> None:
-        try:
-            versions = self.session.sets.history(draft.name)
-        except TrellisError as problem:
-            self.history.setText(str(problem))
-            return
-        lines = [f"v{one.version}  {one.changed_at[:10]}  {one.who}  {one.why}".rstrip() for one in versions[-4:]]
-        self.history.setText("\n".join(reversed(lines)))
+        def done(versions: tuple[Kept, ...]) -> None:
+            lines = [f"v{one.version}  {one.changed_at[:10]}  {one.who}  {one.why}".rstrip() for one in versions[-4:]]
+            self.history.setText("\n".join(reversed(lines)))
+
+        work, name = self.session.library_work, draft.name
+        work.ask(lambda: self.session.sets.history(name), done, lambda problem: self.history.setText(str(problem)))
 
 
 def _is_meant(one: ParameterSet, words: list[str]) -> bool:

@@ -14,6 +14,7 @@ from lean_trellis.core.job.edits import Edit, keep_trial
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.search.best_values import FIGURES, Candidate, FoundValues, SearchWish
 from lean_trellis.core.search.candidates import OpenValue, levels
+from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.sets.recipe import Recipe, Use
 from lean_trellis.core.supports.common.parameters import Declared
 from lean_trellis.studio.errands import do_beside
@@ -213,14 +214,21 @@ class FindBestSection(Fold):
         values = {one.key: value for one, value in zip(found.wish.opened, candidate.values, strict=True)}
         try:
             parameters = use.parameters(self.session.sets.every()).with_values(values)
-            kept = self.session.sets.save_as(replace(base, parameters=parameters), self.title.text(),
-                                             note="found by trying values")  # fmt: skip
         except TrellisError as problem:
             self.session.said.emit("stop", str(problem))
             return
-        self.title.clear()
-        self.session.said.emit("fine", f"Saved {kept.title}")
-        self.saved.emit(kept.name)
+        title = self.title.text()
+
+        def save() -> ParameterSet:
+            found = replace(base, parameters=parameters)
+            return self.session.sets.save_as(found, title, note="found by trying values")
+
+        def done(kept: ParameterSet) -> None:
+            self.title.clear()
+            self.session.said.emit("fine", f"Saved {kept.title}")
+            self.saved.emit(kept.name)
+
+        self.session.library_work.ask(save, done, lambda problem: self.session.said.emit("stop", str(problem)))
 
     # --- what is shown ---
 

@@ -247,30 +247,32 @@ class RecipeEditor(QWidget):
             self._done(lambda: self.session.recipes.save(draft))
 
     def _done(self, save: Callable[[], Recipe]) -> None:
-        try:
-            self.draft = self._base = save()
-        except ChangedMeanwhileError as problem:
-            self.session.said.emit("stop", f"{problem}: save yours as a new recipe, or go back to the saved one")
-            return
-        except TrellisError as problem:
-            self.session.said.emit("stop", str(problem))
-            return
-        self.naming.hide()
-        self.title.clear()
-        self.session.said.emit("fine", f"Saved {self.draft.title}, version {self.draft.version}")
-        self.saved.emit(self.draft.id)
-        self.refresh()
+        def done(kept: Recipe) -> None:
+            self.draft = self._base = kept
+            self.naming.hide()
+            self.title.clear()
+            self.session.said.emit("fine", f"Saved {kept.title}, version {kept.version}")
+            self.saved.emit(kept.id)
+            self.refresh()
+
+        self.session.library_work.ask(save, done, self._refuse)
+
+    def _refuse(self, problem: Exception) -> None:
+        is_late = isinstance(problem, ChangedMeanwhileError)
+        more = ": save yours as a new recipe, or go back to the saved one" if is_late else ""
+        self.session.said.emit("stop", f"{problem}{more}")
 
     def _put_away(self) -> None:
-        if self._base is not None:
-            try:
-                self.session.recipes.put_away(self._base.id)
-            except TrellisError as problem:
-                self.session.said.emit("stop", str(problem))
-                return
-            self.session.said.emit("fine", f"{self._base.title} is archived; its versions stay in the library")
+        base = self._base
+
+        def done(_: None) -> None:
+            assert base is not None, "only then it is asked for"
+            self.session.said.emit("fine", f"{base.title} is archived; its versions stay in the library")
             self.draft = self._base = None
             self.refresh()
+
+        if base is not None:
+            self.session.library_work.ask(lambda: self.session.recipes.put_away(base.id), done, self._refuse)
 
     def _export(self) -> None:
         draft = self.draft

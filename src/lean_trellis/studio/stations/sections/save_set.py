@@ -11,7 +11,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
-from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import use_set
 from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.sets.saved import SETS
@@ -162,15 +161,14 @@ class SaveSet(QWidget):
         else:
             save = partial(sets.save_as, changed, f"{origin.title}, own", note=origin.note)
         own = support.parameters
-        try:
-            kept = save()
-        except (TrellisError, ValueError) as problem:
-            self.session.said.emit("stop", str(problem))
-            return
-        self.session.do(lambda job: use_set(job, support.id, kept, own))
-        label = type(own).declared_as(key).label
-        self.session.said.emit("note", f"From now on {kept.title} has {label.lower()} {value_words(getattr(own, key))}")
-        self.saved.emit(kept.name)
+
+        def done(kept: ParameterSet) -> None:
+            self.session.do(lambda job: use_set(job, support.id, kept, own))
+            label, value = type(own).declared_as(key).label.lower(), value_words(getattr(own, key))
+            self.session.said.emit("note", f"From now on {kept.title} has {label} {value}")
+            self.saved.emit(kept.name)
+
+        self.session.library_work.ask(save, done, self._refuse)
 
     def _save_merged(self) -> None:
         support, mine, theirs = self.session.support, self._mine, self._theirs
@@ -184,18 +182,23 @@ class SaveSet(QWidget):
 
     def _done(self, support: Support, save: Callable[[], ParameterSet]) -> None:
         """Save, and let the support be of what was saved; a refusal is said, a conflict shown."""
-        try:
-            kept = save()
-        except ChangedMeanwhileError as problem:
-            self._show_conflict(support, problem)
-            return
-        except (TrellisError, ValueError) as problem:
-            self.session.said.emit("stop", str(problem))
-            return
-        self._end()
-        self.session.do(lambda job: use_set(job, support.id, kept))
-        self.session.said.emit("note", f"Saved {kept.title}, version {kept.version}")
-        self.saved.emit(kept.name)
+
+        def done(kept: ParameterSet) -> None:
+            self._end()
+            self.session.do(lambda job: use_set(job, support.id, kept))
+            self.session.said.emit("note", f"Saved {kept.title}, version {kept.version}")
+            self.saved.emit(kept.name)
+
+        def refused(problem: Exception) -> None:
+            if isinstance(problem, ChangedMeanwhileError):
+                self._show_conflict(support, problem)
+            else:
+                self._refuse(problem)
+
+        self.session.library_work.ask(save, done, refused)
+
+    def _refuse(self, problem: Exception) -> None:
+        self.session.said.emit("stop", str(problem))
 
     # --- two at once ---
 

@@ -1,0 +1,86 @@
+"""What waits for the shop library holds the window up for a tenth of a second at most."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import pytest
+from PyQt6.QtCore import QObject
+
+from lean_trellis.core.errors import LibraryError
+from lean_trellis.core.mesh.primitives import box
+from lean_trellis.studio.library_work import LibraryWork
+from lean_trellis.studio.pictures import wait_until
+
+
+@pytest.fixture
+def told(application):
+    """The work, what was said, and what came of it."""
+    said: list[str] = []
+    holder = QObject()
+    work = LibraryWork(holder, lambda _, words: said.append(words))
+    yield work, said, holder
+    work.close()
+
+
+def test_what_is_quick_is_done_before_anything_else(told):
+    work, said, _ = told
+    came: list[object] = []
+    work.ask(lambda: 7, came.append, came.append)
+    assert (came, said, work.is_waiting) == ([7], [], False)
+
+
+def test_what_takes_long_is_waited_for_beside_the_window_in_its_own_thread(told):
+    work, said, _ = told
+    free, came = threading.Event(), []
+    begin = time.monotonic()
+    work.ask(free.wait, lambda _: came.append(threading.current_thread()), came.append)
+    work.ask(lambda: 8, came.append, came.append)
+    assert time.monotonic() - begin < 5
+    assert work.is_waiting
+    assert said == ["Waiting for the shop library …"] * 2
+    free.set()
+    wait_until(lambda: not work.is_waiting)
+    assert came == [threading.main_thread(), 8], "one after the other"
+
+
+def test_a_refusal_is_given_back_and_any_other_fault_is_raised(told):
+    work, _, _ = told
+    came: list[object] = []
+
+    def refuse() -> None:
+        raise LibraryError("set", "is locked", "try again")
+
+    def fail() -> None:
+        raise KeyError("a fault of the program")
+
+    work.ask(refuse, came.append, came.append)
+    assert [type(one) for one in came] == [LibraryError]
+    with pytest.raises(KeyError):
+        work.ask(fail, came.append, came.append)
+
+
+def test_while_another_program_writes_the_window_goes_on_and_the_set_is_saved_after_all(with_parts):
+    from lean_trellis.core.shop.store.store import open_store
+
+    user = with_parts(box((20, 20, 5)))
+    session, bench = user.session, user.station("supports")
+    user.choose(bench.set_choice, "bars-metal")
+    user.press(bench.next.support_all)
+    user.settle()
+    user.type_into(user.field("parameter.spacing"), "2.5")
+    user.settle()
+    open_store().close()
+    other = open_store()
+    with other.connected(writes=True):
+        user.trigger(bench.save_set.save_as)
+        bench.save_set.title.setText("Close bars")
+        bench.save_set.keep.click()
+        assert session.library_work.is_waiting
+        assert session.support.set_name == "bars-metal"
+        assert "Waiting" in user.window.status.message.text()
+    other.close()
+    user.settle()
+    assert session.support.set_name == "close-bars"
+    assert session.sets.every()["close-bars"].parameters.spacing == 2.5
