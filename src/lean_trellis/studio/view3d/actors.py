@@ -120,8 +120,7 @@ def plate_actors(plate: Plate, tokens: Tokens) -> PlateActors:
     here = np.arange(len(rim))
     faces = np.column_stack([here, np.roll(here, -1), np.full(len(rim), len(rim))])
     ground = mesh_actor(poly_data(vertices, faces), tokens.plate)
-    ground.GetProperty().SetAmbient(0.75)
-    ground.GetProperty().SetDiffuse(0.25)
+    ground.GetProperty().LightingOff()  # it is flat: light would take a third of each frame, and change nothing
     ground.GetProperty().SetBackfaceCulling(True)  # seen from below the plate must not hide the parts
     ground.PickableOff()
     # Paler instead of translucent: one translucent line costs a second pass over the whole picture.
