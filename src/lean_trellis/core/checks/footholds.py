@@ -6,6 +6,7 @@ Worked out once for parts that stand near each other; `standing.py` makes findin
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -38,6 +39,13 @@ class _Solid:
     pose: Pose | None = None
     source: Mesh | None = None
     piece_of_face: Longs | None = None
+
+    def reaches_below(self, low: Floats, high: Floats) -> bool:
+        """Whether anything of it may be below something in a box."""
+        if not len(self.mesh.faces):
+            return False
+        lows, highs = self.mesh.bounds
+        return bool((lows <= high).all() and (highs[:2] >= low[:2]).all())
 
     def below(self, places: Floats) -> tuple[Floats, Longs]:
         """(n,) each: how far it is below places (n, 3), 0 inside of it, infinite where it is not; and which piece."""
@@ -107,8 +115,8 @@ def _standing(nodes: dict[str, _Node]) -> set[Piece]:
 
 
 def _nodes(state: BuildState) -> dict[str, _Node]:
-    solids = {part.part.id: _Solid(part.overhangs.mesh, part.tree, part.part.pose, part.part.mesh, shells_at(part))
-              for part in state.parts}  # fmt: skip
+    solids = {part.part.id: _Solid(part.overhangs.mesh, part.tree, part.part.pose, part.part.mesh,
+                                    _shells(part.overhangs.mesh).of_face) for part in state.parts}  # fmt: skip
     made = {held.support.id: held.structure.mesh for held in state.supports if not held.structure.is_empty}
     solids |= {key: _Solid(mesh, RayTree(mesh)) for key, mesh in made.items()}
     for stack, fillings in state.fillings:
@@ -131,9 +139,26 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
     return nodes
 
 
-def shells_at(part: PartState) -> Longs:
-    """(m,): the number of the solid shell that each face belongs to, ANY for those of voids."""
-    mesh = part.overhangs.mesh
+@dataclass(frozen=True, eq=False)
+class _Shells:
+    """The solid shells of a mesh by number, ANY for those of voids: `of_face` (m,), and `of_label` by `shells_of`."""
+
+    of_face: Longs
+    of_label: Longs
+
+
+_SHELLS: WeakKeyDictionary[Mesh, _Shells] = WeakKeyDictionary()
+"""What was found of meshes, as long as these are there."""
+
+
+def _shells(mesh: Mesh) -> _Shells:
+    known = _SHELLS.get(mesh)
+    if known is None:
+        known = _SHELLS[mesh] = _solid_shells(mesh)
+    return known
+
+
+def _solid_shells(mesh: Mesh) -> _Shells:
     of_face = shells_of(mesh)[mesh.faces[:, 0]]
     count = int(of_face.max(initial=-1)) + 1
     corners = mesh.corners - mesh.middle
@@ -142,28 +167,21 @@ def shells_at(part: PartState) -> Longs:
     solid = np.flatnonzero(used & ~((volumes < 0) & (count > 1)))
     number = np.full(count, ANY)
     number[solid] = np.arange(len(solid))
-    result: Longs = number[of_face]
-    return result
+    return _Shells(number[of_face], number)
 
 
 def _part_node(state: BuildState, part: PartState, solids: dict[str, _Solid]) -> _Node:
     """A part with its shells as pieces, but for voids; other shells of its own carry one that begins in or on them."""
     mesh, layer = part.overhangs.mesh, state.job.layer_height
-    of_face = solids[part.part.id].piece_of_face
-    assert of_face is not None, "solids of parts know their shells"
-    number = np.full(len(mesh.vertices), ANY)
-    number[mesh.faces] = of_face[:, None]
-    shell_of_vertex, lowest = shells_of(mesh), lowest_places(mesh)
-    number_of_shell = np.full(int(shell_of_vertex.max(initial=-1)) + 1, ANY)
-    number_of_shell[shell_of_vertex] = number
-    some = number_of_shell[lowest.pieces] != ANY
-    node = _node(part.part.id, lowest.places[some], number_of_shell[lowest.pieces[some]], solids, layer, 1.5 * layer)
+    shells, lowest = _shells(mesh), lowest_places(mesh)
+    some = shells.of_label[lowest.pieces] != ANY
+    node = _node(part.part.id, lowest.places[some], shells.of_label[lowest.pieces[some]], solids, layer, 1.5 * layer)
     node.held_by = [set() for _ in node.bases]
     for held in state.supports_of(part.part):
         if not _may_hang_on(held, state):
             continue
         grips = spec_of(held.support).grips(held.structure)
-        met = np.column_stack([of_face[part.faces_at(grips.places)], grips.pieces])
+        met = np.column_stack([shells.of_face[part.faces_at(grips.places)], grips.pieces])
         for shell, piece in np.unique(met, axis=0).tolist():
             if shell != ANY:
                 node.held_by[shell].add((held.support.id, piece))
@@ -201,10 +219,12 @@ def _node(key: str, places: Floats, pieces: Longs, solids: dict[str, _Solid], la
     open_places = np.flatnonzero(~on_plate)
     if len(open_places):
         lowered = places[open_places] - [0, 0, _BELOW_MM]
-        below = [solid.below(lowered) for solid in solids.values()]
-        distances = np.stack([distance for distance, _ in below]) if solids else np.zeros((0, 0))
+        box = lowered.min(axis=0), lowered.max(axis=0)
+        near = {other: solid for other, solid in solids.items() if solid.reaches_below(*box)}
+        below = [solid.below(lowered) for solid in near.values()]
+        distances = np.stack([distance for distance, _ in below]) if near else np.zeros((0, len(lowered)))
         nearest = distances.min(axis=0, initial=np.inf)
-        for other, (distance, which) in zip(solids, below, strict=True):
+        for other, (distance, which) in zip(near, below, strict=True):
             stands = (distance <= reach) & (distance <= nearest + 1e-9) & np.isfinite(distance)
             met = np.column_stack([pieces[open_places[stands]], which[stands]])
             for piece, base in np.unique(met, axis=0).tolist():

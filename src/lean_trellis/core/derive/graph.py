@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Hashable, MutableMapping
 from dataclasses import fields
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 from cachetools import LRUCache
 
+from lean_trellis.core.derive.alike import Alike
 from lean_trellis.core.derive.guard import guarded
 from lean_trellis.core.derive.key import Key, token
 from lean_trellis.core.derive.neighbours import Neighbours
@@ -15,7 +16,7 @@ from lean_trellis.core.derive.node import Need, Node, Reader, Subject
 from lean_trellis.core.derive.size import size_of
 from lean_trellis.core.heavy import begins
 from lean_trellis.core.job.job import Job
-from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
 T = TypeVar("T")
 USUAL_BYTES = 1_500_000_000
@@ -46,6 +47,7 @@ class Revision:
             self._read = {at: known for at, known in before._read.items() if at[1] in there}
             self._keys.update(self._local)
         self._needs: dict[tuple[str, int], tuple[Need, ...]] = {}
+        self._telling: dict[tuple[str, int], tuple[Need, ...]] = {}
         self._tokens: dict[str, Any] = {}
 
     def key(self, node: Node[Any], subject: Subject) -> Key:
@@ -79,6 +81,18 @@ class Revision:
             self._needs[at] = tuple(node.needs(subject, self.job, self.near))
         return self._needs[at]
 
+    def telling(self, node: Node[Any], subject: Subject) -> tuple[Need, ...]:
+        """The nearest results that one follows from, directly or not, which can be told to be like others."""
+        at = (node.name, id(subject))
+        known = self._telling.get(at)
+        if known is None:
+            found: dict[tuple[str, int], Need] = {}
+            for need, about in self.needs(node, subject):
+                nearest = ((need, about),) if need.content is not None else self.telling(need, about)
+                found |= {(one.name, id(other)): (one, other) for one, other in nearest}
+            known = self._telling[at] = tuple(found.values())
+        return known
+
     def _token(self, path: str, subject: Subject) -> Any:
         if not path.startswith("job."):
             return token(_at(subject, path))
@@ -110,6 +124,7 @@ class Graph:
         self._revisions: list[Revision] = []
         self._is_guarded = is_guarded
         self._touched: dict[Key, Any] = {}
+        self._alike = Alike()
         self.made: list[tuple[str, Subject]] = []
         """What was made, not found: name of the node and subject, in order."""
 
@@ -169,6 +184,7 @@ class Graph:
     def clear(self) -> None:
         """Forget every result."""
         self._kept.clear()
+        self._alike.clear()
 
     def _get(self, node: Node[T], subject: Subject, revision: Revision, watch: Watch) -> T:
         key = revision.key(node, subject)
@@ -177,14 +193,31 @@ class Graph:
             result: T = kept
             self._touched[key] = result
             return result
-        begins(node.name)
-        made = node.make(self._reader(node, subject, revision, watch))
-        self.made.append((node.name, subject))
-        del self.made[:-10_000]
+        made = self._like_before(node, subject, revision, watch) if node.is_kept else _MISSING
+        if made is _MISSING:
+            begins(node.name)
+            made = node.make(self._reader(node, subject, revision, watch))
+            self.made.append((node.name, subject))
+            del self.made[:-10_000]
+            self._alike.note(node, key, made)
         if node.is_kept:
             self.keep(key, made)
             self._touched[key] = made
-        return made
+        return cast(T, made)
+
+    def _like_before(self, node: Node[Any], subject: Subject, revision: Revision, watch: Watch) -> Any:
+        """The result where all that it follows from turns out to hold what it held before; else nothing.
+
+        What tells that is made first: a moved part makes the supports beside it anew, which mostly stay as they are.
+        """
+        key = revision.key(node, subject)
+        for telling, about in revision.telling(node, subject):
+            if self._alike.has_others(telling) and revision.key(telling, about) not in self._kept:
+                self._get(telling, about, revision, Stretch(watch, 0.0, 0.0))
+        if self._alike.is_empty:
+            return _MISSING
+        first = self._alike.first_of(key)
+        return _MISSING if first is key else self._kept.get(first, _MISSING)
 
     def _reader(self, node: Node[T], subject: Subject, revision: Revision, watch: Watch) -> Reader[T]:
         def take(need: Node[Any], about: Subject, part: Watch) -> Any:

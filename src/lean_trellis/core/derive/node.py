@@ -54,6 +54,9 @@ class Node(Generic[T]):
     token: Callable[[Any, Job, Neighbours], Hashable] = _no_token
     follows_from: Callable[[Any, Job, Neighbours], Iterable[Need]] | None = None
     """Results that say all that the needs follow from, where these are many: the key is made of them instead."""
+    content: Callable[[T], bytes | None] | None = None
+    """A digest of what the result holds. Where it is made anew and holds what one before held, what follows from it is
+    not made again."""
     is_kept: bool = True
     is_local: bool = False
     """Whether it follows from its subject and the job's own fields alone: its key then holds for the next revision."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 from typing import Any
 
+from lean_trellis.core.derive.content import content_of
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import CONSTANTS, Need, Node, Reader
 from lean_trellis.core.derive.parts import OBSTACLE, OVERHANGS, SHADOW, TOPOLOGY
@@ -111,7 +112,7 @@ def _family_token(support: Support, job: Job, near: Neighbours) -> tuple[type[Fa
 
 
 STRUCTURE: Node[Structure] = Node(
-    "structure", "support", _structure, (*_SUPPORT, *CONSTANTS), _structure_needs, _family_token
+    "structure", "support", _structure, (*_SUPPORT, *CONSTANTS), _structure_needs, _family_token, content=content_of
 )
 
 
