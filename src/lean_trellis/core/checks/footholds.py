@@ -161,6 +161,8 @@ def _shells(mesh: Mesh) -> _Shells:
 def _solid_shells(mesh: Mesh) -> _Shells:
     of_face = shells_of(mesh)[mesh.faces[:, 0]]
     count = int(of_face.max(initial=-1)) + 1
+    if count == 1:
+        return _Shells(of_face, np.zeros(1, np.int64))
     corners = mesh.corners - mesh.middle
     volumes = np.bincount(of_face, np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])), count)
     used = np.bincount(of_face, minlength=count) > 0

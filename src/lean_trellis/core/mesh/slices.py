@@ -15,7 +15,7 @@ from itertools import pairwise
 import numpy as np
 from scipy.spatial import cKDTree
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, counted_out, frozen
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, counted_out, frozen
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.topology import Topology
@@ -117,21 +117,26 @@ def sliced(
     heights = np.asarray(heights, np.float64)
     vertices = topology.mesh.vertices if vertices is None else vertices
     above = np.searchsorted(heights, vertices[:, 2], side="right")
-    spans = np.ptp(above[topology.mesh.faces], axis=1) if len(topology.mesh.faces) else np.zeros(0, np.int64)
+    lows, highs = _least_and_most(above, topology.mesh.faces)
     pieces = []
-    bounds = _shares(topology, above, spans, len(heights))
+    bounds = _shares(lows, highs - lows, len(heights))
     for number, (first, last) in enumerate(pairwise(bounds)):
         watch.at(number / max(1, len(bounds) - 1), f"cutting layers {first + 1} to {last}")
         pieces.append(_between(topology, vertices, heights, above, first, last, close_mm))
     return _joined(heights, pieces)
 
 
-def _shares(topology: Topology, above: Longs, spans: Longs, count: int) -> list[int]:
+def _least_and_most(values: Longs, faces: Ints) -> tuple[Longs, Longs]:
+    """(m,) each: over the three corners of each face. Column by column: along rows it takes ten times as long."""
+    one, two, three = (values[faces[:, corner]] for corner in range(3))
+    return np.minimum(np.minimum(one, two), three), np.maximum(np.maximum(one, two), three)
+
+
+def _shares(lows: Longs, spans: Longs, count: int) -> list[int]:
     """Levels from where to where are cut at a time, so that memory stays bounded."""
     total = int(spans.sum())
     if total <= _NODES_AT_ONCE:
         return [0, count]
-    lows = above[topology.mesh.faces].min(axis=1)
     change = np.bincount(lows, minlength=count + 1) - np.bincount(lows + spans, minlength=count + 1)
     reached = np.cumsum(np.cumsum(change[:count]))
     parts = int(np.ceil(total / _NODES_AT_ONCE))
@@ -144,10 +149,11 @@ def _between(
 ) -> Slices:
     """The cuts by the planes from number `first` to before `last`; `above` (n,) tells of how many a vertex is above."""
     ranks = np.clip(above, first, last)
-    of_face = ranks[topology.mesh.faces]
-    met = np.flatnonzero((of_face.min(axis=1) != of_face.max(axis=1)) & (topology.edge_of_corner[::3] >= 0))
-    order = np.argsort(of_face[met], axis=1, kind="stable")
-    sorted_ranks = np.take_along_axis(of_face[met], order, axis=1)
+    lows, highs = _least_and_most(ranks, topology.mesh.faces)
+    met = np.flatnonzero((lows != highs) & (topology.edge_of_corner[::3] >= 0))
+    of_face = ranks[topology.mesh.faces[met]]
+    order = np.argsort(of_face, axis=1, kind="stable")
+    sorted_ranks = np.take_along_axis(of_face, order, axis=1)
     edges = _edges_of(topology, met, order)
     ends = topology.edge_vertices
     low_rank = np.minimum(ranks[ends[:, 0]], ranks[ends[:, 1]])

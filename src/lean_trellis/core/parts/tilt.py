@@ -72,10 +72,13 @@ def main_axis(mesh: Mesh) -> MainAxis:
     if not len(mesh.faces):
         return MainAxis("axis", np.array([1.0, 0.0, 0.0]))
     # The surface's second moments, exact for each triangle: A/12 (sum of v v' + (sum v)(sum v)').
-    corners = mesh.corners - np.average(mesh.centroids, axis=0, weights=mesh.areas)
-    sums = corners.sum(axis=1)
-    flat, weights = corners.reshape(-1, 3), np.repeat(mesh.areas, 3)
-    moments = (flat * weights[:, None]).T @ flat + (sums * mesh.areas[:, None]).T @ sums
+    areas, middles = mesh.areas, mesh.centroids
+    middle = np.average(middles, axis=0, weights=areas)
+    weights = np.zeros(len(mesh.vertices))
+    for column in mesh.faces.T:
+        weights += np.bincount(column, areas, len(weights))
+    corners, sums = mesh.vertices - middle, 3 * (middles - middle)
+    moments = (corners * weights[:, None]).T @ corners + (sums * areas[:, None]).T @ sums
     _, axes = np.linalg.eigh(moments)
     along = (mesh.vertices - mesh.middle) @ axes
     lengths = along.max(axis=0) - along.min(axis=0)
