@@ -1,4 +1,4 @@
-"""What results hold, as a digest: two that were made from different things and hold the same are told to be alike."""
+"""What results hold, as a digest: so two that were made from different things turn out to be alike."""
 
 from __future__ import annotations
 

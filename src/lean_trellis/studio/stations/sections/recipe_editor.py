@@ -266,7 +266,7 @@ class RecipeEditor(QWidget):
         base = self._base
 
         def done(_: None) -> None:
-            assert base is not None, "only then it is asked for"
+            assert base is not None, "only an own recipe is archived"
             self.session.said.emit("fine", f"{base.title} is archived; its versions stay in the library")
             self.draft = self._base = None
             self.refresh()
