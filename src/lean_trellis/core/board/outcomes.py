@@ -9,8 +9,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from scipy.optimize import minimize_scalar
-from scipy.special import expit
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.board.rows import FAILURES, BoardBuild
@@ -117,6 +115,8 @@ def fitted_limit(outcomes: Sequence[PartOutcome]) -> FittedLimit | None:
     Logistic in the logarithm of utilisation, its steepness assumed; the ends by profile likelihood. Sources: Cox,
     "The regression analysis of binary sequences"; Wilks for the interval.
     """
+    from scipy.optimize import minimize_scalar  # half a second less for a window that fits nothing
+
     judged = [one for one in outcomes if one.most_used > 0 and (one.outcome == "well" or one.outcome in HELD_BACK)]
     used = np.array([one.most_used for one in judged])
     failed = np.array([one.outcome in HELD_BACK for one in judged])
@@ -137,6 +137,8 @@ def fitted_limit(outcomes: Sequence[PartOutcome]) -> FittedLimit | None:
 
 def _misfit(limit: float, logs: Floats, failed: Floats) -> float:
     """Negative log likelihood of what failed, with the logarithm of a limit."""
+    from scipy.special import expit
+
     chance = np.clip(expit(_SLOPE * (logs - limit)), 1e-12, 1 - 1e-12)
     return float(-np.where(failed, np.log(chance), np.log1p(-chance)).sum())
 

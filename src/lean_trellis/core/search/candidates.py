@@ -8,7 +8,6 @@ from itertools import product
 from math import prod
 
 import numpy as np
-from scipy.stats import qmc
 
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.sets.recipe import Value
@@ -45,6 +44,8 @@ def combinations(opened: Sequence[OpenValue], most: int) -> tuple[tuple[Value, .
     if prod(counts) <= most:
         return tuple(product(*(one.values for one in opened)))
     found: dict[tuple[int, ...], None] = {}
+    from scipy.stats import qmc  # a third of a second less for a window that searches nothing
+
     spread = qmc.Halton(len(opened), scramble=False)
     spread.fast_forward(1)  # its first place is the corner
     while len(found) < most:

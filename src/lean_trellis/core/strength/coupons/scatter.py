@@ -7,7 +7,6 @@ Few measurements say little of their own scatter: it is pooled with a scatter of
 from __future__ import annotations
 
 import numpy as np
-from scipy import stats
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.strength.coupons.fitted import CouponError, Fitted
@@ -17,6 +16,13 @@ _COUNTS_AS = 3
 _MASS = 0.99
 
 
+def _student(freedom: float) -> float:
+    """How many standard errors a value is off at most, so often as `_MASS` says: Student's distribution."""
+    from scipy.special import stdtrit  # not before something has been measured
+
+    return float(stdtrit(freedom, (1 + _MASS) / 2))
+
+
 def constant_of_many(measured: Floats, coupons: int, *, unit: str, subject: str, is_safe_low: bool) -> Fitted:
     """The constant behind positive measurements (n,). Raises `CouponError` for none, or one that is not above 0."""
     if not len(measured) or (measured <= 0).any() or not np.isfinite(measured).all():
@@ -24,7 +30,7 @@ def constant_of_many(measured: Floats, coupons: int, *, unit: str, subject: str,
     logs = np.log(measured)
     freedom = len(logs) - 1 + _COUNTS_AS
     squares = float(((logs - logs.mean()) ** 2).sum()) + _COUNTS_AS * _ASSUMED_SCATTER**2
-    half = stats.t.ppf((1 + _MASS) / 2, freedom) * np.sqrt(squares / freedom / len(logs))
+    half = _student(freedom) * np.sqrt(squares / freedom / len(logs))
     value, low, high = (float(np.exp(logs.mean() + side * half)) for side in (0, -1, 1))
     return Fitted(value, low, high, low if is_safe_low else high, unit, coupons)
 
@@ -44,7 +50,7 @@ def line_through(nominal: Floats, side: Floats, measured: Floats, coupons: int) 
     freedom = len(measured) - 2 + _COUNTS_AS
     variance = (float(rest @ rest) + _COUNTS_AS * 0.02**2) / freedom
     errors = np.sqrt(np.diag(variance * np.linalg.inv(table.T @ table)))
-    half = stats.t.ppf((1 + _MASS) / 2, freedom) * errors
+    half = _student(freedom) * errors
     scale, offset = (
         Fitted(float(v), float(v - h), float(v + h), float(v), unit, coupons)
         for v, h, unit in zip(solved, half, ("1", "mm"), strict=True)
