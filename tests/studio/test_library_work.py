@@ -12,6 +12,8 @@ from lean_trellis.core.errors import LibraryError
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.studio.library_work import LibraryWork
 from lean_trellis.studio.pictures import wait_until
+from lean_trellis.studio.settings import Settings
+from lean_trellis.studio.start import make_window
 
 
 @pytest.fixture
@@ -84,3 +86,20 @@ def test_while_another_program_writes_the_window_goes_on_and_the_set_is_saved_af
     user.settle()
     assert session.support.set_name == "close-bars"
     assert session.sets.every()["close-bars"].parameters.spacing == 2.5
+
+
+def test_the_shop_s_own_machines_come_after_the_first_frame_unless_one_is_chosen(application, library):
+    from lean_trellis.core.shop import keep_own
+
+    kept = keep_own(library.machine("metal-260"), "Cellar no. 2")
+    shipped = library.materials_for(kept)[0].id
+    for chosen, is_there in (("", False), (kept.id, True)):
+        window = make_window(Settings(window=[1280, 800], machine=chosen, material=shipped))
+        window.show()
+        assert (kept.id in window.session.library.machines) is is_there
+        window.start(warms_up=False)
+        wait_until(lambda window=window: kept.id in window.session.library.machines)
+        assert (window.session.job.machine.id == kept.id) is is_there
+        window.session.replace_job(window.session.job, None)
+        window.close()
+        window.deleteLater()

@@ -47,7 +47,6 @@ def run() -> int:
 
 
 def _run(demo: str | None, files: list[Path]) -> int:
-    from lean_trellis.core.shop import own_problems
     from lean_trellis.studio.settings import load_settings
     from lean_trellis.studio.start import make_application, make_window, report_faults
 
@@ -62,8 +61,6 @@ def _run(demo: str | None, files: list[Path]) -> int:
         window.files.take_files(files)
     elif demo:
         window.files.open_demo(demo)
-    for problem in own_problems():
-        window.session.said.emit("stop", str(problem))
     return application.exec()
 
 

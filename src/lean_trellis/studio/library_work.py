@@ -33,17 +33,22 @@ class LibraryWork(QObject):
         """Whether something is not done yet."""
         return self._open > 0
 
-    def ask(self, act: Callable[[], T], done: Callable[[T], None], refused: Callable[[Exception], None]) -> None:
+    def ask(
+        self, act: Callable[[], T], done: Callable[[T], None], refused: Callable[[Exception], None], *,
+        at_once: bool = True,
+    ) -> None:  # fmt: skip
         """Have something done: at once where the library answers at once, else the window goes on meanwhile.
 
-        `refused` is given a `TrellisError` or `ValueError`; any other fault is raised.
+        Without `at_once` nobody waits for it, and nothing is said. `refused` is given a `TrellisError` or `ValueError`;
+        any other fault is raised.
         """
         future = self._thread.submit(act)
-        if wait([future], _AT_ONCE_S).done:
+        if at_once and wait([future], _AT_ONCE_S).done:
             _finish(future, done, refused)
             return
         self._open += 1
-        self._tell("note", "Waiting for the shop library …")
+        if at_once:
+            self._tell("note", "Waiting for the shop library …")
         finish = partial(_finish, future, done, refused)
         future.add_done_callback(lambda _: self._came.emit(finish))  # in the other thread: told in this one
 

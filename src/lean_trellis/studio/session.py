@@ -30,7 +30,7 @@ from lean_trellis.core.job.released import Released
 from lean_trellis.core.release.export import ExportRequest
 from lean_trellis.core.release.releasing import ReleaseResult
 from lean_trellis.core.sets.saved import shop_recipes, shop_sets
-from lean_trellis.core.shop import Library
+from lean_trellis.core.shop import Library, read_library
 from lean_trellis.core.shop.address import ADDRESS, usual_url
 from lean_trellis.core.supports import Support
 from lean_trellis.studio import requests
@@ -87,6 +87,17 @@ class Session(Derived):
         if material is None or material.process != machine.process:
             material = self.library.materials_for(machine)[0]
         return new_job(machine, material)
+
+    def read_library(self) -> None:
+        """Read the shop's own machines and materials, beside the window."""
+
+        def done(read: tuple[Library, tuple[TrellisError, ...]]) -> None:
+            self.library = read[0]
+            for problem in read[1]:
+                self.said.emit("stop", str(problem))
+            self.file_changed.emit()
+
+        self.library_work.ask(read_library, done, lambda problem: self.said.emit("stop", str(problem)), at_once=False)
 
     def use_library(self, url: str) -> None:
         """From now on use the shop library at an address; the user's own file where it is empty."""

@@ -9,7 +9,7 @@ from types import TracebackType
 from PyQt6.QtCore import QCoreApplication, QLocale, Qt
 from PyQt6.QtWidgets import QApplication
 
-from lean_trellis.core.shop import full_library
+from lean_trellis.core.shop import full_library, shipped_library
 from lean_trellis.studio.own_style import apply_font_and_signs, apply_theme
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.settings import Settings
@@ -36,7 +36,9 @@ def make_window(settings: Settings) -> MainWindow:
     assert isinstance(application, QApplication), "the application is made first"
     # Styled once, when all is put together: each step of putting together would style again what is in it.
     application.setStyleSheet("")
-    window = MainWindow(Session(full_library(), settings))
+    shipped = shipped_library()
+    ships = settings.machine in ("", *shipped.machines) and settings.material in ("", *shipped.materials)
+    window = MainWindow(Session(shipped if ships else full_library(), settings))
     apply_theme(application, NIGHT if settings.night else DAY)
     return window
 

@@ -74,6 +74,8 @@ class MainWindow(QMainWindow):
         self.setWindowIcon(QIcon(str(Path(__file__).parent / "icons" / "leaf.svg")))
         self.setAcceptDrops(True)
         self._next: NextStep | None = None
+        self._idle = QTimer(self)
+        self._idle.timeout.connect(self._make_ready)
         self._seen_from_below = False
         self._resized = single_shot(self, _SETTLED_MS)
         self._resized.timeout.connect(self._remember_size)
@@ -185,9 +187,7 @@ class MainWindow(QMainWindow):
         takes a tenth of a second each time.
         """
         self.views.view.start(warms_up=warms_up)
-        self._unread: list[Callable[[], object]] = [shipped_recipes, shipped_sets]
-        self._idle = QTimer(self)
-        self._idle.timeout.connect(self._make_ready)
+        self._unread: list[Callable[[], object]] = [self.session.read_library, shipped_recipes, shipped_sets]
         self._idle.start()
         gc.freeze()
 
@@ -319,6 +319,7 @@ class MainWindow(QMainWindow):
             self.files.after_asking(self._close_for_good)
             return
         self._resized.stop()
+        self._idle.stop()
         self._remember_size()
         self.recovery.finish()
         self.status.finish()

@@ -6,7 +6,7 @@ Every constant of a material carries its source or the word "assumed". No jobs, 
 from lean_trellis.core.shop.library import Library, load_library, shipped_library
 from lean_trellis.core.shop.machine import Machine, Plate, Process
 from lean_trellis.core.shop.material import Constant, Detection, Layers, Material
-from lean_trellis.core.shop.own import full_library, keep_own, own_folder, own_problems, take_in, toml_of
+from lean_trellis.core.shop.own import full_library, keep_own, own_folder, own_problems, read_library, take_in, toml_of
 
 __all__ = [
     "Constant",
@@ -22,6 +22,7 @@ __all__ = [
     "load_library",
     "own_folder",
     "own_problems",
+    "read_library",
     "shipped_library",
     "take_in",
     "toml_of",

@@ -108,15 +108,16 @@ def full_library() -> Library:
 
     Where the shop library cannot be read, or a thing in it, it is passed over; `own_problems` tells of it.
     """
-    return _read_all()[0]
+    return read_library()[0]
 
 
 def own_problems() -> tuple[TrellisError, ...]:
     """Why things of the shop's own were passed over; each names its place and key."""
-    return _read_all()[1]
+    return read_library()[1]
 
 
-def _read_all() -> tuple[Library, tuple[TrellisError, ...]]:
+def read_library() -> tuple[Library, tuple[TrellisError, ...]]:
+    """What ships and what the shop has of its own, and why things of its own were passed over."""
     problems = list(_take_over_old())
     machines, materials = shop_saved(MACHINES), shop_saved(MATERIALS)
     machines.look()
