@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import os
 import sys
 from pathlib import Path
@@ -12,6 +13,7 @@ from lean_trellis.studio.worker_server import begin_server
 
 def run() -> int:
     """Start the window, or say what is missing."""
+    gc.disable()  # nothing of what is made until the window stands is let go again
     begin_server()
     from lean_trellis.core.demo import DEMOS
     from lean_trellis.studio.display import has_display, prepare_platform, virtual_display
@@ -56,6 +58,7 @@ def _run(demo: str | None, files: list[Path]) -> int:
     report_faults(window)
     window.show()
     window.start()
+    gc.enable()
     window.recovered.offer()
     if files:
         window.files.take_files(files)
