@@ -310,4 +310,6 @@ def test_a_double_click_in_a_number_selects_all_of_it(user):
     QTest.mouseClick(field, Qt.MouseButton.LeftButton, pos=at)
     QTest.mouseDClick(field, Qt.MouseButton.LeftButton, pos=at)
     assert field.selectedText() == "6.25", "and not what stands on one side of the point"
+    QTest.mouseClick(field, Qt.MouseButton.LeftButton, pos=at)
+    assert field.selectedText() == "6.25", "a third click leaves it so"
     field.close()

@@ -171,3 +171,16 @@ def test_where_nothing_is_shown_below_the_view_has_the_whole_height(with_parts):
     user.station("overhangs")
     user.settle()
     assert views.view.height() == shared
+
+
+@pytest.mark.parametrize(("azimuth", "out"), [(-62.0, (0, -9)), (-62.0, (0, 9)), (10.0, (-9, 0)), (170.0, (8, -5))])
+@pytest.mark.parametrize("is_underside", [True, False])
+def test_a_place_is_looked_at_from_its_own_side_of_the_part(azimuth, out, is_underside):
+    middle, eye = np.array([50.0, 40.0, 10.0]), Eye(azimuth=azimuth)
+    place = (50.0 + out[0], 40.0 + out[1], 12.0)
+    flown = eye.flown_to(place, middle, is_underside=is_underside)
+    assert flown.focus == place
+    assert flown.back[:2] @ out > 0.3 * np.hypot(*out)
+    assert (flown.height < 0) is is_underside
+    kept = eye.flown_to((50.5, 40.0, 12.0), middle, is_underside=is_underside)
+    assert kept.azimuth == azimuth, "in the middle no side is better than another"

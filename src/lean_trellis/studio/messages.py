@@ -13,9 +13,10 @@ from lean_trellis.studio.part_requests import SpreadRest
 
 @dataclass(frozen=True)
 class Fly:
-    """Bring a place on the plate, in mm, into sight."""
+    """Bring a place on the plate, in mm, into sight: from below, unless it is no underside."""
 
     place: tuple[float, float, float]
+    is_underside: bool = True
 
 
 @dataclass(frozen=True)

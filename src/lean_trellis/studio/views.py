@@ -378,8 +378,8 @@ class Views(QSplitter):
     def take(self, message: ViewMessage) -> None:
         """Do what a bench asks for."""
         match message:
-            case Fly(place):
-                self.view.fly_to(place)
+            case Fly(place, is_underside):
+                self.view.fly_to(place, is_underside=is_underside)
                 self.map.fly_to(place[0], place[1])
             case PreviewAngles(angles):
                 self.view.scene.preview_angles = angles

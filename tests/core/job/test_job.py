@@ -49,3 +49,12 @@ def test_turning_one_part_does_not_derive_anothers_supports_again(job):
     after = [pipeline.bars(support, turned) for support in turned.supports]
     assert after[0] is before[0]
     assert after[1] is not before[1]
+
+
+def test_a_place_is_at_the_part_whose_box_holds_it(job):
+    part = job.part("part-1")
+    low, high = part.bounds()
+    middle = tuple(((low + high) / 2).tolist())
+    assert job.part_at(middle) is part
+    assert job.part_at((float(high[0]) + 0.9, *middle[1:])) is part
+    assert job.part_at((middle[0], middle[1], float(high[2]) + 500.0)) is None

@@ -16,6 +16,9 @@ from lean_trellis.core.shop.machine import Machine
 from lean_trellis.core.shop.material import USUAL_MODE, Constant, Material
 from lean_trellis.core.supports.common.support import Support
 
+_NEAR_MM = 1.0
+"""So near to its box a place is at a part."""
+
 
 @dataclass(frozen=True)
 class Trial:
@@ -98,6 +101,14 @@ class Job:
     def supports_of(self, part_id: str) -> tuple[Support, ...]:
         """The supports of one part."""
         return tuple(support for support in self.supports if support.part_id == part_id)
+
+    def part_at(self, place: tuple[float, float, float]) -> Part | None:
+        """The first part whose box holds a place of the plate's frame, mm; None where none does."""
+        for part in self.parts:
+            low, high = part.bounds()
+            if all(low[axis] - _NEAR_MM <= place[axis] <= high[axis] + _NEAR_MM for axis in range(3)):
+                return part
+        return None
 
     def stack_of(self, part_id: str) -> Stack | None:
         """The stack that a part stands in, if any."""

@@ -156,7 +156,8 @@ class NumberField(TextField):
         super().keyPressEvent(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        """The whole number is selected: a point in it parts no words."""
+        """The whole number is selected: a point in it parts no words. A third click leaves it so."""
+        super().mouseDoubleClickEvent(event)
         self.selectAll()
 
     def _put_back(self) -> None:

@@ -10,6 +10,9 @@ from vtkmodules.vtkRenderingCore import vtkCamera
 from lean_trellis.core.arrays import Floats
 
 VIEW_ANGLE_DEG = 26.0
+_NEAR_MM, _RISE_DEG = 110.0, 18.0
+_BESIDE_MM, _SEEN_DEG, _ASLANT_DEG = 2.0, 70.0, 30.0
+"""From the middle on; so far round a side is still seen; so much aslant one looks at it."""
 
 
 @dataclass(frozen=True)
@@ -55,6 +58,23 @@ class Eye:
         if at is not None:
             focus = at + (focus - at) * (distance / self.distance)
         return replace(self, distance=distance, focus=tuple(focus.tolist()))
+
+    def flown_to(
+        self, place: tuple[float, float, float], middle: Floats | None, *, is_underside: bool
+    ) -> Eye:  # fmt: skip
+        """Near a place: from below an underside, else from above; from the side of the part's middle that it is on.
+
+        Where the place is on this side already, the eye stays on it.
+        """
+        azimuth = self.azimuth
+        if middle is not None:
+            out = np.array(place[:2]) - middle[:2]
+            outward = float(np.degrees(np.arctan2(out[1], out[0])))
+            turn = (outward - azimuth + 180) % 360 - 180
+            if np.hypot(*out) > _BESIDE_MM and abs(turn) > _SEEN_DEG:
+                azimuth = outward - np.sign(turn) * _ASLANT_DEG
+        height = min(self.height, -_RISE_DEG) if is_underside else max(self.height, _RISE_DEG)
+        return Eye(place, float(azimuth), height, min(self.distance, _NEAR_MM))
 
     def fitted(self, low: Floats, high: Floats, aspect: float) -> Eye:
         """Far enough to see a box whole."""

@@ -228,9 +228,11 @@ class BuildView(DraggingView):
         self.clear_mark()
         self.show_points([])
 
-    def fly_to(self, place: tuple[float, float, float]) -> None:
-        """Bring a place to the middle, from below when it is an underside, and mark it."""
-        self.eye = Eye(place, self.eye.azimuth, min(self.eye.height, -18.0), min(self.eye.distance, 110.0))
+    def fly_to(self, place: tuple[float, float, float], *, is_underside: bool = True) -> None:
+        """Bring a place to the middle, from below where it is an underside, from its part's outside, and mark it."""
+        part = self._session.job.part_at(place)
+        middle = None if part is None else part.bounds().mean(axis=0)
+        self.eye = self.eye.flown_to(place, middle, is_underside=is_underside)
         self.scene.mark(place)
         self._redraw.start()
 

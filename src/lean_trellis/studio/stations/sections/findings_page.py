@@ -26,6 +26,11 @@ _MEASURES = ("mm", "mm²", "mm³", "°", "°C")
 _LONG_WORDS = 44
 _SIGNS = {"stop": "⬣", "caution": "▲", "note": "●"}
 _WAIVED = "◇"
+_BESIDE = frozenset({
+    "thin_wall", "area_jump", "recoater_edge", "too_near", "parts_overlap", "outside_volume", "keep_out", "tips_over",
+    "too_flexible", "mesh_unsound", "pose_out_of_range", "load_across_layers", "trapped", "stack_gap",
+})  # fmt: skip
+"""Findings whose places are no undersides."""
 
 
 class FindingsPage(QWidget):
@@ -108,7 +113,7 @@ class FindingsPage(QWidget):
             if chosen.support_id:
                 self.session.select(support=chosen.support_id)
             if chosen.at_mm is not None:
-                self.asks.emit(Fly(chosen.at_mm))
+                self.asks.emit(Fly(chosen.at_mm, is_underside=chosen.code not in _BESIDE))
         self._show_chosen()
         if chosen is not None and chosen.code in TRIED and (self._tried is None or self._tried[0] != chosen):
             self._try_cures(chosen)

@@ -71,7 +71,7 @@ class MeshSection(Section):
         if len(fault.places):
             place = fault.places[self._at % len(fault.places)]
             x, y, z = part.pose.to_plate(part.mesh, np.array([place]))[0].tolist()
-            self.asks.emit(Fly((x, y, z)))
+            self.asks.emit(Fly((x, y, z), is_underside=False))
 
     def _mend(self) -> None:
         if self.part is not None:

@@ -54,7 +54,7 @@ class ThinSection(QWidget):
         x, y, z = (np.array([*place.at_mm, height]) @ frame.T).tolist()
         self.session.select(parts=(part.id,))
         self.chosen.emit(height)
-        self.asks.emit(Fly((x, y, z)))
+        self.asks.emit(Fly((x, y, z), is_underside=False))
 
     def _thicken(self, is_on: bool) -> None:
         part = self.session.part
