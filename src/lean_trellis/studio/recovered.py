@@ -7,7 +7,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from PyQt6.QtCore import QSize, QTimer
-from PyQt6.QtGui import QIcon
+from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QDialog,
@@ -102,7 +102,10 @@ class RecoveredJobs(QDialog):
             time = datetime.fromtimestamp(copy.seconds).strftime("%a %d %b, %H:%M:%S")
             file = str(copy.file) if copy.file is not None else "never saved"
             view = QTableWidgetItem()
-            view.setIcon(QIcon(str(copy.folder / NAME)))
+            picture, icon = QPixmap(str(copy.folder / NAME)), QIcon()
+            for mode in (QIcon.Mode.Normal, QIcon.Mode.Selected):  # else Qt tints what is selected
+                icon.addPixmap(picture, mode)
+            view.setIcon(icon)
             view.setToolTip("The build seen from above")
             self.table.setItem(place, 0, view)
             for at, text in enumerate((copy.name, names or "no parts", time, file), start=1):
