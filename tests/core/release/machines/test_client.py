@@ -13,7 +13,6 @@ from lean_trellis.core.release.machines.client import (
     MachineClient,
     MachineError,
     Patience,
-    is_of_this_computer,
     machine_at,
 )
 from lean_trellis.core.release.machines.register import FOLDER, Known, noted
@@ -84,11 +83,3 @@ def test_machines_are_found_by_kind_and_by_address(tmp_path, monkeypatch):
         with pytest.raises(MachineError, match="running: vat-150"):
             machine_at("vat-200")
     assert machine_at("http://127.0.0.1:7001", "mine").token == "mine"
-
-
-@pytest.mark.parametrize(("address", "is_here"), [
-    ("http://127.0.0.1:80", True), ("http://localhost:80", True), ("http://[::1]:80", True),
-    ("http://machine.example:80", False), ("http://192.0.2.7", False),
-])  # fmt: skip
-def test_which_addresses_stay_on_this_computer(address, is_here):
-    assert is_of_this_computer(address) is is_here

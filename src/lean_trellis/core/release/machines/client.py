@@ -5,12 +5,10 @@ A build is sent under a key that both sides remember: sending it again asks what
 
 from __future__ import annotations
 
-import ipaddress
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
-from urllib.parse import urlsplit
 
 from pydantic import BaseModel, ValidationError
 
@@ -141,12 +139,3 @@ def machine_at(wanted: str, token: str = "") -> Known:
         raise MachineError(wanted, f"no machine of that name runs here (running: {there})",
                            f"start it: lean-trellis simulate {wanted}")  # fmt: skip
     return found[-1]
-
-
-def is_of_this_computer(address: str) -> bool:
-    """Whether an address stays on this computer."""
-    host = urlsplit(address).hostname or ""
-    try:
-        return ipaddress.ip_address(host).is_loopback
-    except ValueError:
-        return host == "localhost"
