@@ -206,3 +206,10 @@ def test_values_are_read_with_their_units():
     assert words_of("processes.0.constants.recoat_time.value", steel).label == "Recoating on metal-120"
     assert text_of("belt_tilt_deg", belt["belt_tilt_deg"], belt) == "45°"
     assert text_of("blade_direction_deg", None, belt) == "–"
+
+
+def test_an_own_machine_is_saved_as_often_as_one_likes(library):
+    machine = library.machine("metal-260")
+    for height in (300.0, 310.0, 320.0, 330.0):
+        kept = keep_own(machine.model_copy(update={"height": height}), "Cellar no. 2")
+        assert full_library().machine(kept.id).height == height

@@ -74,7 +74,7 @@ def _commented(item: Any, key: str, values: Mapping[str, Any]) -> Any:
 
 
 def _head_of(thing: Machine | Material) -> Head:
-    return Head(thing.id, thing.name)
+    return Head(thing.id, thing.name, version=0)
 
 
 def _with_head(thing: _Thing, head: Head) -> _Thing:

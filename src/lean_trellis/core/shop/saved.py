@@ -67,6 +67,8 @@ class Saved(Generic[T]):
         self._store: ShopStore | None = None
         self._stamp: tuple[int, str] | None = None
         self._own: dict[str, T] = {}
+        self._seen: dict[str, int] = {}
+        """The version of each thing as it was read last; machines and materials do not know theirs."""
         self._every: Mapping[str, T] | None = None
         self._looked_at = -float("inf")
         self.problem: TrellisError | None = None
@@ -135,13 +137,14 @@ class Saved(Generic[T]):
     def save(self, changed: T, *, why: str = "") -> T:
         """Save an own thing as its next version; the version of `changed` is the one it was made from.
 
-        Raises `ChangedMeanwhileError` where there is a later one, `LibraryError` for one that ships.
+        Machines and materials do not know theirs: for them it is the one that was read last. Raises
+        `ChangedMeanwhileError` where there is a later one, `LibraryError` for one that ships.
         """
         head = self.form.head(changed)
         if head.id in self.form.shipped():
             cure = f"save it as a new {self.form.called}"
             raise LibraryError(head.name, "ships with the program and stays as it is", cure)
-        return self._saved(changed, head.version, why)
+        return self._saved(changed, head.version or self._seen.get(head.id, 0), why)
 
     def take_in(self, read: T, *, why: str = "") -> T:
         """Take a thing that was read from a file: as a new one, or as the next version of the own one of its id.
@@ -157,7 +160,7 @@ class Saved(Generic[T]):
         if there is not None and not self.is_own(head.id):
             cure = "give the file another name"
             raise LibraryError(head.id, f"is the name of a {self.form.called} that ships", cure)
-        version = 0 if there is None else self.form.head(there).version
+        version = self._seen.get(head.id) or next((one.version for one in self.away() if one.id == head.id), 0)
         return self._saved(self.form.with_head(read, replace(head, owner="")), version, why)
 
     def put_away(self, name: str, *, why: str = "") -> None:
@@ -199,13 +202,15 @@ class Saved(Generic[T]):
         return saved
 
     def _read(self, store: ShopStore) -> None:
-        found, faults = {}, []
+        found, seen, faults = {}, {}, []
         for entry in store.things(self.form.kind):
+            seen[entry.id] = entry.version
             try:
                 found[entry.id] = self.form.read_kept(entry, store.where)
             except TrellisError as problem:
                 faults.append(problem)
-        self._own, self.faults, self._every = found, tuple(faults), {**self.form.shipped(), **found}
+        self._own, self._seen, self.faults = found, seen, tuple(faults)
+        self._every = {**self.form.shipped(), **found}
 
 
 def id_of(title: str) -> str:

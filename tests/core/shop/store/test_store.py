@@ -6,7 +6,12 @@ import multiprocessing
 import os
 
 import pytest
+from sqlalchemy import event
 
+from lean_trellis.core.sets.saved import RECIPES, SETS
+from lean_trellis.core.shop.own import MACHINES, MATERIALS
+from lean_trellis.core.shop.saved import Head, Saved
+from lean_trellis.core.shop.store import store as store_module
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError, StoreError, ToSave
 from lean_trellis.core.shop.store.store import ShopStore, open_store
 
@@ -153,6 +158,57 @@ def test_a_library_that_goes_while_working_is_said_to_be_gone_and_comes_back(tmp
     aside.rename(path)
     assert [thing.id for thing in store.things("set")] == ["one"]
     assert store.save(wish("two"), based_on=0).version == 1
+
+
+def test_a_full_disk_and_a_locked_file_are_said_nothing_is_lost_and_it_goes_on_after(tmp_path, monkeypatch):
+    monkeypatch.setattr(store_module, "_PATIENCE_S", 0.2)
+    url = f"sqlite:///{tmp_path / 'library.db'}"
+    store, other = open_store(url), open_store(url)
+    store.save(wish(), based_on=0)
+    with other.connected(writes=True), pytest.raises(StoreError, match=r"cannot be used \(database is locked\)"):
+        store.save(wish(document="a = 2"), based_on=1)
+    limits = [f"PRAGMA max_page_count={count}" for count in (1, 1_000_000)]
+    store.close()
+    event.listen(store._engine, "connect", lambda connection, _: connection.execute(limits[0]))
+    with pytest.raises(StoreError, match=r"cannot be used \(database or disk is full\)"):
+        store.save(wish("two", document="#" * 200_000), based_on=0)
+    assert [(thing.id, thing.version) for thing in other.things("set")] == [("one", 1)]
+    limits[0] = limits[1]
+    store.close()
+    assert store.save(wish("two", document="#" * 200_000), based_on=0).version == 1
+    assert store.save(wish(document="a = 2"), based_on=1).version == 2
+    for one in (store, other):
+        one.close()
+
+
+@pytest.mark.parametrize("form", [SETS, RECIPES, MACHINES, MATERIALS], ids=lambda form: form.kind)
+def test_things_of_every_kind_are_saved_seen_by_others_and_put_away(url, form):
+    mine, theirs = Saved(form, lambda: open_store(url)), Saved(form, lambda: open_store(url))
+    base = next(iter(form.shipped().values()))
+    kept = mine.save_as(base, "Our own", why="for the cellar")
+    theirs.look()
+    assert theirs.all["our-own"] == kept
+    theirs.save(kept, why="again")
+    assert theirs.store().latest(form.kind, "our-own").version == 2
+    with pytest.raises(ChangedMeanwhileError):
+        mine.save(kept)
+    for number in range(3, 6):
+        title = f"Our own, {number}"
+        mine.take_in(form.with_head(kept, Head("our-own", title)), why="from a file")
+        assert form.head(mine.all["our-own"]).name == title
+        assert mine.store().latest(form.kind, "our-own").version == number
+    mine.put_away("our-own")
+    theirs.look()
+    assert "our-own" not in theirs.all
+    assert [one.version for one in theirs.away()] == [6]
+    theirs.bring_back("our-own")
+    mine.look()
+    assert form.head(mine.all["our-own"]).name == "Our own, 5"
+    mine.put_away("our-own")
+    mine.take_in(form.with_head(kept, Head("our-own", "Once more")))
+    assert form.head(mine.all["our-own"]).name == "Once more"
+    for one in (mine, theirs):
+        one.store().close()
 
 
 def test_a_password_is_never_said(monkeypatch):
