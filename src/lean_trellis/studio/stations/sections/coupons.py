@@ -15,7 +15,7 @@ from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.formats.body import Body
 from lean_trellis.core.job.edits import Edit, add_bodies, set_build_offset, take_from_regions
 from lean_trellis.core.job.job import Job
-from lean_trellis.core.shop import full_library, keep_own, shipped_library
+from lean_trellis.core.shop import Library, Material, full_library, keep_own, shipped_library
 from lean_trellis.core.shop.values import flat_values
 from lean_trellis.core.shop.words import UNIT_WORDS, words_of
 from lean_trellis.core.strength.coupons.fitted import Fitted
@@ -220,17 +220,21 @@ class CouponSection(Section):
         self.refresh()
 
     def _take(self) -> None:
-        job = self.session.job
+        session, job, name = self.session, self.session.job, self.own_name.text()
+        why = f"measured by {self.chosen.title.lower()}"
         try:
-            outcomes = self._outcomes()
-            measured = with_measured(job.material, self._found, self.chosen.key, outcomes)
-            kept = keep_own(measured, self.own_name.text(), why=f"measured by {self.chosen.title.lower()}")
+            measured = with_measured(job.material, self._found, self.chosen.key, self._outcomes())
         except TrellisError as problem:
-            self.session.said.emit("stop", str(problem))
+            session.said.emit("stop", str(problem))
             return
-        self.session.library = full_library()
-        self.session.choose_shop(job.machine.id, kept.id)
-        self.session.said.emit("fine", f"{kept.name} has the measured values, and this job uses it")
+
+        def done(saved: tuple[Material, Library]) -> None:
+            kept, session.library = saved
+            session.choose_shop(job.machine.id, kept.id)
+            session.said.emit("fine", f"{kept.name} has the measured values, and this job uses it")
+
+        session.library_work.ask(lambda: (keep_own(measured, name, why=why), full_library()), done,
+                                 lambda problem: session.said.emit("stop", str(problem)))  # fmt: skip
 
     # --- what is shown ---
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLabel, QLineEdit
 
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job import Edit, Job
-from lean_trellis.core.shop import Machine, Material, full_library, keep_own
+from lean_trellis.core.shop import Library, Machine, Material, full_library, keep_own
 from lean_trellis.core.shop.values import differences, flat_values
 from lean_trellis.core.shop.words import text_of, words_of
 from lean_trellis.studio.forms.fields import muted, row
@@ -125,17 +125,18 @@ class ValuesSection(Section):
             )
 
     def _keep(self) -> None:
-        try:
-            kept = keep_own(self._thing(), self.own_name.text())
-        except TrellisError as problem:
-            self.session.said.emit("stop", str(problem))
-            return
-        self.session.library = full_library()
-        job = self.session.job
-        machine, material = (kept, job.material) if isinstance(kept, Machine) else (job.machine, kept)
-        self.session.choose_shop(machine.id, material.id)
-        self.session.said.emit("fine", f"Saved to your library as {kept.name}")
-        self.own_name.clear()
+        session, thing, name = self.session, self._thing(), self.own_name.text()
+
+        def done(saved: tuple[Machine | Material, Library]) -> None:
+            kept, session.library = saved
+            job = session.job
+            machine, material = (kept, job.material) if isinstance(kept, Machine) else (job.machine, kept)
+            session.choose_shop(machine.id, material.id)
+            session.said.emit("fine", f"Saved to your library as {kept.name}")
+            self.own_name.clear()
+
+        session.library_work.ask(lambda: (keep_own(thing, name), full_library()), done,
+                                 lambda problem: session.said.emit("stop", str(problem)))  # fmt: skip
 
     def refresh(self) -> None:
         """Show all values, those that differ from the library's first to see."""
