@@ -12,6 +12,7 @@ from pydantic import model_validator
 from shapely.affinity import translate
 
 from lean_trellis.core.arrays import Floats
+from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.supports.bodies.bodies import Bodies
@@ -81,7 +82,9 @@ class TagParameters(FamilyParameters):
 
 def _unknown_letters(text: str) -> str:
     """Those that cannot be written. The font, which takes a while to read, is asked about uncommon ones alone."""
-    if text.isascii() and text.isprintable():
+    if not text.isprintable():
+        return "".join(letter for letter in text if not letter.isprintable())
+    if text.isascii():
         return ""
     from lean_trellis.core.mesh.lettering import unknown_letters
 
@@ -99,12 +102,15 @@ class Tag(Bodies):
 def generate_tag(p: TagParameters, number: int, standing: Sequence[Structure], around: Shape) -> Tag:
     """The tag of the part with a `number`, joined to the first of what is `standing` on the plate, rafts first.
 
-    Where nothing stands there, it lies by itself beside `around`, what the part covers.
+    Where nothing stands there, it lies by itself beside `around`, what the part covers. Raises `ParameterError` for a
+    text of letters without a shape.
     """
     from lean_trellis.core.mesh.lettering import text_shape  # with it comes a library that little else needs
 
     says = p.text.replace(NUMBER, str(number))
     letters = text_shape(says, p.letter_height)
+    if letters.is_empty:
+        raise ParameterError("text", f"{says!r} leaves nothing to write", "type letters or digits")
     low_x, low_y, high_x, high_y = letters.bounds
     size = np.array([high_x - low_x, high_y - low_y]) + 2 * p.rim
     feet = next((places for places in map(_on_plate, standing) if len(places)), np.zeros((0, 2)))
