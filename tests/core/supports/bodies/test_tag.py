@@ -112,7 +112,8 @@ def test_a_raft_does_not_grow_under_its_tag(metal):
     ("values", "words"),
     [
         ({"text": ""}, "1 to 24"), ({"text": "x" * 25}, "1 to 24"), ({"text": "☃"}, "no letter"),
-        ({"text": "a\nb"}, "no letter"), ({"text": "a\rb"}, "no letter"), ({"text": "\u200b"}, "no letter"), ({"relief": "sunk", "letter_depth": 2.0}, "within the plate"),
+        ({"text": "a\nb"}, "no letter"), ({"text": "a\rb"}, "no letter"),
+        ({"text": "\u200b"}, "no letter"), ({"relief": "sunk", "letter_depth": 2.0}, "within the plate"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_written_is_refused_in_words(values, words):
