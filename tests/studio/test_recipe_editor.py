@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from PyQt6.QtWidgets import QMenu
 
 from lean_trellis.core.job.edits import set_build_offset
 from lean_trellis.core.mesh.primitives import box
@@ -85,6 +86,13 @@ def test_a_changed_recipe_is_saved_as_ones_own_runs_again_and_offers_itself_firs
     assert other.all["shelves"].rules[0].set == "bars-metal-braced"
     user.trigger(editor.put_away)
     assert "shelves" not in user.session.recipes.every()
+    user.trigger(editor.archived)
+    menu = user.window.findChild(QMenu, "archived.menu")
+    user.trigger(menu.actions()[0])
+    menu.close()
+    assert editor.draft.id == "shelves"
+    assert user.session.recipes.every()["shelves"].rules[0].set == "bars-metal-braced"
+    user.trigger(editor.put_away)
 
 
 def test_what_a_rule_cannot_be_is_said_and_nothing_changes(shelved):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from contextlib import closing
 
 import pytest
+from PyQt6.QtWidgets import QMenu
 
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
@@ -96,6 +97,23 @@ def test_a_set_is_saved_as_a_new_one_changed_and_archived_with_its_history(libra
     user.settle()
     assert "lids" not in user.session.sets.every()
     assert shown.draft.name != "lids"
+    shown.name.setText("Lids")
+    shown.save_as.click()
+    user.settle()
+    assert "is what an archived set is called" in shown.wrong.text()
+    shown.archived.click()
+    user.settle()
+    menu = shown.findChild(QMenu, "archived.menu")
+    (action,) = menu.actions()
+    assert action.text() == "Lids, version 3"
+    action.trigger()
+    menu.close()
+    user.settle()
+    assert shown.draft.name == "lids"
+    assert user.session.sets.every()["lids"].parameters.spacing == 2.5
+    shown.archived.click()
+    user.settle()
+    assert "No set is archived" in user.window.status.message.text()
 
 
 def test_sets_and_recipes_come_in_by_drop_and_wrong_ones_are_named(library, tmp_path):

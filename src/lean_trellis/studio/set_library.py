@@ -22,6 +22,7 @@ from lean_trellis.core.shop.machine import PROCESS_WORDS
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError, Kept
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import require_buildable, spec_for
+from lean_trellis.studio.archived import offer_archived
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField, figure, muted, row, title
 from lean_trellis.studio.forms.numbers import value_words
 from lean_trellis.studio.forms.parameter_form import ParameterForm
@@ -86,6 +87,8 @@ class SetLibrary(QWidget):
         self.star = button(
             "★ Favourite", self._favour, "Favourites come first, here and at Supports", name="library.star"
         )
+        self.archived = button("Archived…", self._offer_archived, "Sets that were archived can be offered again",
+                               name="library.archived")  # fmt: skip
         self.address = TextField()
         self.address.setObjectName("library.address")
         self.address.setAccessibleName("Address of the shop library")
@@ -93,7 +96,8 @@ class SetLibrary(QWidget):
         self.address.setToolTip("A database URL, such as postgresql+psycopg://user@server/shop; empty: your own file")
         self.address.setText(self.session.settings.library)
         self.address.editingFinished.connect(self._use_address)
-        lines = (title("Parameter sets"), self.search, self.all_processes, self.table, row(self.star, 1), self.address)
+        lines = (title("Parameter sets"), self.search, self.all_processes, self.table,
+                 row(self.star, self.archived, 1, spacing=6), self.address)  # fmt: skip
         return _column(_LIST_PX, *lines)
 
     def _use_address(self) -> None:
@@ -268,6 +272,9 @@ class SetLibrary(QWidget):
 
         if draft is not None:
             self.session.library_work.ask(lambda: self.session.sets.put_away(draft.name, why=why), done, self._refuse)
+
+    def _offer_archived(self) -> None:
+        offer_archived(self.session, self.session.sets, self.archived, self.choose)
 
     def _export(self) -> None:
         draft = self.draft

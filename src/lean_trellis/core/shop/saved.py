@@ -132,6 +132,9 @@ class Saved(Generic[T]):
         self.look()
         if name in self.every():
             raise LibraryError(title, f"is what another {self.form.called} is called", "type another name")
+        if any(one.id == name for one in self.away()):
+            cure = "type another name, or offer that one again"
+            raise LibraryError(title, f"is what an archived {self.form.called} is called", cure)
         return self._saved(self.form.with_head(base, Head(name, title.strip(), note=note.strip())), 0, why)
 
     def save(self, changed: T, *, why: str = "") -> T:

@@ -8,6 +8,7 @@ import os
 import pytest
 from sqlalchemy import event
 
+from lean_trellis.core.errors import LibraryError
 from lean_trellis.core.sets.saved import RECIPES, SETS
 from lean_trellis.core.shop.own import MACHINES, MATERIALS
 from lean_trellis.core.shop.saved import Head, Saved
@@ -201,6 +202,8 @@ def test_things_of_every_kind_are_saved_seen_by_others_and_put_away(url, form):
     theirs.look()
     assert "our-own" not in theirs.all
     assert [one.version for one in theirs.away()] == [6]
+    with pytest.raises(LibraryError, match="is what an archived"):
+        mine.save_as(base, "Our own")
     theirs.bring_back("our-own")
     mine.look()
     assert form.head(mine.all["our-own"]).name == "Our own, 5"

@@ -25,6 +25,7 @@ from lean_trellis.core.sets.recipe import (
 from lean_trellis.core.sets.recipe_words import action_words, condition_words
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
 from lean_trellis.core.shop.words import words_of
+from lean_trellis.studio.archived import offer_archived
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField, muted, number_row, row
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.section import button
@@ -74,11 +75,11 @@ class RecipeEditor(QWidget):
         self.choice.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.choice.chosen.connect(self._choose)
         self.menu = QMenu(self)
-        self.save, self.save_as, self.undo, self.export, self.put_away = (
+        self.save, self.save_as, self.undo, self.export, self.put_away, self.archived = (
             self._entry(words, act) for words, act in (
                 ("Save to the recipe, as its next version", self._save), ("Save as new recipe …", self._ask),
                 ("Back to the saved recipe", self._back), ("Export as TOML …", self._export),
-                ("Archive this recipe", self._put_away),
+                ("Archive this recipe", self._put_away), ("Archived recipes …", self._offer_archived),
             )
         )  # fmt: skip
         self.more = QPushButton("Save")
@@ -273,6 +274,9 @@ class RecipeEditor(QWidget):
 
         if base is not None:
             self.session.library_work.ask(lambda: self.session.recipes.put_away(base.id), done, self._refuse)
+
+    def _offer_archived(self) -> None:
+        offer_archived(self.session, self.session.recipes, self.more, self._choose)
 
     def _export(self) -> None:
         draft = self.draft
