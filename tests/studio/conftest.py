@@ -272,7 +272,7 @@ class Shared:
         session = window.session
         session.replace_job(session.job, None)
         session.drop_work()
-        wait_until(lambda: session.worker.task is None)
+        wait_until(lambda: session.worker.task is None and not session.library_work.is_waiting)
         for key, value in Settings(window=[1280, 800]).model_dump().items():
             setattr(session.settings, key, value)
         session.library = full_library()
