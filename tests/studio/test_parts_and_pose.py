@@ -600,9 +600,11 @@ def test_a_dropped_material_is_kept_and_a_wrong_file_named(user, tmp_path, libra
     path = tmp_path / "attic.toml"
     path.write_text(toml_of(library.material("pla").model_copy(update={"name": "Attic PLA"})))
     user.window.files.take_files([path])
+    user.settle()
     assert "attic-pla" in user.session.library.materials
     path.write_text("heat = 3")
     user.window.files.take_files([path])
+    user.settle()
     assert str(path) in user.window.status.message.text()
 
 
