@@ -11,7 +11,7 @@ from lean_trellis.core.arrays import Floats
 
 VIEW_ANGLE_DEG = 26.0
 _NEAR_MM, _RISE_DEG = 110.0, 18.0
-_BESIDE_MM, _SEEN_DEG, _ASLANT_DEG = 2.0, 70.0, 30.0
+_BESIDE_MM, _SEEN_DEG, _ASLANT_DEG = 2.0, 45.0, 30.0
 """From the middle on; so far round a side is still seen; so much aslant one looks at it."""
 
 
