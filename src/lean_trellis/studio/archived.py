@@ -18,9 +18,6 @@ def offer_archived(session: Session, saved: Saved[Any], beside: QWidget, done: C
     """Show what was archived in a menu below a button; `done` is called with the id of what is back."""
     called = saved.form.called
 
-    def refuse(problem: Exception) -> None:
-        session.said.emit("stop", str(problem))
-
     def back(one: Kept) -> None:
         session.said.emit("fine", f"{one.name} is offered again")
         done(one.id)
@@ -36,14 +33,11 @@ def offer_archived(session: Session, saved: Saved[Any], beside: QWidget, done: C
             action = menu.addAction(f"{one.name}, version {one.version}")
             assert action is not None
             bring = partial(saved.bring_back, one.id)
-            action.triggered.connect(partial(_bring, session, bring, partial(back, one), refuse))
+            action.triggered.connect(partial(_bring, session, bring, partial(back, one)))
         menu.popup(beside.mapToGlobal(QPoint(0, beside.height())))
 
-    session.library_work.ask(saved.away, show, refuse)
+    session.library_work.ask(saved.away, show)
 
 
-def _bring(
-    session: Session, bring: Callable[[], None], back: Callable[[], None], refuse: Callable[[Exception], None],
-    _checked: bool = False,
-) -> None:  # fmt: skip
-    session.library_work.ask(bring, lambda _: back(), refuse)
+def _bring(session: Session, bring: Callable[[], None], back: Callable[[], None], _checked: bool = False) -> None:
+    session.library_work.ask(bring, lambda _: back())

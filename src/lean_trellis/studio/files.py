@@ -15,7 +15,7 @@ from lean_trellis.core.job.edits import new_build_of, remove_parts
 from lean_trellis.core.job.files import SUFFIX
 from lean_trellis.core.sets.parameter_set import read_set_file
 from lean_trellis.core.sets.recipe import read_recipe_file
-from lean_trellis.core.shop import full_library, take_in
+from lean_trellis.core.shop import Library, full_library, take_in
 from lean_trellis.core.shop.toml_text import text_of_file
 from lean_trellis.studio.forms.patterns import parts_pattern
 from lean_trellis.studio.messages import FileMessage, NewBuildOf, OpenSecond, SaveRest, ShowBoard
@@ -119,13 +119,12 @@ class Files(QObject):
         """Take a set, recipe, machine or material that was dropped into the shop library."""
         session = self.session
 
-        def done(words: str) -> None:
-            session.library = full_library()
+        def done(taken: tuple[str, Library]) -> None:
+            words, session.library = taken
             session.said.emit("fine", f"{words} is in your library now")
             session.file_changed.emit()
 
-        session.library_work.ask(lambda: self._taken_in(path), done,
-                                 lambda problem: session.said.emit("stop", str(problem)))  # fmt: skip
+        session.library_work.ask(lambda: (self._taken_in(path), full_library()), done)
 
     def _taken_in(self, path: Path) -> str:
         """What was taken in, by its title; told apart by the tables that the file has."""

@@ -34,14 +34,15 @@ class LibraryWork(QObject):
         return self._open > 0
 
     def ask(
-        self, act: Callable[[], T], done: Callable[[T], None], refused: Callable[[Exception], None], *,
+        self, act: Callable[[], T], done: Callable[[T], None], refused: Callable[[Exception], None] | None = None, *,
         at_once: bool = True,
     ) -> None:  # fmt: skip
         """Have something done: at once where the library answers at once, else the window goes on meanwhile.
 
         Without `at_once` nobody waits for it, and nothing is said. `refused` is given a `TrellisError` or `ValueError`;
-        any other fault is raised.
+        any other fault is raised. Without it the refusal is said.
         """
+        refused = self._refuse if refused is None else refused
         future = self._thread.submit(act)
         if at_once and wait([future], _AT_ONCE_S).done:
             _finish(future, done, refused)
@@ -51,6 +52,9 @@ class LibraryWork(QObject):
             self._tell("note", "Waiting for the shop library …")
         finish = partial(_finish, future, done, refused)
         future.add_done_callback(lambda _: self._came.emit(finish))  # in the other thread: told in this one
+
+    def _refuse(self, problem: Exception) -> None:
+        self._tell("stop", str(problem))
 
     def _end(self, finish: Callable[[], None]) -> None:
         self._open -= 1

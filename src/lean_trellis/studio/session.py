@@ -97,7 +97,7 @@ class Session(Derived):
                 self.said.emit("stop", str(problem))
             self.file_changed.emit()
 
-        self.library_work.ask(read_library, done, lambda problem: self.said.emit("stop", str(problem)), at_once=False)
+        self.library_work.ask(read_library, done, at_once=False)
 
     def use_library(self, url: str) -> None:
         """From now on use the shop library at an address; the user's own file where it is empty."""

@@ -233,8 +233,7 @@ class CouponSection(Section):
             session.choose_shop(job.machine.id, kept.id)
             session.said.emit("fine", f"{kept.name} has the measured values, and this job uses it")
 
-        session.library_work.ask(lambda: (keep_own(measured, name, why=why), full_library()), done,
-                                 lambda problem: session.said.emit("stop", str(problem)))  # fmt: skip
+        session.library_work.ask(lambda: (keep_own(measured, name, why=why), full_library()), done)
 
     # --- what is shown ---
 

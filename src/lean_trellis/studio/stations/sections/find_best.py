@@ -228,7 +228,7 @@ class FindBestSection(Fold):
             self.session.said.emit("fine", f"Saved {kept.title}")
             self.saved.emit(kept.name)
 
-        self.session.library_work.ask(save, done, lambda problem: self.session.said.emit("stop", str(problem)))
+        self.session.library_work.ask(save, done)
 
     # --- what is shown ---
 

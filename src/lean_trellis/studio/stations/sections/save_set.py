@@ -168,7 +168,7 @@ class SaveSet(QWidget):
             self.session.said.emit("note", f"From now on {kept.title} has {label} {value}")
             self.saved.emit(kept.name)
 
-        self.session.library_work.ask(save, done, self._refuse)
+        self.session.library_work.ask(save, done)
 
     def _save_merged(self) -> None:
         support, mine, theirs = self.session.support, self._mine, self._theirs

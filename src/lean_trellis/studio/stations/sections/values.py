@@ -135,8 +135,7 @@ class ValuesSection(Section):
             session.said.emit("fine", f"Saved to your library as {kept.name}")
             self.own_name.clear()
 
-        session.library_work.ask(lambda: (keep_own(thing, name), full_library()), done,
-                                 lambda problem: session.said.emit("stop", str(problem)))  # fmt: skip
+        session.library_work.ask(lambda: (keep_own(thing, name), full_library()), done)
 
     def refresh(self) -> None:
         """Show all values, those that differ from the library's first to see."""
