@@ -6,13 +6,13 @@ Worked out once for parts that stand near each other; `standing.py` makes findin
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.checks.state import BuildState, Foothold, PartState, SupportState
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.once import once_a_mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.shells import shells_of
 from lean_trellis.core.parts.pose import Pose
@@ -147,18 +147,8 @@ class _Shells:
     of_label: Longs
 
 
-_SHELLS: WeakKeyDictionary[Mesh, _Shells] = WeakKeyDictionary()
-"""What was found of meshes, as long as these are there."""
-
-
+@once_a_mesh
 def _shells(mesh: Mesh) -> _Shells:
-    known = _SHELLS.get(mesh)
-    if known is None:
-        known = _SHELLS[mesh] = _solid_shells(mesh)
-    return known
-
-
-def _solid_shells(mesh: Mesh) -> _Shells:
     of_face = shells_of(mesh)[mesh.faces[:, 0]]
     count = int(of_face.max(initial=-1)) + 1
     if count == 1:

@@ -2,22 +2,16 @@
 
 from __future__ import annotations
 
-from weakref import WeakKeyDictionary
-
 import numpy as np
 
 from lean_trellis.core.arrays import Longs, frozen
 from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.mesh import Mesh
-
-_KNOWN: WeakKeyDictionary[Mesh, Longs] = WeakKeyDictionary()
-"""What was found of meshes, as long as these are there."""
+from lean_trellis.core.mesh.once import once_a_mesh
 
 
+@once_a_mesh
 def shells_of(mesh: Mesh) -> Longs:
     """(v,): the shell that each vertex belongs to."""
-    known = _KNOWN.get(mesh)
-    if known is None:
-        ends = np.concatenate([mesh.faces[:, :2], mesh.faces[:, 1:]])
-        known = _KNOWN[mesh] = frozen(components_of(len(mesh.vertices), ends[:, 0], ends[:, 1]))
-    return known
+    ends = np.concatenate([mesh.faces[:, :2], mesh.faces[:, 1:]])
+    return frozen(components_of(len(mesh.vertices), ends[:, 0], ends[:, 1]))

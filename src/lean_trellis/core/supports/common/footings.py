@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.mesh.once import once_a_mesh
 from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.mesh.shells import shells_of
 
@@ -29,19 +29,9 @@ class Footings:
     is_sure: bool = False
 
 
-_LOWEST: WeakKeyDictionary[Mesh, Footings] = WeakKeyDictionary()
-"""What was found of meshes, as long as these are there."""
-
-
+@once_a_mesh
 def lowest_places(mesh: Mesh) -> Footings:
     """Of every shell of a mesh its lowest vertices, and places spread over the faces that lie there. Found once."""
-    known = _LOWEST.get(mesh)
-    if known is None:
-        known = _LOWEST[mesh] = _lowest(mesh)
-    return known
-
-
-def _lowest(mesh: Mesh) -> Footings:
     if not len(mesh.faces):
         return Footings()
     shells = shells_of(mesh)
