@@ -83,6 +83,15 @@ def test_of_two_surfaces_the_one_nearest_the_guess_counts_and_nothing_is_nothing
     assert none.offset.shape == (0, 3)
 
 
+def test_from_the_guess_the_way_begins_there_on_whichever_side_of_the_surface_it_is():
+    plate, at = box((6, 6, 1), corner=(-3, -3, 10)), np.zeros((1, 5, 2))
+    guess = np.array([[9.5, 9.8, 10.1, 10.5, 11.05]])
+    found = offset_heights(plate, at, guess, np.array([0.3]), REACH, from_below=True, from_guess=True)
+    np.testing.assert_allclose(found.offset, [[9.5, 9.7, 9.7, 10.5, 10.7]])  # where nothing is near it stays
+    snapped = offset_heights(plate, at, guess, np.array([0.3]), REACH, from_below=True)
+    np.testing.assert_allclose(snapped.offset, 9.7)
+
+
 def test_many_groups_are_as_each_alone():
     mesh = ball(10, subdivisions=5)
     rng = np.random.default_rng(2)

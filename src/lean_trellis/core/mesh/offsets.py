@@ -37,15 +37,17 @@ class OffsetHeights:
 
 @heavy
 def offset_heights(
-    mesh: Mesh, places: Floats, guess: Floats, distances: Floats, reach_mm: Floats, *, from_below: bool
-) -> OffsetHeights:
+    mesh: Mesh, places: Floats, guess: Floats, distances: Floats, reach_mm: Floats, *, from_below: bool,
+    from_guess: bool = False,
+) -> OffsetHeights:  # fmt: skip
     """Heights over groups of places (n, k, 2) at which all of the mesh is at least `distances` (n,) away.
 
     From the face nearest to the `guess` (n, k) height there that looks down, or up where it is not met `from_below`,
     the way goes straight away from it until no face of the mesh within `reach_mm` (n,) of the guesses is nearer than
-    the distance; where there is no such face within half of the reach, it goes from the guess itself. Exact: each
-    triangle grown by a ball is cut by the upright line through the place. Only surfaces count: what lies between two
-    of them farther apart is free, inside a solid, too. A group's triangles are found together, by its box in plan.
+    the distance; where there is no such face within half of the reach, or `from_guess`, it goes from the guess itself.
+    Exact: each triangle grown by a ball is cut by the upright line through the place. Only surfaces count: what lies
+    between two of them farther apart is free, inside a solid, too. A group's triangles are found together, by its box
+    in plan.
     """
     sign = -1.0 if from_below else 1.0
     result = OffsetHeights(
@@ -67,7 +69,8 @@ def offset_heights(
         mine = slice(first, last)
         found = _of_groups(
             mesh.vertices[mesh.faces[face[chosen]]] * [1, 1, sign], mesh.normals[face[chosen]] * [1, 1, sign],
-            group[chosen] - first, places[mine], guess[mine] * sign, distances[mine], reach_mm[mine],
+            group[chosen] - first, places[mine], guess[mine] * sign, distances[mine],
+            np.full(last - first, -1.0) if from_guess else reach_mm[mine],
         )  # fmt: skip
         result.surface[mine], result.offset[mine] = found.surface * sign, found.offset * sign
         result.slopes[mine], result.steep[mine], result.over[mine] = found.slopes * sign, found.steep, found.over

@@ -1,37 +1,22 @@
-"""Heads: the ends of bars that meet a part. They follow its surface at the depth or the gap of their set.
+"""Heads: the ends of bars that meet a part, as heights over places on them.
 
-The end of a tip seen along z is the polygon of its bar. Its heights are those of the part's offset over it, at corners,
-on rings inside and in the middle: so a bite is as deep, and a gap as wide, over the whole head, on slopes and on round
-surfaces, too.
+The end of a tip seen along z is the polygon of its bar; its heights are kept at corners, on rings inside and in the
+middle.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Rows
-from lean_trellis.core.supports.common.contacts import Contact
-from lean_trellis.core.supports.common.obstacle import Obstacle
-from lean_trellis.core.supports.common.offsets import surface_offsets
 
 _CORNERS_MM, _RINGS_MM = 0.55, 0.4
 """Corners and rings of a head lie no farther apart: under a ball of 10 mm radius the flat between is 4 microns off."""
 _ONE_RING_MM = 0.2
 """Heads of no larger radius have no ring inside their rim."""
-_FLAT_MM = 0.05
-"""By so much a place may lie beyond the line or the plane through its neighbours nearer to the middle: so the flat
-between comes nearer to the part, where that bends away, by no more than this."""
-_STEEPEST = float(np.tan(np.radians(75)))
-"""A head rises and falls from its middle no more steeply."""
-_FALLS = float(np.tan(np.radians(30)))
-"""Where it would fall below the plane of its seat by more than so much a millimetre, a wall is beside: no room."""
-_SHARES = (1.0, 0.75, 0.5)
-_FARTHEST_OFF = 4.0
-"""A head whose middle is farther from the surface above it than so many gaps is in a slot too narrow for it."""
 
 
 @dataclass(frozen=True)
@@ -155,119 +140,6 @@ class Seats:
     def only(self, which: Bools) -> Seats:
         """Some of them."""
         return replace(self, places=self.places[which], normals=self.normals[which], radii=self.radii[which])
-
-
-def heads_at(
-    seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid,
-    is_clear: Callable[[Seats, Heads], Bools] | None = None,
-) -> Heads:  # fmt: skip
-    """Heads at all seats, as wide as asked or as there is room for: three quarters, or half.
-
-    `is_clear` tells whether there is room for what is behind a head, too.
-    """
-    heads: Heads | None = None
-    for share in _SHARES:
-        narrow = np.ones(len(seats.radii), bool) if heads is None else ~heads.fits
-        if heads is not None and not narrow.any():
-            break
-        some = replace(seats.only(narrow), radii=seats.radii[narrow] * share)
-        again = _sized(some, obstacles, contact, grid)
-        if is_clear is not None:
-            again.fits[again.fits] &= is_clear(some.only(again.fits), again.only(again.fits))
-        if heads is None:
-            heads = again
-            continue
-        for key in ("tops", "necks", "radii", "fits"):
-            getattr(heads, key)[narrow] = getattr(again, key)
-    assert heads is not None
-    return heads
-
-
-def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid) -> Heads:
-    """Heads of just these radii."""
-    steps = seats.radii[:, None, None] * grid.steps
-    places = seats.places[:, None, :2] + steps
-    away = np.hypot(steps[..., 0], steps[..., 1])
-    sign = 1.0 if seats.is_below else -1.0
-    slope = -seats.normals[:, :2] / np.copysign(np.maximum(np.abs(seats.normals[:, 2:]), 1e-3), seats.normals[:, 2:])
-    slope *= np.minimum(1.0, _STEEPEST / np.maximum(np.hypot(slope[:, 0], slope[:, 1]), 1e-9))[:, None]
-    guess = seats.places[:, 2, None] + (steps * slope[:, None]).sum(axis=2)
-    reach = 4 * seats.radii + 2 * contact.distance
-    found = surface_offsets(obstacles, places, guess, contact, reach, is_below=seats.is_below)
-    surface, offset = found.surface * sign, found.offset * sign
-    middle = offset[:, -1:]
-    fits = np.ones(len(middle), bool)
-    if not contact.is_bite:
-        plane = (steps * slope[:, None]).sum(axis=2) * sign
-        fits = np.logical_and.reduce(middle + plane - offset <= _FALLS * away + 1e-6, axis=1)
-        fits &= surface[:, -1] - middle[:, 0] <= _FARTHEST_OFF * contact.distance + 1e-6
-    else:  # the middle as its seat tells: of a low edge, which face lies over it is a toss-up
-        deep = seats.places[:, 2] * sign + contact.distance * np.sqrt(1 + (slope**2).sum(axis=1))
-        middle = offset[:, -1:] = np.minimum(middle, deep[:, None])
-    slopes = np.where(found.over[..., None], found.slopes, slope[:, None]) * sign
-    slopes[:, -1] = slope * sign
-    tops = _without_bridges(np.maximum(offset, middle - _STEEPEST * away), slopes, steps, grid)
-    tops = np.minimum(tops, middle + _STEEPEST * away)
-    if not contact.is_bite:
-        tops = _off_between(tops, seats, obstacles, contact, grid)
-    rim = slice(0, grid.corners)
-    # What of a bite is in the part begins at the surface; below a gap there are full layers.
-    below = tops[:, rim] - surface[:, rim] if contact.is_bite else np.full((1, 1), contact.dense)
-    necks = tops[:, rim] - np.clip(below, min(_FLAT_MM, contact.distance), None)
-    return Heads(tops * sign, necks * sign, seats.radii.copy(), fits)
-
-
-def _off_between(tops: Floats, seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid) -> Floats:
-    """Tops (n, p) let down where the flat between two places comes nearer to the part than the gap, halfway."""
-    sign = 1.0 if seats.is_below else -1.0
-    one, other = grid.edges.T
-    steps = seats.radii[:, None, None] * (grid.steps[one] + grid.steps[other]) / 2
-    halfway = (tops[:, one] + tops[:, other]) / 2
-    reach = 4 * seats.radii + 2 * contact.distance
-    places = seats.places[:, None, :2] + steps
-    guess = (halfway + contact.distance) * sign  # about where the surface is, from the gap below it
-    found = surface_offsets(obstacles, places, guess, contact, reach, is_below=seats.is_below)
-    near = np.maximum(halfway - found.offset * sign, 0.0)
-    near = np.where(near < _FARTHEST_OFF * contact.distance, near, 0.0)
-    down = np.zeros(tops.shape)
-    for ends in (one, other):
-        np.maximum.at(down.T, ends, near.T)
-    return tops - down
-
-
-def _without_bridges(tops: Floats, slopes: Floats, steps: Floats, grid: HeadGrid) -> Floats:
-    """Tops (n, p) such that no flat between two places bridges a bend of the part: the outer one goes on level with it.
-
-    `slopes` (n, p, 2) is how the part rises over each. From the middle out, then round each ring: of two neighbours the
-    one over a face that turns away from the middle's gives way.
-    """
-    middle, count = len(grid.steps) - 1, grid.corners
-    tops = tops.copy()
-    spare = _FLAT_MM * np.sqrt(1 + (slopes**2).sum(axis=2))
-    turned = np.hypot(*np.moveaxis(slopes - slopes[:, -1:], 2, 0))
-
-    def bounded(which: Ints, by: Ints, allowed: Bools | bool = True, behind: Floats | None = None) -> None:
-        bound = tops[:, by] + ((steps[:, which] - steps[:, by]) * slopes[:, by]).sum(axis=2)
-        if behind is not None:  # the line on from what is as far behind the neighbour: rings are evenly apart
-            bound = np.maximum(bound, 2 * tops[:, by] - behind)
-        tops[:, which] = np.where(allowed, np.minimum(tops[:, which], bound + spare[:, by]), tops[:, which])
-
-    corner = np.arange(count, dtype=np.int32)
-    for ring in range(grid.rings - 1, -1, -1):
-        mine = ring * count + corner
-        if ring == grid.rings - 1:  # beyond the middle, on its other side
-            across = tops[:, np.roll(mine, -(count // 2))], tops[:, np.roll(mine, -((count + 1) // 2))]
-            bounded(mine, np.full(count, middle, np.int32), behind=(across[0] + across[1]) / 2)
-        else:
-            behind = mine + 2 * count if ring < grid.rings - 2 else np.full(count, middle, np.int32)
-            bounded(mine, mine + count, behind=tops[:, behind])
-        for turn in (1, -1) if ring < grid.rings - 1 else ():
-            aslant = (ring + 1) * count + np.roll(corner, turn)
-            bounded(mine, aslant, turned[:, mine] > turned[:, aslant] + 1e-9)
-        for turn in (1, -1):
-            beside = ring * count + np.roll(corner, turn)
-            bounded(mine, beside, turned[:, mine] > turned[:, beside] + 1e-9)
-    return tops
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats
-from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats, heads_at, level_heads
+from lean_trellis.core.supports.bars.fitting import heads_at
+from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats, level_heads
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.common.obstacle import Obstacle
 

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Rows
-from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats, heads_at
+from lean_trellis.core.supports.bars.fitting import heads_at
+from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
 from lean_trellis.core.supports.bars.holds import HoldPoints
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.upright import LayerLean

@@ -76,6 +76,16 @@ def nearest_hits(obstacles: Sequence[Obstacle], origins: Floats, directions: Flo
     return distance, normals
 
 
+def is_inside(obstacles: Sequence[Obstacle], places: Floats) -> Bools:
+    """(n,): whether each (n, 3) place is in a part: the first face above it is met from within."""
+    result = np.zeros(len(places), bool)
+    for obstacle in obstacles:
+        mesh, up = obstacle.tree.mesh, -DOWN[None]
+        face = obstacle.tree.first_hits(obstacle.pose.to_part(mesh, places), up @ obstacle.pose.matrix).face
+        result |= (face >= 0) & (obstacle.placed.normals[face, 2] > 0)
+    return result
+
+
 def drops_round(obstacles: Sequence[Obstacle], places: Floats, radius: float) -> Floats:
     """(n,): the least free height below a ring of eight places round each (n, 3) place."""
     turn = 2 * np.pi * np.arange(_RIM_RAYS) / _RIM_RAYS

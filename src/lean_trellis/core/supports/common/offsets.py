@@ -19,26 +19,28 @@ _LEAST_UPRIGHT, _BEGIN_MM = 0.1, 0.3
 
 
 def surface_offsets(
-    obstacles: Sequence[Obstacle], places: Floats, guess: Floats, contact: Contact, reach_mm: Floats, *, is_below: bool
-) -> OffsetHeights:
+    obstacles: Sequence[Obstacle], places: Floats, guess: Floats, contact: Contact, reach_mm: Floats, *, is_below: bool,
+    from_guess: bool = False,
+) -> OffsetHeights:  # fmt: skip
     """Heights over groups of places (n, k, 2) that are a bite deep in, or a gap off, the surface of the parts.
 
     `guess` (n, k) are about the heights of the surface there; heads touch it from below, or feet stand on it.
     `reach_mm` (n,) is how far beyond the guesses, up and down, parts are looked at. A gap is kept from all that is
     near; a bite is as deep as asked below the face over each place, along its normal, and nowhere deeper. Beside the
-    parts a gap is kept from their rim, and a bite ends its depth beyond the guess.
+    parts a gap is kept from their rim, and a bite ends its depth beyond the guess. `from_guess` a gap is kept on the
+    side of the surface that the guess is on.
     """
     if not contact.is_bite:
-        return _surfaces(obstacles, places, guess, contact.distance, reach_mm, is_below=is_below)
+        return _surfaces(obstacles, places, guess, contact.distance, reach_mm, is_below, from_guess)
     if len(obstacles) == 1 and len(places):
         found, is_met = _met_by_rays(obstacles[0], places, guess, is_below=is_below)
         rest = np.flatnonzero(~is_met)
         if len(rest):
-            other = _surfaces(obstacles, places[rest], guess[rest], 0.0, reach_mm[rest], is_below=is_below)
+            other = _surfaces(obstacles, places[rest], guess[rest], 0.0, reach_mm[rest], is_below)
             for entry in fields(OffsetHeights):
                 getattr(found, entry.name)[rest] = getattr(other, entry.name)
     else:
-        found = _surfaces(obstacles, places, guess, 0.0, reach_mm, is_below=is_below)
+        found = _surfaces(obstacles, places, guess, 0.0, reach_mm, is_below)
     inward = 1.0 if is_below else -1.0
     return replace(found, offset=found.surface + inward * contact.distance * np.minimum(found.steep, _STEEPEST))
 
@@ -63,13 +65,16 @@ def _met_by_rays(obstacle: Obstacle, places: Floats, guess: Floats, *, is_below:
 
 
 def _surfaces(
-    obstacles: Sequence[Obstacle], places: Floats, guess: Floats, distance: float, reach_mm: Floats, *, is_below: bool
-) -> OffsetHeights:
+    obstacles: Sequence[Obstacle], places: Floats, guess: Floats, distance: float, reach_mm: Floats, is_below: bool,
+    from_guess: bool = False,
+) -> OffsetHeights:  # fmt: skip
     """Of all parts: the surface nearest the guess, and the offset that is farthest off."""
     off = np.full(len(places), distance)
     found: OffsetHeights | None = None
     for obstacle in obstacles:
-        other = offset_heights(obstacle.placed, places, guess, off, reach_mm, from_below=is_below)
+        other = offset_heights(
+            obstacle.placed, places, guess, off, reach_mm, from_below=is_below, from_guess=from_guess
+        )
         found = other if found is None else _together(found, other, guess, is_below=is_below)
     if found is None:
         level = np.zeros((*guess.shape, 2))

@@ -1,0 +1,254 @@
+"""How heads are fitted to parts: they follow the surface at the depth or the gap of their set.
+
+Their heights are those of the part's offset over them: so a bite is as deep, and a gap as wide, over the whole head, on
+slopes and on round surfaces, too.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from lean_trellis.core.arrays import Bools, Floats, Ints
+from lean_trellis.core.mesh.plan_grid import PlanGrid
+from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
+from lean_trellis.core.supports.common.contacts import Contact
+from lean_trellis.core.supports.common.obstacle import Obstacle, clearances, is_inside
+from lean_trellis.core.supports.common.offsets import surface_offsets
+
+_FLAT_MM = 0.05
+"""By so much a place may lie beyond the line or the plane through its neighbours nearer to the middle: so the flat
+between comes nearer to the part, where that bends away, by no more than this."""
+_STEEPEST = float(np.tan(np.radians(75)))
+"""A head rises and falls from its middle no more steeply."""
+_FALLS = float(np.tan(np.radians(30)))
+"""Where it would fall below the plane of its seat by more than so much a millimetre, a wall is beside: no room."""
+_SHARES = (1.0, 0.75, 0.5)
+_FARTHEST_OFF = 4.0
+"""A head whose middle is farther from the surface above it than so many gaps is in a slot too narrow for it."""
+_NEARER_MM = 0.015
+"""By so much a head may be nearer, or deeper, than asked."""
+_SMOOTH = float(np.cos(np.radians(35)))
+"""Below a smooth surface no face turns away from a head's seat by more; where two do, a bite is 5 % too deep."""
+_TRIES = 4
+
+
+def heads_at(
+    seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid,
+    is_clear: Callable[[Seats, Heads], Bools] | None = None,
+) -> Heads:  # fmt: skip
+    """Heads at all seats, as wide as asked or as there is room for: three quarters, or half.
+
+    `is_clear` tells whether there is room for what is behind a head, too.
+    """
+    heads: Heads | None = None
+    for share in _SHARES:
+        narrow = np.ones(len(seats.radii), bool) if heads is None else ~heads.fits
+        if heads is not None and not narrow.any():
+            break
+        some = replace(seats.only(narrow), radii=seats.radii[narrow] * share)
+        again = _sized(some, obstacles, contact, grid)
+        if is_clear is not None:
+            again.fits[again.fits] &= is_clear(some.only(again.fits), again.only(again.fits))
+        if heads is None:
+            heads = again
+            continue
+        for key in ("tops", "necks", "radii", "fits"):
+            getattr(heads, key)[narrow] = getattr(again, key)
+    assert heads is not None
+    return heads
+
+
+def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid) -> Heads:
+    """Heads of just these radii."""
+    steps = seats.radii[:, None, None] * grid.steps
+    places = seats.places[:, None, :2] + steps
+    away = np.hypot(steps[..., 0], steps[..., 1])
+    sign = 1.0 if seats.is_below else -1.0
+    slope = -seats.normals[:, :2] / np.copysign(np.maximum(np.abs(seats.normals[:, 2:]), 1e-3), seats.normals[:, 2:])
+    slope *= np.minimum(1.0, _STEEPEST / np.maximum(np.hypot(slope[:, 0], slope[:, 1]), 1e-9))[:, None]
+    guess = seats.places[:, 2, None] + (steps * slope[:, None]).sum(axis=2)
+    reach = 4 * seats.radii + 2 * contact.distance
+    found = surface_offsets(obstacles, places, guess, contact, reach, is_below=seats.is_below)
+    surface, offset = found.surface * sign, found.offset * sign
+    middle = offset[:, -1:]
+    fits = np.ones(len(middle), bool)
+    if not contact.is_bite:
+        plane = (steps * slope[:, None]).sum(axis=2) * sign
+        fits = np.logical_and.reduce(middle + plane - offset <= _FALLS * away + 1e-6, axis=1)
+        fits &= surface[:, -1] - middle[:, 0] <= _FARTHEST_OFF * contact.distance + 1e-6
+    else:  # the middle as its seat tells: of a low edge, which face lies over it is a toss-up
+        deep = seats.places[:, 2] * sign + contact.distance * np.sqrt(1 + (slope**2).sum(axis=1))
+        middle = offset[:, -1:] = np.minimum(middle, deep[:, None])
+    slopes = np.where(found.over[..., None], found.slopes, slope[:, None]) * sign
+    slopes[:, -1] = slope * sign
+    tops = _without_bridges(np.maximum(offset, middle - _STEEPEST * away), slopes, steps, grid)
+    tops = np.minimum(tops, middle + _STEEPEST * away)
+    fitting = _Fitting(seats, obstacles, contact, grid)
+    if contact.is_bite:
+        tops, keeps = fitting.no_deeper(tops, surface)
+    else:
+        tops, keeps = fitting.off(tops, surface)
+    fits &= keeps
+    rim = slice(0, grid.corners)
+    # What of a bite is in the part begins at the surface; below a gap there are full layers.
+    below = tops[:, rim] - surface[:, rim] if contact.is_bite else np.full((1, 1), contact.dense)
+    necks = tops[:, rim] - np.clip(below, min(_FLAT_MM, contact.distance), None)
+    return Heads(tops * sign, necks * sign, seats.radii.copy(), fits)
+
+
+@dataclass(frozen=True, eq=False)
+class _Fitting:
+    """Heads that are fitted to parts: where they sit, as which grid, at which distance of which parts."""
+
+    seats: Seats
+    obstacles: Sequence[Obstacle]
+    contact: Contact
+    grid: HeadGrid
+
+    @property
+    def sign(self) -> float:
+        """Tops are heights times this: the larger, the nearer to the part."""
+        return 1.0 if self.seats.is_below else -1.0
+
+    @cached_property
+    def plan(self) -> Floats:
+        """(n, p, 2): the places of all heads."""
+        result: Floats = self.seats.places[:, None, :2] + self.seats.radii[:, None, None] * self.grid.steps
+        return result
+
+    def only(self, which: Bools) -> _Fitting:
+        """Some of them."""
+        return replace(self, seats=self.seats.only(which))
+
+    def spots(self, tops: Floats) -> Floats:
+        """(n, p, 3): all places at their tops (n, p)."""
+        return np.concatenate([self.plan, tops[..., None] * self.sign], axis=2)
+
+    def too_near(self, heights: Floats, at: Floats, guess: Floats, *, from_guess: bool) -> Floats:
+        """(n, k): by how much the part is nearer along z to heights over places (n, k, 2) than the gap."""
+        reach = 4 * self.seats.radii + 2 * self.contact.distance
+        found = surface_offsets(
+            self.obstacles, at, guess * self.sign, self.contact, reach, is_below=self.seats.is_below,
+            from_guess=from_guess,
+        )  # fmt: skip
+        result: Floats = np.maximum(heights - found.offset * self.sign, 0.0)
+        return result
+
+    def is_rough(self, tops: Floats, surface: Floats) -> Bools:
+        """(n,): whether a face near a head turns away from its seat by more than a smooth surface does under a head."""
+        away = self.contact.distance
+        ends = np.stack([tops.min(axis=1), tops.max(axis=1), surface.min(axis=1), surface.max(axis=1)]) * self.sign
+        lows = np.column_stack([self.plan.min(axis=1), ends.min(axis=0)]) - away
+        highs = np.column_stack([self.plan.max(axis=1), ends.max(axis=0)]) + away
+        result = np.zeros(len(tops), bool)
+        for obstacle in self.obstacles:
+            normals = obstacle.placed.normals
+            for face, head in PlanGrid.of(obstacle.placed).pairs(lows, highs):
+                turned = np.einsum("ij,ij->i", normals[face], self.seats.normals[head]) < _SMOOTH
+                result[head[turned]] = True
+        return result
+
+    def off(self, tops: Floats, surface: Floats) -> tuple[Floats, Bools]:
+        """Tops (n, p) let down where the flat between two comes nearer to the part than the gap, and which fit."""
+        one, other = self.grid.edges.T
+        halfway = (tops[:, one] + tops[:, other]) / 2
+        size = self.seats.radii[:, None, None]
+        between = self.seats.places[:, None, :2] + size * (self.grid.steps[one] + self.grid.steps[other]) / 2
+        guess = halfway + self.contact.distance  # about where the surface is
+        near = self.too_near(halfway, between, guess, from_guess=False)
+        near = np.where(near < _FARTHEST_OFF * self.contact.distance, near, 0.0)
+        tops = self._let_down(tops, near)
+        fits, rough = np.ones(len(tops), bool), self.is_rough(tops, surface)
+        if rough.any():
+            tops[rough], fits[rough] = self.only(rough)._off_what_is_rough(tops[rough])
+        return tops, fits
+
+    def _off_what_is_rough(self, tops: Floats) -> tuple[Floats, Bools]:
+        """Beyond a rim a place may be on the other side of an edge than its seat, or a corner stick out between two."""
+        one, other = self.grid.edges.T
+        at = (self.plan[:, one] + self.plan[:, other]) / 2
+        halfway = (tops[:, one] + tops[:, other]) / 2
+        tops = self._let_down(tops, self.too_near(halfway, at, halfway, from_guess=True))
+        tops = tops - self.too_near(tops, self.plan, tops, from_guess=True)
+        distance = self.contact.distance
+        for _ in range(_TRIES):
+            spots = self.spots(tops)
+            starts, stops = spots[:, one].reshape(-1, 3), spots[:, other].reshape(-1, 3)
+            away = clearances(self.obstacles, starts, stops, np.full(len(starts), distance))
+            missing = (distance - away).reshape(len(tops), len(one))
+            fits: Bools = np.logical_and.reduce(missing <= _NEARER_MM, axis=1)
+            if fits.all():
+                break
+            tops = self._let_down(tops, np.where(missing > _NEARER_MM, 1.5 * missing, 0.0))
+        return tops, fits
+
+    def _let_down(self, tops: Floats, by: Floats) -> Floats:
+        """Both ends of each edge let down by so much (n, e)."""
+        down = np.zeros(tops.shape)
+        for ends in self.grid.edges.T:
+            np.maximum.at(down.T, ends, by.T)
+        return tops - down
+
+    def no_deeper(self, tops: Floats, surface: Floats) -> tuple[Floats, Bools]:
+        """Tops (n, p) of a bite let down where two faces meet in a valley, and whether no place is deeper then.
+
+        There the whole part is farther away than the face over a place is along its normal: by a part of
+        1 / cos(φ / 2) - 1 where the faces are turned against each other by φ.
+        """
+        fits, rough = np.ones(len(tops), bool), self.is_rough(tops, surface)
+        if rough.any():
+            tops = tops.copy()
+            tops[rough], fits[rough] = self.only(rough)._no_deeper_than_asked(tops[rough], surface[rough])
+        return tops, fits
+
+    def _no_deeper_than_asked(self, tops: Floats, surface: Floats) -> tuple[Floats, Bools]:
+        distance = self.contact.distance
+        for _ in range(_TRIES):
+            spots = self.spots(tops).reshape(-1, 3)
+            away = clearances(self.obstacles, spots, spots, np.full(len(spots), _FARTHEST_OFF * distance))
+            away = np.where(is_inside(self.obstacles, spots), away, 0.0)
+            depth = away.reshape(tops.shape)
+            if (depth <= distance + _NEARER_MM).all():
+                break
+            share = np.where(depth > distance + 1e-6, distance / np.maximum(depth, distance), 1.0)
+            tops = np.where(tops > surface, surface + (tops - surface) * share, tops)
+        return tops, np.logical_and.reduce(depth <= distance + _NEARER_MM, axis=1)
+
+
+def _without_bridges(tops: Floats, slopes: Floats, steps: Floats, grid: HeadGrid) -> Floats:
+    """Tops (n, p) such that no flat between two places bridges a bend of the part: the outer one goes on level with it.
+
+    `slopes` (n, p, 2) is how the part rises over each. From the middle out, then round each ring: of two neighbours the
+    one over a face that turns away from the middle's gives way.
+    """
+    middle, count = len(grid.steps) - 1, grid.corners
+    tops = tops.copy()
+    spare = _FLAT_MM * np.sqrt(1 + (slopes**2).sum(axis=2))
+    turned = np.hypot(*np.moveaxis(slopes - slopes[:, -1:], 2, 0))
+
+    def bounded(which: Ints, by: Ints, allowed: Bools | bool = True, behind: Floats | None = None) -> None:
+        bound = tops[:, by] + ((steps[:, which] - steps[:, by]) * slopes[:, by]).sum(axis=2)
+        if behind is not None:  # the line on from what is as far behind the neighbour: rings are evenly apart
+            bound = np.maximum(bound, 2 * tops[:, by] - behind)
+        tops[:, which] = np.where(allowed, np.minimum(tops[:, which], bound + spare[:, by]), tops[:, which])
+
+    corner = np.arange(count, dtype=np.int32)
+    for ring in range(grid.rings - 1, -1, -1):
+        mine = ring * count + corner
+        if ring == grid.rings - 1:  # beyond the middle, on its other side
+            across = tops[:, np.roll(mine, -(count // 2))], tops[:, np.roll(mine, -((count + 1) // 2))]
+            bounded(mine, np.full(count, middle, np.int32), behind=(across[0] + across[1]) / 2)
+        else:
+            behind = mine + 2 * count if ring < grid.rings - 2 else np.full(count, middle, np.int32)
+            bounded(mine, mine + count, behind=tops[:, behind])
+        for turn in (1, -1) if ring < grid.rings - 1 else ():
+            aslant = (ring + 1) * count + np.roll(corner, turn)
+            bounded(mine, aslant, turned[:, mine] > turned[:, aslant] + 1e-9)
+        for turn in (1, -1):
+            beside = ring * count + np.roll(corner, turn)
+            bounded(mine, beside, turned[:, mine] > turned[:, beside] + 1e-9)
+    return tops
