@@ -87,12 +87,9 @@ def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: 
     slopes[:, -1] = slope * sign
     tops = _without_bridges(np.maximum(offset, middle - _STEEPEST * away), slopes, steps, grid)
     tops = np.minimum(tops, middle + _STEEPEST * away)
-    fitting = _Fitting(seats, obstacles, contact, grid)
-    if contact.is_bite:
-        tops, keeps = fitting.no_deeper(tops, surface)
-    else:
-        tops, keeps = fitting.off(tops, surface)
-    fits &= keeps
+    fitting = _Fitting(seats.only(fits), obstacles, contact, grid)
+    fit = fitting.no_deeper if contact.is_bite else fitting.off
+    tops[fits], fits[fits] = fit(tops[fits], surface[fits])
     rim = slice(0, grid.corners)
     # What of a bite is in the part begins at the surface; below a gap there are full layers.
     below = tops[:, rim] - surface[:, rim] if contact.is_bite else np.full((1, 1), contact.dense)
@@ -174,17 +171,24 @@ class _Fitting:
         halfway = (tops[:, one] + tops[:, other]) / 2
         tops = self._let_down(tops, self.too_near(halfway, at, halfway, from_guess=True))
         tops = tops - self.too_near(tops, self.plan, tops, from_guess=True)
-        distance = self.contact.distance
+        lacks = np.ones(len(tops), bool)
         for _ in range(_TRIES):
-            spots = self.spots(tops)
-            starts, stops = spots[:, one].reshape(-1, 3), spots[:, other].reshape(-1, 3)
-            away = clearances(self.obstacles, starts, stops, np.full(len(starts), distance))
-            missing = (distance - away).reshape(len(tops), len(one))
-            fits: Bools = np.logical_and.reduce(missing <= _NEARER_MM, axis=1)
-            if fits.all():
+            some = self.only(lacks)
+            missing = some._missing(tops[lacks])
+            worst = missing.max(axis=1)
+            tops[lacks] = some._let_down(tops[lacks], np.where(missing > _NEARER_MM, 1.5 * missing, 0.0))
+            lacks[lacks] = worst > _NEARER_MM
+            if not lacks.any():
                 break
-            tops = self._let_down(tops, np.where(missing > _NEARER_MM, 1.5 * missing, 0.0))
-        return tops, fits
+        return tops, ~lacks
+
+    def _missing(self, tops: Floats) -> Floats:
+        """(n, e): by how much each edge of a head is nearer to the parts than the gap."""
+        spots, distance = self.spots(tops), self.contact.distance
+        starts, stops = (spots[:, ends].reshape(-1, 3) for ends in self.grid.edges.T)
+        away = clearances(self.obstacles, starts, stops, np.full(len(starts), distance))
+        result: Floats = (distance - away).reshape(len(tops), len(self.grid.edges))
+        return result
 
     def _let_down(self, tops: Floats, by: Floats) -> Floats:
         """Both ends of each edge let down by so much (n, e)."""
