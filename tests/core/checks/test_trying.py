@@ -9,9 +9,11 @@ from checked_parts import job_of, supported, the_finding
 
 from lean_trellis.core.checks.changes import SetValue, TurnBy
 from lean_trellis.core.checks.trying import TRIED, tried_cures
+from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.layers.durations import more_in_words
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.shop.material import Constant
 
@@ -47,6 +49,19 @@ def test_each_cure_says_what_it_brings_and_brings_it(weak):
         assert said < finding.value
         more = len(Pipeline().bars(healed.supports[0], healed)) - len(Pipeline().bars(weak.supports[0], weak))
         assert (f"{more:+,d} contacts" if more else "contacts as before") in cure.words
+
+
+def test_each_cure_says_how_much_longer_the_build_takes(weak):
+    pipeline = Pipeline()
+    cures = tried_cures(the_finding(weak, "held_too_little"), weak, pipeline)
+    now = pipeline.graph.get(ESTIMATE, None, weak).build_seconds
+    for cure in cures:
+        if cure.change is not None:
+            then = pipeline.graph.get(ESTIMATE, None, cure.change.edit(weak, pipeline).job).build_seconds
+            assert cure.words.endswith(f", {more_in_words(then - now)}")  # of a vat: its layers
+    assert sum(cure.words.endswith(", time as before") for cure in cures) >= 2
+    turned = pipeline.seconds("part-1", TurnBy("part-1", "x", 30).edit(weak, pipeline).job, with_part=True)
+    assert turned > pipeline.seconds("part-1", weak, with_part=True) + 60
 
 
 def test_values_are_moved_on_until_they_are_enough(weak):

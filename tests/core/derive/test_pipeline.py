@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import pytest
+from checked_parts import job_of, supported
 
 from lean_trellis.core.derive.checks import FINDINGS
 from lean_trellis.core.derive.graph import Graph
+from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.parts import ISLANDS, OVERHANGS
 from lean_trellis.core.derive.pipeline import Pipeline
@@ -13,7 +15,7 @@ from lean_trellis.core.derive.size import size_of
 from lean_trellis.core.derive.supports import STRUCTURE
 from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.job import edits
-from lean_trellis.core.mesh.primitives import ball
+from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.core.progress import CountingWatch, Stretch
 
 
@@ -121,3 +123,28 @@ def test_progress_never_runs_backwards(pair):
     assert 0 <= shares[0] <= shares[-1] <= 1
     Stretch(watch, 0.5, 1.0).at(0.5, "half of the second half")
     assert watch.reports[-1] == (0.75, "half of the second half")
+
+
+@pytest.mark.parametrize(
+    ("machine", "material", "chosen"),
+    [("metal-260", "steel-316l", "bars-metal"), ("vat-200", "resin-model", "bars-resin-regular"),
+     ("filament-320", "petg", "bars-extrusion")],
+)  # fmt: skip
+def test_how_much_longer_a_change_takes_is_as_whole_estimates_say(library, machine, material, chosen):
+    shop = library.machine(machine), library.material(material)
+    job = supported(job_of(shop, box((24, 16, 6)), offset=9.0), chosen)
+    closer = edits.change_support(job, "support-1", "spacing", 4.2).job
+    higher = edits.set_build_offset(job, ["part-1"], 14.0).job
+    pipeline = Pipeline()
+
+    def whole(one):
+        return pipeline.graph.get(ESTIMATE, None, one).build_seconds
+
+    def quick(one, **how):
+        return pipeline.seconds("part-1", one, **how)
+
+    for changed in (closer, higher):
+        truth = whole(changed) - whole(job)
+        assert quick(changed) - quick(job) == pytest.approx(truth, rel=0.25, abs=1.0)
+        assert quick(changed, with_part=True) - quick(job, with_part=True) == pytest.approx(truth, rel=0.25, abs=1.0)
+    assert whole(higher) > whole(job) + 60

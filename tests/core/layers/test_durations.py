@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from lean_trellis.core.layers.durations import hours_in_words
+from lean_trellis.core.layers.durations import hours_in_words, more_in_words
 
 
 @pytest.mark.parametrize(
@@ -14,3 +14,11 @@ from lean_trellis.core.layers.durations import hours_in_words
 )  # fmt: skip
 def test_seconds_minutes_hours(seconds, words):
     assert hours_in_words(seconds) == words
+
+
+@pytest.mark.parametrize(
+    ("seconds", "words"),
+    [(0.9, "time as before"), (-0.9, "time as before"), (-1.2, "1 s shorter"), (740, "12 min longer")],
+)
+def test_longer_and_shorter(seconds, words):
+    assert more_in_words(seconds) == words

@@ -88,6 +88,9 @@ class Deriving(Protocol):
     def built_volume(self, support: Support, job: Job, watch: Watch) -> float:
         """The volume of a support as it is built, mm³."""
 
+    def seconds(self, part_id: str, job: Job, watch: Watch, *, with_part: bool = False) -> float:
+        """What building a part's supports takes, and the part itself if asked, with the layers of the whole build."""
+
     def request(self, support: Support, job: Job, watch: Watch) -> Request[Any]:
         """All that the structures of a support follow from."""
 

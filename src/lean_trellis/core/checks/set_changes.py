@@ -12,6 +12,7 @@ from lean_trellis.core.checks.changes import TakeSet
 from lean_trellis.core.checks.finding import Cure, Deriving, Finding
 from lean_trellis.core.job.edits.updates import supports_behind
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.layers.durations import more_in_words
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.sets.parameter_set import ParameterSet
 
@@ -52,12 +53,13 @@ def _said(value: object) -> str:
 
 @dataclass(frozen=True)
 class _SupportSums:
-    """Of some supports: elements, volume mm³, contact area mm², and the most that one is used of its strength."""
+    """Of some supports: elements, volume mm³, contact area mm², the most used of its strength, seconds to build."""
 
     count: int
     volume: float
     contact: float
     used: float
+    seconds: float
 
 
 def tried_set(finding: Finding, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> tuple[Cure, ...]:
@@ -70,7 +72,7 @@ def tried_set(finding: Finding, job: Job, deriving: Deriving, watch: Watch = UNW
     words = (
         f"{cure.words}: {now.count:,} to {then.count:,} elements, volume {now.volume / 1000:.2f} to "
         f"{then.volume / 1000:.2f} cm³, contact {now.contact:.1f} to {then.contact:.1f} mm², "
-        f"utilisation {now.used:.2f} to {then.used:.2f}"
+        f"utilisation {now.used:.2f} to {then.used:.2f}, {more_in_words(then.seconds - now.seconds)}"
     )
     return (replace(cure, words=words),)
 
@@ -78,11 +80,16 @@ def tried_set(finding: Finding, job: Job, deriving: Deriving, watch: Watch = UNW
 def _sums(job: Job, ids: list[str], deriving: Deriving, watch: Watch) -> _SupportSums:
     chosen = [job.support(support_id) for support_id in ids]
     made = [deriving.structure(support, job, watch) for support in chosen]
-    used = 0.0
+    used = seconds = 0.0
     for part_id in dict.fromkeys(support.part_id for support in chosen):
+        seconds += deriving.seconds(part_id, job, watch)
         figures = deriving.figures(part_id, job, watch)
         used = max([used, *(float(figures[one].used.max(initial=0.0)) for one in ids if one in figures)])
     volume = sum(deriving.built_volume(support, job, watch) for support in chosen)
     return _SupportSums(
-        sum(one.counted.number for one in made), volume, sum(one.contact_area_mm2 for one in made), used
+        sum(one.counted.number for one in made),
+        volume,
+        sum(one.contact_area_mm2 for one in made),
+        used,
+        seconds,
     )

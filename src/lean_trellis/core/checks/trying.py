@@ -8,11 +8,12 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from lean_trellis.core.checks.changes import SetValue, TurnBy
-from lean_trellis.core.checks.finding import Cure, Deriving, Finding
+from lean_trellis.core.checks.finding import Change, Cure, Deriving, Finding
 from lean_trellis.core.checks.set_changes import CODE as SET_CHANGED
 from lean_trellis.core.checks.set_changes import tried_set
 from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.layers.durations import more_in_words
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
@@ -81,7 +82,8 @@ def _tried(cure: Cure, finding: Finding, job: Job, deriving: Deriving, now: _Eff
     except TrellisError:
         return
     if _helps(now, then):
-        yield replace(cure, words=f"{words}: {_in_words(finding, now, then)}", change=change)
+        longer = _longer(change, finding, job, deriving, watch)
+        yield replace(cure, words=f"{words}: {_in_words(finding, now, then)}, {longer}", change=change)
 
 
 def _moved_on(
@@ -133,7 +135,7 @@ def _turned(finding: Finding, job: Job, deriving: Deriving, now: _Effect, watch:
         _, _, change, then = min(tried, key=lambda one: one[:2])
         if _helps(now, then):
             words = f"Turn by {change.angle_deg:g}° about {change.axis}: {_in_words(finding, now, then)}"
-            yield Cure(words, change)
+            yield Cure(f"{words}, {_longer(change, finding, job, deriving, watch)}", change)
 
 
 def _helps(now: _Effect, then: _Effect) -> bool:
@@ -150,6 +152,14 @@ def _in_words(finding: Finding, now: _Effect, then: _Effect) -> str:
     more, volume = then.contacts - now.contacts, (then.volume - now.volume) / 1000
     counted = f"{more:+,d} contacts" if more else "contacts as before"
     return f"{measured}, {counted}, {volume:+.2f} cm³"
+
+
+def _longer(change: Change, finding: Finding, job: Job, deriving: Deriving, watch: Watch) -> str:
+    """How much longer the build takes after a change; the part's own time counts where it is turned."""
+    is_turned = isinstance(change, TurnBy)
+    changed = change.edit(job, deriving, watch).job
+    now, then = (deriving.seconds(finding.part_id, one, watch, with_part=is_turned) for one in (job, changed))
+    return more_in_words(then - now)
 
 
 def _effect(finding: Finding, job: Job, deriving: Deriving, watch: Watch) -> _Effect:

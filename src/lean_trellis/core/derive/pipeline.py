@@ -5,11 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.derive.checks import FINDINGS, HELD_SHARES, STATE
 from lean_trellis.core.derive.graph import USUAL_BYTES, Graph
+from lean_trellis.core.derive.layers import PART_WORK, SUPPORT_WORK
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import (
@@ -27,6 +30,8 @@ from lean_trellis.core.derive.recipes import REGION_TRAITS, distances_down
 from lean_trellis.core.derive.statics import FIGURES, STATICS
 from lean_trellis.core.derive.supports import BUILT_VOLUME, REQUEST, STRUCTURE
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.layers.assembly import layer_seconds
+from lean_trellis.core.layers.plan import LayerPlan
 from lean_trellis.core.mesh.health import MeshHealth
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
@@ -143,6 +148,20 @@ class Pipeline:
     def built_volume(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> float:
         """What a merged export of a support holds, mm³: overlaps count once."""
         return self.graph.get(BUILT_VOLUME, support, job, watch)
+
+    def seconds(self, part_id: str, job: Job, watch: Watch = UNWATCHED, *, with_part: bool = False) -> float:
+        """What building a part's supports takes, and the part itself if asked, with the layers of the whole build.
+
+        Ways between bodies and waits of short layers are left out: an estimate has them.
+        """
+        plan, machine = LayerPlan(job.layer_height, job.first_layer), job.machine
+        top = max((float((part.bounds() @ np.array(machine.layer_normal)).max()) for part in job.parts), default=0.0)
+        seconds = layer_seconds(top, plan, machine, job.constants)
+        if machine.process == "vat":  # a layer takes as long whatever is in it
+            return seconds
+        works = [self.graph.get(SUPPORT_WORK, support, job, watch) for support in job.supports_of(part_id)]
+        works += [self.graph.get(PART_WORK, job.part(part_id), job, watch)] if with_part else []
+        return seconds + machine.rates.time_factor * sum(float(work.seconds.sum()) for work in works)
 
     def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:
         """The structures of a support of bars."""

@@ -163,6 +163,16 @@ def _seconds(
     return by
 
 
+def layer_seconds(top_mm: float, plan: LayerPlan, machine: Machine, constants: Mapping[str, Constant]) -> float:
+    """What all layers up to a height take whatever is in them: recoating, or exposure, lifting and waiting."""
+    numbers = plan.numbers_of(plan.middles(0.0, top_mm))
+    if machine.process == "vat":
+        seconds = sum(float(some.sum()) for some in _exposures(numbers, constants).values())
+    else:
+        seconds = len(numbers) * value_or(constants, "recoat_time", 0.0) if machine.process == "powder_bed" else 0.0
+    return seconds * machine.rates.time_factor
+
+
 def _exposures(numbers: Longs, constants: Mapping[str, Constant]) -> dict[str, Floats]:
     """A vat's layers: each waits, is exposed and lifted; the lowest ones are exposed longer."""
     count = len(numbers)
