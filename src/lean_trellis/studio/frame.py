@@ -11,6 +11,8 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.theme import Tokens
 
 _MESSAGE_MS = 12_000
+_SHOWN_AFTER_MS = 150
+"""What is done sooner is not shown as a task: the line would only flicker."""
 
 
 def _quiet(text: str = "") -> QPushButton:
@@ -85,6 +87,9 @@ class StatusLine(QWidget):
         layout.addWidget(self.supports_words)
         self._silence = single_shot(self, _MESSAGE_MS)
         self._silence.timeout.connect(self._fall_silent)
+        self._begins = single_shot(self, _SHOWN_AFTER_MS)
+        self._begins.timeout.connect(self._show_task)
+        self._task = ""
         session.task_started.connect(self._task_started)
         session.task_progress.connect(self._task_progressed)
         session.task_ended.connect(self._task_ended)
@@ -119,23 +124,33 @@ class StatusLine(QWidget):
             self.task_words.setText("" if words else "Ready")
 
     def _task_started(self, title: str) -> None:
-        self.next_step.hide()
-        self._say_task(title)
+        self._task = title
         self.progress.setValue(0)
+        if self.progress.isHidden():
+            self._begins.start()
+        else:
+            self._say_task()
+
+    def _show_task(self) -> None:
+        self.next_step.hide()
         self.progress.show()
         self.cancel.show()
+        self._say_task()
 
     def _task_progressed(self, share: float, words: str) -> None:
         self.progress.setValue(round(share * 100))
         if words:
-            self._say_task(words[:1].upper() + words[1:])
+            self._task = words[:1].upper() + words[1:]
+            self._say_task()
 
-    def _say_task(self, words: str) -> None:
+    def _say_task(self) -> None:
         """Say what runs, with room for it from the first moment on."""
-        self.task_words.setText(words)
-        self._row.activate()
+        if not self.progress.isHidden() and self._task != self.task_words.text():
+            self.task_words.setText(self._task)
+            self._row.activate()
 
     def _task_ended(self) -> None:
+        self._begins.stop()
         self.progress.hide()
         self.cancel.hide()
         self.show_next(self._next_words)
@@ -146,6 +161,7 @@ class StatusLine(QWidget):
     def finish(self) -> None:
         """The window closes: nothing more is said."""
         self._silence.stop()
+        self._begins.stop()
 
     def say(self, kind: str, words: str) -> None:
         """Say what happened, for a while; the whole of it is in the tooltip."""
@@ -153,7 +169,8 @@ class StatusLine(QWidget):
         self.message.setText(f"{signs.get(kind, '')}{words}")
         self.message.setToolTip(words)
         colour = {"stop": self._tokens.stop, "fine": self._tokens.fine}.get(kind, self._tokens.muted)
-        self.message.setStyleSheet(f"color: {colour}")
+        if self.message.styleSheet() != f"color: {colour}":
+            self.message.setStyleSheet(f"color: {colour}")
         if words:
             self._silence.start()
 

@@ -37,11 +37,12 @@ class StationEntry(QWidget):
         return QSize(196, _HIGH)
 
     def show_fact(self, fact: Fact, *, is_open: bool) -> None:
-        """Show another state."""
+        """Show another state; drawn anew only where it is another."""
+        if (fact, is_open) != (self.fact, self.is_open):
+            self.update()
         self.fact, self.is_open = fact, is_open
         self.setAccessibleName(f"{self.station.name}: {fact.words}, {MARK_WORDS[fact.mark]}")
         self.setToolTip(f"{self.station.name} ({station_key(self.number)}): {MARK_WORDS[fact.mark]}")
-        self.update()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Open the station."""

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, counted_out
+from lean_trellis.core.arrays import Floats, Longs, counted_out
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.plan_grid import PlanGrid
@@ -36,6 +38,55 @@ def segment_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: Flo
             away = segment_triangle_distances(begins[s], ends[s], mesh.vertices[mesh.faces[f]])
             np.minimum.at(result, piece_of[s], away)
     return result
+
+
+@heavy
+def group_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: float) -> Floats:
+    """(n, e): as `segment_clearances`, of n groups of e segments that lie close together.
+
+    `starts` and `stops` are (n, e, 3). Faces are found once a group, by the box round it, then by that of each segment.
+    """
+    result = np.full(starts.shape[:2], search_mm)
+    lows, highs = np.minimum(starts, stops) - search_mm, np.maximum(starts, stops) + search_mm
+    for face, group, segment in _pairs_of_groups(mesh, lows, highs):
+        own = group, segment
+        away = segment_triangle_distances(starts[own], stops[own], mesh.vertices[mesh.faces[face]])
+        np.minimum.at(result, own, away)
+    return result
+
+
+@heavy
+def corner_clearances(mesh: Mesh, triangles: Floats, search_mm: float) -> Floats:
+    """(n, t): distance of each triangle (n, t, 3, 3) of n groups from the vertices of the mesh, at most `search_mm`.
+
+    With `group_clearances` of their edges this is how far triangles are from a mesh.
+    """
+    result = np.full(triangles.shape[:2], search_mm)
+    lows, highs = triangles.min(axis=2) - search_mm, triangles.max(axis=2) + search_mm
+    for face, group, triangle in _pairs_of_groups(mesh, lows, highs):
+        own = group, triangle
+        for corner in range(3):
+            places = mesh.vertices[mesh.faces[face, corner]]
+            near = np.flatnonzero(np.logical_and.reduce((places >= lows[own]) & (places <= highs[own]), axis=1))
+            some = group[near], triangle[near]
+            np.minimum.at(result, some, point_triangle_distances(places[near], triangles[some]))
+    return result
+
+
+def _pairs_of_groups(mesh: Mesh, lows: Floats, highs: Floats) -> Iterator[tuple[Longs, Longs, Longs]]:
+    """Faces whose boxes meet boxes (n, e, 3) of groups: the numbers of face, group and box of each, by portions."""
+    if not lows.size or not len(mesh.faces):
+        return
+    at_once = max(1, _MOST_PAIRS // lows.shape[1])
+    for face, group in PlanGrid.of(mesh).pairs(lows.min(axis=1), highs.max(axis=1)):
+        for first in range(0, len(face), at_once):
+            f, g = face[first : first + at_once], group[first : first + at_once]
+            meets = np.ones((len(f), lows.shape[1]), bool)
+            for axis in range(3):
+                meets &= mesh.face_lows[f, axis, None] <= highs[g, :, axis]
+                meets &= mesh.face_highs[f, axis, None] >= lows[g, :, axis]
+            row, box = np.nonzero(meets)
+            yield f[row], g[row], box
 
 
 def segment_triangle_distances(p: Floats, q: Floats, corners: Floats) -> Floats:

@@ -45,6 +45,7 @@ class HeightStrip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Height strip")
         self.setMouseTracking(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # it fills all of itself
         self._marks: tuple[object, list[StripMark]] = (None, [])
 
     def sizeHint(self) -> QSize:
@@ -65,8 +66,13 @@ class HeightStrip(QWidget):
 
     def y_of(self, height_mm: float) -> float:
         """Where a height lies in the strip, pixels from its top."""
+        return float(self._ys_of(np.array([height_mm]))[0])
+
+    def _ys_of(self, heights_mm: Floats) -> Floats:
         low, high = self._range()
-        return self.height() - _FOOT - (height_mm - low) / max(high - low, 1e-9) * (self.height() - _TOP - _FOOT)
+        shares = (heights_mm - low) / max(high - low, 1e-9)
+        result: Floats = self.height() - _FOOT - shares * (self.height() - _TOP - _FOOT)
+        return result
 
     def _range(self) -> tuple[float, float]:
         profile = self._session.layers.profile()
@@ -213,7 +219,7 @@ class HeightStrip(QWidget):
         t, danger = self._tokens, self._session.layers.danger()
         if danger is None or len(danger.used) != len(tops) or danger.worst is None:
             return
-        rows = np.clip(np.round([self.y_of(top) for top in tops.tolist()]).astype(np.int64), 0, self.height())
+        rows = np.clip(np.round(self._ys_of(tops)).astype(np.int64), 0, self.height())
         most = np.zeros(self.height() + 1)
         np.maximum.at(most, rows, danger.used)
         for row in np.flatnonzero(most).tolist():
@@ -226,7 +232,7 @@ class HeightStrip(QWidget):
     def _paint_side(self, painter: QPainter, tops: Floats, widths: Floats, colour: str, side: int) -> None:
         """One half: the widest of the layers that share a row of pixels."""
         middle = self._middle
-        rows = np.clip(np.array([self.y_of(top) for top in tops[[0, -1]]]), _TOP, self.height() - _FOOT)
+        rows = np.clip(self._ys_of(tops[[0, -1]]), _TOP, self.height() - _FOOT)
         places = np.linspace(rows[0], rows[1], len(tops)) if len(tops) > 1 else rows[:1]
         pixels = np.round(places).astype(np.int64)
         widest = np.zeros(self.height() + 1)

@@ -20,6 +20,18 @@ def test_a_grid_is_as_fine_as_its_head_is_wide(sides, diameter, corners, rings):
     np.testing.assert_allclose(grid.steps[-1], 0)
 
 
+@pytest.mark.parametrize(("sides", "diameter"), [(8, 0.3), (12, 4.0), (7, 0.7)])
+def test_triangles_cover_a_head_once_and_have_its_edges(sides, diameter):
+    grid = HeadGrid.of(sides, diameter)
+    corners = grid.steps[grid.triangles]
+    one, other = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    areas = (one[:, 0] * other[:, 1] - one[:, 1] * other[:, 0]) / 2
+    assert areas.min() > 0
+    assert areas.sum() == pytest.approx(sides / 2 * np.sin(2 * np.pi / sides))
+    sides_of = {frozenset(pair) for t in grid.triangles.tolist() for pair in (t[:2], t[1:], t[::2])}
+    assert sides_of == {frozenset(edge) for edge in grid.edges.tolist()}
+
+
 def test_level_heads_are_level_and_tilted_ones_tell_their_tilt():
     grid = HeadGrid.of(8, 0.5)
     heads = level_heads(np.array([3.0, 4.0]), np.array([0.25, 0.25]), grid)

@@ -13,10 +13,11 @@ from functools import cached_property
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Ints
+from lean_trellis.core.mesh.distance import corner_clearances, group_clearances
 from lean_trellis.core.mesh.plan_grid import PlanGrid
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
 from lean_trellis.core.supports.common.contacts import Contact
-from lean_trellis.core.supports.common.obstacle import Obstacle, clearances, is_inside
+from lean_trellis.core.supports.common.obstacle import Obstacle, is_inside
 from lean_trellis.core.supports.common.offsets import surface_offsets
 
 _FLAT_MM = 0.05
@@ -29,7 +30,7 @@ _FALLS = float(np.tan(np.radians(30)))
 _SHARES = (1.0, 0.75, 0.5)
 _FARTHEST_OFF = 4.0
 """A head whose middle is farther from the surface above it than so many gaps is in a slot too narrow for it."""
-_NEARER_MM = 0.015
+_NEARER_MM = 0.01
 """By so much a head may be nearer, or deeper, than asked."""
 _SMOOTH = float(np.cos(np.radians(35)))
 """Below a smooth surface no face turns away from a head's seat by more; where two do, a bite is 5 % too deep."""
@@ -136,17 +137,25 @@ class _Fitting:
         return result
 
     def is_rough(self, tops: Floats, surface: Floats) -> Bools:
-        """(n,): whether a face near a head turns away from its seat by more than a smooth surface does under a head."""
+        """(n,): whether a face near a head turns away from its seat by more than a smooth surface does under a head.
+
+        A bite is spoilt by faces alone that stick out before its seat: beyond a rim it is in the part or beside it.
+        """
         away = self.contact.distance
         ends = np.stack([tops.min(axis=1), tops.max(axis=1), surface.min(axis=1), surface.max(axis=1)]) * self.sign
         lows = np.column_stack([self.plan.min(axis=1), ends.min(axis=0)]) - away
         highs = np.column_stack([self.plan.max(axis=1), ends.max(axis=0)]) + away
         result = np.zeros(len(tops), bool)
         for obstacle in self.obstacles:
-            normals = obstacle.placed.normals
-            for face, head in PlanGrid.of(obstacle.placed).pairs(lows, highs):
-                turned = np.einsum("ij,ij->i", normals[face], self.seats.normals[head]) < _SMOOTH
-                result[head[turned]] = True
+            mesh = obstacle.placed
+            for face, head in PlanGrid.of(mesh).pairs(lows, highs):
+                turned = np.einsum("ij,ij->i", mesh.normals[face], self.seats.normals[head]) < _SMOOTH
+                face, head = face[turned], head[turned]
+                if self.contact.is_bite:
+                    steps = mesh.vertices[mesh.faces[face]] - self.seats.places[head, None]
+                    out = np.einsum("ijk,ik->ij", steps, self.seats.normals[head]).max(axis=1, initial=0.0)
+                    head = head[out > _NEARER_MM]
+                result[head] = True
         return result
 
     def off(self, tops: Floats, surface: Floats) -> tuple[Floats, Bools]:
@@ -166,29 +175,35 @@ class _Fitting:
 
     def _off_what_is_rough(self, tops: Floats) -> tuple[Floats, Bools]:
         """Beyond a rim a place may be on the other side of an edge than its seat, or a corner stick out between two."""
-        one, other = self.grid.edges.T
-        at = (self.plan[:, one] + self.plan[:, other]) / 2
-        halfway = (tops[:, one] + tops[:, other]) / 2
-        tops = self._let_down(tops, self.too_near(halfway, at, halfway, from_guess=True))
         tops = tops - self.too_near(tops, self.plan, tops, from_guess=True)
         lacks = np.ones(len(tops), bool)
         for _ in range(_TRIES):
-            some = self.only(lacks)
-            missing = some._missing(tops[lacks])
-            worst = missing.max(axis=1)
-            tops[lacks] = some._let_down(tops[lacks], np.where(missing > _NEARER_MM, 1.5 * missing, 0.0))
-            lacks[lacks] = worst > _NEARER_MM
+            missing = self.only(lacks)._missing(tops[lacks])
+            tops[lacks] -= np.where(missing > _NEARER_MM, 1.5 * missing, 0.0)
+            lacks[lacks] = missing.max(axis=1) > _NEARER_MM
             if not lacks.any():
                 break
         return tops, ~lacks
 
     def _missing(self, tops: Floats) -> Floats:
-        """(n, e): by how much each edge of a head is nearer to the parts than the gap."""
-        spots, distance = self.spots(tops), self.contact.distance
-        starts, stops = (spots[:, ends].reshape(-1, 3) for ends in self.grid.edges.T)
-        away = clearances(self.obstacles, starts, stops, np.full(len(starts), distance))
-        result: Floats = (distance - away).reshape(len(tops), len(self.grid.edges))
+        """(n, p): by how much an edge or a triangle at each place is nearer to the parts than the gap."""
+        spots, gap, grid = self.spots(tops), self.contact.distance, self.grid
+        away = self._away(spots[:, grid.edges[:, 0]], spots[:, grid.edges[:, 1]], gap)
+        flats = np.full((len(tops), len(grid.triangles)), gap)
+        for obstacle in self.obstacles:
+            flats = np.minimum(flats, corner_clearances(obstacle.placed, spots[:, grid.triangles], gap))
+        result = np.zeros(tops.shape)
+        for ends, near in ((grid.edges, away), (grid.triangles, flats)):
+            for end in ends.T:
+                np.maximum.at(result.T, end, (gap - near).T)
         return result
+
+    def _away(self, starts: Floats, stops: Floats, search_mm: float) -> Floats:
+        """(n, e): how far segments of heads are from the nearest part."""
+        away = np.full(starts.shape[:2], search_mm)
+        for obstacle in self.obstacles:
+            away = np.minimum(away, group_clearances(obstacle.placed, starts, stops, search_mm))
+        return away
 
     def _let_down(self, tops: Floats, by: Floats) -> Floats:
         """Both ends of each edge let down by so much (n, e)."""
@@ -212,10 +227,10 @@ class _Fitting:
     def _no_deeper_than_asked(self, tops: Floats, surface: Floats) -> tuple[Floats, Bools]:
         distance = self.contact.distance
         for _ in range(_TRIES):
-            spots = self.spots(tops).reshape(-1, 3)
-            away = clearances(self.obstacles, spots, spots, np.full(len(spots), _FARTHEST_OFF * distance))
-            away = np.where(is_inside(self.obstacles, spots), away, 0.0)
-            depth = away.reshape(tops.shape)
+            spots = self.spots(tops)
+            away = self._away(spots, spots, _FARTHEST_OFF * distance)
+            inside = is_inside(self.obstacles, spots.reshape(-1, 3)).reshape(tops.shape)
+            depth = np.where(inside, away, 0.0)
             if (depth <= distance + _NEARER_MM).all():
                 break
             share = np.where(depth > distance + 1e-6, distance / np.maximum(depth, distance), 1.0)

@@ -59,6 +59,21 @@ class HeadGrid:
         return np.concatenate(pairs)
 
     @cached_property
+    def triangles(self) -> Ints:
+        """(t, 3): the places at the corners of a head's triangles."""
+        corner, count = np.arange(self.corners, dtype=np.int32), self.corners
+        found = []
+        for ring in range(self.rings):
+            mine = ring * count + corner
+            beside = np.roll(mine, -1)
+            if ring == self.rings - 1:
+                found.append(np.column_stack([mine, beside, np.full(count, self.rings * count, np.int32)]))
+            else:
+                found += [np.column_stack([mine, beside, beside + count]),
+                          np.column_stack([mine, beside + count, mine + count])]  # fmt: skip
+        return np.concatenate(found)
+
+    @cached_property
     def steps(self) -> Floats:
         """(rings · corners + 1, 2): all places on a head of radius 1."""
         sizes = 1 - np.arange(self.rings) / self.rings

@@ -195,20 +195,17 @@ class LeaningSearch:
 
     def _measured(self, tried: Candidates) -> Leaning:
         """Of each way whether it is free of parts, its lower end, and the room that its foot has: exactly."""
-        p, count = self.parameters, len(tried.bar)
-        lower = lower_heads(tried.bottom, tried.normal, tried.lands, p, self.layer_height, self.obstacles, self.grid)
+        p = self.parameters
         height = tried.bend[:, 2] - tried.bottom[:, 2]
-        fits = ~tried.lands | (lower.fits & (rise_of(lower) + LEAST_TIP_MM <= 0.45 * height))
         stretch = np.where(tried.lands, lower_stretch(p, height, upright_of(tried.normal)), 0.0)
         lows = tried.bottom.copy()
         lows[:, 2] += np.minimum(stretch, height)
-        radii = np.zeros(count)
-        which = np.flatnonzero(fits)
-        some = tried.only(which)
-        radii[which] = _room_beside(
-            self.tips.bases[some.bar], some.bend, lows[which], some.bottom, ~some.lands, p, self.obstacles
-        )
+        bases = self.tips.bases[tried.bar]
+        radii = _room_beside(bases, tried.bend, lows, tried.bottom, ~tried.lands, p, self.obstacles)
         free = radii >= p.shaft_diameter / 2 - 1e-9
+        lands = tried.lands & free  # heads take longer than shafts
+        lower = lower_heads(tried.bottom, tried.normal, lands, p, self.layer_height, self.obstacles, self.grid)
+        free &= ~tried.lands | (lower.fits & (rise_of(lower) + LEAST_TIP_MM <= 0.45 * height))
         return Leaning(free, tried.bend, tried.bottom, tried.lands, radii, lower)
 
 

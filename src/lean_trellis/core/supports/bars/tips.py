@@ -7,13 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Rows
+from lean_trellis.core.mesh.distance import corner_clearances, group_clearances
 from lean_trellis.core.supports.bars.fitting import heads_at
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
 from lean_trellis.core.supports.bars.holds import HoldPoints
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.upright import LayerLean
 from lean_trellis.core.supports.common.contacts import Contact
-from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle, clearances, nearest_hits
+from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle, nearest_hits
 
 LEAST_TIP_MM, LEAST_SHAFT_MM = 0.05, 0.2
 _SAME_GAP_MM = 0.01
@@ -86,14 +87,22 @@ class Tips(Rows):
             low = level - np.minimum(reach, 0.5 * np.maximum(level, 0.0))
             wide, narrow = heads.radii, np.full(len(bases), shaft)
             sides = ((wide, heads.tops[:, : grid.corners]), (wide, heads.necks), (narrow, level), (narrow, low))
-            lines = np.stack([
+            rings = np.stack([
                 np.concatenate([some.places[:, None, :2] + size[:, None, None] * grid.circle, z[..., None]], axis=2)
                 for size, z in sides
-            ]).reshape(4, -1, 3)  # fmt: skip
-            starts, stops = lines[:-1].reshape(-1, 3), lines[1:].reshape(-1, 3)
-            away = clearances(obstacles[:1], starts, stops, np.full(len(starts), contact.distance))
-            near = away.reshape(3, len(bases), grid.corners) < contact.distance - _SAME_GAP_MM
-            free: Bools = ~np.logical_or.reduce(near, axis=(0, 2)) & (bases[:, 2] > LEAST_SHAFT_MM)
+            ], axis=1)  # fmt: skip
+            upper, lower, gap = rings[:, :-1], rings[:, 1:], contact.distance
+            beside = np.roll(lower, -1, axis=2)
+            flats = np.stack([upper, beside, lower, upper, np.roll(upper, -1, axis=2), beside], axis=3)
+            upper, lower, flats = (
+                some.reshape(len(bases), 3 * grid.corners * count, *shape)
+                for some, count, shape in ((upper, 1, (3,)), (lower, 1, (3,)), (flats, 2, (3, 3)))
+            )
+            away = np.full(len(bases), gap)
+            for mesh in (obstacle.placed for obstacle in obstacles[:1]):
+                away = np.minimum(away, group_clearances(mesh, upper, lower, gap).min(axis=1))
+                away = np.minimum(away, corner_clearances(mesh, flats, gap).min(axis=1))
+            free: Bools = (away >= gap - _SAME_GAP_MM) & (bases[:, 2] > LEAST_SHAFT_MM)
             return free
 
         heads = heads_at(seats, obstacles[:1], contact, grid, is_clear)
