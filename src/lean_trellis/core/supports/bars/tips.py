@@ -99,9 +99,9 @@ class Tips(Rows):
                 for some, count, shape in ((upper, 1, (3,)), (lower, 1, (3,)), (flats, 2, (3, 3)))
             )
             away = np.full(len(bases), gap)
-            for mesh in (obstacle.placed for obstacle in obstacles[:1]):
-                away = np.minimum(away, group_clearances(mesh, upper, lower, gap).min(axis=1))
-                away = np.minimum(away, corner_clearances(mesh, flats, gap).min(axis=1))
+            for obstacle in obstacles[:1]:
+                away = np.minimum(away, group_clearances(obstacle.placed, upper, lower, gap).min(axis=1))
+                away = np.minimum(away, corner_clearances(obstacle.placed, flats, gap).min(axis=1))
             free: Bools = (away >= gap - _SAME_GAP_MM) & (bases[:, 2] > LEAST_SHAFT_MM)
             return free
 
