@@ -12,11 +12,13 @@ from checked_parts import job_of
 from lean_trellis.core.board.board import Board
 from lean_trellis.core.board.documents import part_document
 from lean_trellis.core.board.syncing import SETTINGS, open_from_board, put_on_board, synced, taken_parts
+from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job import edits
 from lean_trellis.core.job.files import job_text
 from lean_trellis.core.job.released import Released
 from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.core.shop.store.store import open_store
 
 EACH = int(os.environ.get("LEAN_TRELLIS_TEST_PARTS", "50"))
@@ -207,3 +209,23 @@ def test_two_programs_add_fifty_parts_each_at_the_same_moment_and_all_are_there(
 
 def test_the_same_part_is_the_same_text(mine):
     assert part_document(mine, mine.parts[0].id) == part_document(mine, mine.parts[0].id)
+
+
+def test_a_stack_is_there_for_everybody_and_goes_for_everybody(metal, board, library):
+    job = edits.rename_job(job_of(metal, box((20, 10, 5)), box((8, 8, 8))), "Monday").job
+    job = edits.stack_part(job, "part-1", 3, 4, "layers", Separator(library.material("titanium-64"), 0.3, 2)).job
+    mine = put_on_board(job, board).job
+    theirs = open_from_board(board, "Monday", library)
+    assert theirs.stacks == mine.stacks
+    assert theirs.stacks[0].filling.material.id == "titanium-64"
+    assert {finding.code for finding in Pipeline().findings(theirs)} == {f.code for f in Pipeline().findings(mine)}
+    top = mine.stacks[0].parts[-1]
+    mine = synced(edits.remove_parts(mine, [top]).job, board).job
+    theirs = synced(theirs, board).job
+    assert theirs.stacks == mine.stacks
+    assert len(theirs.stacks[0].parts) == 2
+    theirs = synced(edits.remove_parts(theirs, [theirs.stacks[0].parts[0]]).job, board).job
+    mine = synced(mine, board).job
+    assert mine.stacks == theirs.stacks == ()
+    assert [part.pose for part in mine.parts] == [part.pose for part in theirs.parts]
+    assert synced(mine, board).sent == ()

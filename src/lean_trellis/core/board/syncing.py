@@ -26,6 +26,7 @@ from lean_trellis.core.board.documents import (
     settings_document,
     with_own_ids,
     with_part_of,
+    with_stacks_of,
 )
 from lean_trellis.core.board.rows import BoardBuild, BoardPart
 from lean_trellis.core.errors import EditError, UnknownNameError
@@ -247,12 +248,14 @@ def _write(
 def _with_fetched(job: Job, turn: _Round, board: Board, where: str) -> Job:
     read = {part_id: read_document(text, where) for part_id, (_, text) in turn.fetch.items()}
     meshes = board.meshes(set[str]().union(*(mesh_keys(document) for document in read.values())))
-    for part_id, document in read.items():
+    for document in read.values():
         job = with_part_of(job, document, meshes)
-        revision, _ = turn.fetch[part_id]
-        turn.agreed[part_id] = (revision, digest_of(part_document(job, part_id)))
     gone = [part_id for part_id in turn.drop if any(part.id == part_id for part in job.parts)]
-    return remove_parts(job, gone).job if gone else job
+    job = remove_parts(job, gone).job if gone else job
+    job = with_stacks_of(job, read.values(), meshes)
+    for part_id, (revision, _) in turn.fetch.items():
+        turn.agreed[part_id] = (revision, digest_of(part_document(job, part_id)))
+    return job
 
 
 def _require_unreleased(job: Job) -> None:
@@ -282,6 +285,7 @@ def _renamed(document: PartDocument) -> PartDocument:
     return document.model_copy(update={
         "part": document.part.model_copy(update={"id": part_id}), "supports": supports,
         "waivers": [one.model_copy(update={"part_id": part_id}) for one in document.waivers],
+        "stack": None, "separator": None,
     })  # fmt: skip
 
 

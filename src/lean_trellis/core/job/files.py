@@ -33,16 +33,15 @@ from lean_trellis.core.job.schema import (
     JobFile,
     LinkKept,
     ReleasedKept,
-    SeparatorKept,
     SpacerKept,
-    StackKept,
     TrialKept,
     WaiverKept,
 )
+from lean_trellis.core.job.stacks_kept import stack_kept, stack_of
 from lean_trellis.core.job.supports_kept import support_kept, support_of
 from lean_trellis.core.job.waivers import Waiver
 from lean_trellis.core.mesh.mesh import Mesh
-from lean_trellis.core.parts.stacking import Separator, Spacer, Stack
+from lean_trellis.core.parts.stacking import Separator, Spacer
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.shop.library import Library
 from lean_trellis.core.shop.machine import Machine
@@ -94,7 +93,7 @@ def _as_kept(job: Job) -> JobFile:
         layer_height=job.layer_height,
         parts=[part_kept(part) for part in job.parts],
         supports=[support_kept(support) for support in job.supports],
-        stacks=[_stack_kept(stack) for stack in job.stacks],
+        stacks=[stack_kept(stack) for stack in job.stacks],
         lot=job.lot,
         surface=job.surface,
         fitting=job.fitting,
@@ -119,18 +118,6 @@ def _further_materials(job: Job) -> dict[str, dict[str, Any]]:
     separators = [stack.filling for stack in job.stacks if isinstance(stack.filling, Separator)]
     others = [one.material for one in separators if one.material.id != job.material.id]
     return {one.id: one.model_dump(mode="json") for one in others}
-
-
-def _stack_kept(stack: Stack) -> StackKept:
-    filling: SeparatorKept | SpacerKept | None = None
-    if isinstance(stack.filling, Separator):
-        separator = stack.filling
-        filling = SeparatorKept(
-            kind="separator", material=separator.material.id, inset=separator.inset, layers=separator.layers
-        )
-    elif isinstance(stack.filling, Spacer):
-        filling = SpacerKept(kind="spacer", name=stack.filling.name, mesh=stack.filling.mesh.key)
-    return StackKept(id=stack.id, parts=list(stack.parts), gap=stack.gap, gap_unit=stack.gap_unit, filling=filling)
 
 
 @heavy
@@ -217,7 +204,9 @@ def _as_job(path: Path, kept: JobFile, meshes: dict[str, Mesh], library: Library
         materials = {kept.material: kept.material_values, **kept.further_materials}
         parts = tuple(part_of(part, meshes[part.mesh]) for part in kept.parts)
         supports = tuple(support_of(support, meshes) for support in kept.supports)
-        stacks = tuple(_stack(stack, meshes, materials, library) for stack in kept.stacks)
+        stacks = tuple(
+            stack_of(stack, meshes, lambda name: _material(name, materials, library)) for stack in kept.stacks
+        )
         sets = tuple(set_of(one) for one in kept.sets)
     except ValidationError as problem:
         raise FormatError(path, f"holds a machine or material that is none ({problem.errors()[0]['msg']})",
@@ -250,16 +239,3 @@ def _material(name: str, values: Mapping[str, dict[str, Any] | None], library: L
     """A material as the job holds it; the library's where the job is older and holds none."""
     own = values.get(name)
     return library.material(name) if own is None else Material.model_validate(own)
-
-
-def _stack(
-    kept: StackKept, meshes: dict[str, Mesh], materials: Mapping[str, dict[str, Any] | None], library: Library
-) -> Stack:
-    filling: Separator | Spacer | None = None
-    match kept.filling:
-        case SeparatorKept():
-            material = _material(kept.filling.material, materials, library)
-            filling = Separator(material, kept.filling.inset, kept.filling.layers)
-        case SpacerKept():
-            filling = Spacer(kept.filling.name, meshes[kept.filling.mesh])
-    return Stack(kept.id, tuple(kept.parts), kept.gap, kept.gap_unit, filling)
