@@ -3,10 +3,22 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import (
+    QBrush,
+    QColor,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QWheelEvent,
+)
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.layers.paths import Paths
@@ -21,7 +33,7 @@ from lean_trellis.studio.theme import DAY, Tokens
 from lean_trellis.studio.tower_drag import TowerDrag
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 
-_HOLD_PX = 2.6
+_HOLD_PX, _LEAST_HOLD_PX, _LEAST_RIM_PX = 2.6, 0.9, 1.7
 HANGING, ISLAND, THIN, ADDED = "hangs over", "begins in the air", "too thin", "added"
 _LEGEND_ROW, _LEGEND_PX = 18, 150
 
@@ -179,9 +191,9 @@ class LayerSheet(Sheet):
         if paths is not None:
             paint_paths(painter, paths, self.shows, self._tokens)
         self._paint_tower(painter)
-        if self.shows["holds"] and paths is None:
-            self._paint_holds(painter, frame.scale)
         painter.restore()
+        if self.shows["holds"] and paths is None:
+            self._paint_holds(painter, frame)
         if self._has_legend:
             self._paint_legend(painter, shown)
         self._paint_ruler(painter, frame)
@@ -225,27 +237,49 @@ class LayerSheet(Sheet):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(zone.x, zone.y, zone.width, zone.depth))
 
-    def _paint_holds(self, painter: QPainter, scale: float) -> None:
+    def _paint_holds(self, painter: QPainter, frame: MapFrame) -> None:
         """Every hold that is loaded at this layer: the darker, the more of its strength it uses."""
-        painter.setPen(QPen(QColor(self._tokens.ink), 0))
-        for place, used in self.holds():
-            painter.setBrush(QColor(use_colour(used, self._tokens)))
-            painter.drawEllipse(QPointF(*place), _HOLD_PX / scale, _HOLD_PX / scale)
+        places, used = self.holds()
+        colours = np.array([use_colour(share, self._tokens) for share in used.tolist()])
+        at = places * [frame.scale, -frame.scale] + [frame.left, frame.top]
+        size = _hold_size(at)
+        for colour in np.unique(colours).tolist():
+            dot = self._dot(colour, size)
+            whole = QRectF(dot.rect())
+            share = 1 / dot.devicePixelRatio()
+            dots: Any = [QPainter.PixmapFragment.create(QPointF(x, y), whole, share, share)
+                         for x, y in at[colours == colour].tolist()]  # fmt: skip
+            painter.drawPixmapFragments(dots, dot)  # the stubs ask for an array that there is none of
 
-    def holds(self) -> list[tuple[tuple[float, float], float]]:
-        """Where holds are that are loaded at this layer, and how much of its strength each uses, once known."""
+    def _dot(self, colour: str, size: float) -> QPixmap:
+        """What stands for a hold."""
+        ratio, side = self.devicePixelRatioF(), 2 * math.ceil(size) + 2
+        dot = QPixmap(round(side * ratio), round(side * ratio))
+        dot.setDevicePixelRatio(ratio)
+        dot.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(dot)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        t, has_rim = self._tokens, size > _LEAST_RIM_PX
+        painter.setPen(QPen(QColor(t.ink), 0) if has_rim else Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(t.muted if colour == t.card and not has_rim else colour))
+        painter.drawEllipse(QPointF(side / 2, side / 2), size, size)
+        painter.end()
+        return dot
+
+    def holds(self) -> tuple[Floats, Floats]:
+        """Where holds (k, 2) are that are loaded at this layer, and how much of its strength each uses, once known."""
         profile, number = self.session.layers.profile(), self.session.layers.number
-        if profile is None or not len(profile) or number is None:
-            return []
-        height, found = profile.tops[[profile.place_of(number)]], []
-        for part in self.session.job.parts:
-            use = self.session.layers.growth(part)
-            row = -1 if use is None else int(use.rows_at(height)[0])
-            for held in use.supports.values() if use is not None and row >= 0 else ():
-                for (x, y, _), used in zip(held.places.tolist(), held.used[row].tolist(), strict=True):
-                    if used > 0:
-                        found.append(((x, y), used))
-        return found
+        places, shares = [np.zeros((0, 2))], [np.zeros(0)]
+        if profile is not None and len(profile) and number is not None:
+            height = profile.tops[[profile.place_of(number)]]
+            for part in self.session.job.parts:
+                use = self.session.layers.growth(part)
+                row = -1 if use is None else int(use.rows_at(height)[0])
+                for held in use.supports.values() if use is not None and row >= 0 else ():
+                    is_loaded = held.used[row] > 0
+                    places.append(held.places[is_loaded, :2])
+                    shares.append(held.used[row][is_loaded])
+        return np.concatenate(places), np.concatenate(shares)
 
     def _paths_of(self, shown: ShownLayer) -> dict[str, QPainterPath]:
         if self._paths[0] is not shown:
@@ -269,7 +303,7 @@ class LayerSheet(Sheet):
                    ("supports", t.copper, bool(shown.supports or shown.lines) and self.shows["supports"]),
                    (HANGING, t.plum, bool(marks.hanging)), (ISLAND, t.stop, bool(marks.islands)),
                    (THIN, t.heather, bool(marks.thin)), (ADDED, t.straw, bool(shown.added))]  # fmt: skip
-        if self.shows["holds"] and self.holds():
+        if self.shows["holds"] and len(self.holds()[1]):
             entries += [(words, use_colour(used, t), True) for words, used in USE_STEPS]
         self._paint_entries(painter, [(words, colour) for words, colour, is_there in entries if is_there])
 
@@ -336,3 +370,13 @@ def _path(ways: tuple[Floats, ...], *, closes: bool) -> QPainterPath:
         if closes:
             path.closeSubpath()
     return path
+
+
+def _hold_size(at: Floats) -> float:
+    """The radius of the dots of holds (k, 2), pixels: where they are close together they do not cover each other."""
+    from scipy.spatial import cKDTree  # not before there is something to measure
+
+    if len(at) < 2:
+        return _HOLD_PX
+    away, _ = cKDTree(at).query(at, k=2)
+    return min(max(0.45 * float(np.median(away[:, 1])), _LEAST_HOLD_PX), _HOLD_PX)
