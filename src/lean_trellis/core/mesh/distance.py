@@ -13,6 +13,7 @@ from lean_trellis.core.mesh.plan_grid import PlanGrid
 
 _PIECE_MM = 3.0
 _MOST_PAIRS = 400_000
+_SAME_MM = 1e-9
 
 
 @heavy
@@ -35,6 +36,8 @@ def segment_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: Flo
     for face, piece in PlanGrid.of(mesh).pairs(np.minimum(begins, ends) - search, np.maximum(begins, ends) + search):
         for first in range(0, len(face), _MOST_PAIRS):
             f, s = face[first : first + _MOST_PAIRS], piece[first : first + _MOST_PAIRS]
+            near = _near_planes(mesh, f, begins[s], ends[s], search[s, 0])
+            f, s = f[near], s[near]
             away = segment_triangle_distances(begins[s], ends[s], mesh.vertices[mesh.faces[f]])
             np.minimum.at(result, piece_of[s], away)
     return result
@@ -50,6 +53,8 @@ def group_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: float
     lows, highs = np.minimum(starts, stops) - search_mm, np.maximum(starts, stops) + search_mm
     for face, group, segment in _pairs_of_groups(mesh, lows, highs):
         own = group, segment
+        near = _near_planes(mesh, face, starts[own], stops[own], search_mm)
+        own, face = (group[near], segment[near]), face[near]
         away = segment_triangle_distances(starts[own], stops[own], mesh.vertices[mesh.faces[face]])
         np.minimum.at(result, own, away)
     return result
@@ -71,6 +76,18 @@ def corner_clearances(mesh: Mesh, triangles: Floats, search_mm: float) -> Floats
             some = group[near], triangle[near]
             np.minimum.at(result, some, point_triangle_distances(places[near], triangles[some]))
     return result
+
+
+def _near_planes(mesh: Mesh, faces: Longs, starts: Floats, stops: Floats, search_mm: Floats | float) -> Longs:
+    """Of pairs of faces and segments (k, 3) those that are nearer to the face's plane than is searched for.
+
+    Most segments run along faces, as far from their planes as that, or farther.
+    """
+    corner, normals = mesh.vertices[mesh.faces[faces, 0]], mesh.normals[faces]
+    one, other = _dot(starts - corner, normals), _dot(stops - corner, normals)
+    least = np.where(one * other > 0, np.minimum(np.abs(one), np.abs(other)), 0.0)
+    # A face without area has no normal: it is near to all.
+    return np.flatnonzero((least < search_mm - _SAME_MM) | ~normals.any(axis=1))
 
 
 def _pairs_of_groups(mesh: Mesh, lows: Floats, highs: Floats) -> Iterator[tuple[Longs, Longs, Longs]]:

@@ -148,12 +148,12 @@ def test_across_a_valley_and_beyond_its_rims_no_head_that_fits_is_nearer_or_deep
     request = request_for(valley(*angles), **values_of(name))
     (part,), contact = request.obstacles, request.parameters.contact_at(layer_height)
     low, high = part.placed.bounds
-    along = np.linspace(low[0] + 0.3, high[0] - 0.3, 120)
-    places = np.column_stack([along, np.full(120, part.placed.middle[1] + aside), np.zeros(120)])
+    along = np.linspace(low[0] + 0.3, high[0] - 0.3, 60)
+    places = np.column_stack([along, np.full(60, part.placed.middle[1] + aside), np.zeros(60)])
     height, normals = part.first_hits(places, np.array([[0.0, 0.0, 1.0]]))
     faces_us = np.isfinite(height) & (normals[:, 2] < -0.4)
     places[:, 2] = height
-    grid, seats = HeadGrid.of(8, 2 * radius), Seats(places, normals, np.full(120, radius), is_below=True)
+    grid, seats = HeadGrid.of(8, 2 * radius), Seats(places, normals, np.full(60, radius), is_below=True)
     heads = heads_at(seats.only(faces_us), [part], contact, grid)
     assert heads.fits.mean() > 0.85
     rings, middles = heads.rings(places[faces_us, :2], heads.radii, grid)
