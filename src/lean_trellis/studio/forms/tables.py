@@ -46,7 +46,8 @@ class _Rows(QAbstractTableModel):
             return None
         if role == Qt.ItemDataRole.TextAlignmentRole and self._holds_numbers(section):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        return self._columns[section] if role == Qt.ItemDataRole.DisplayRole else None
+        shows = role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole)
+        return self._columns[section] if shows else None
 
     def _holds_numbers(self, section: int) -> bool:
         first = next((cells[section] for _, cells in self.rows if cells[section] is not None), None)
@@ -145,6 +146,7 @@ class PickTable(QTableView):
         self.setWordWrap(False)
         header = head_of(self)
         header.setHighlightSections(False)
+        header.setTextElideMode(Qt.TextElideMode.ElideRight)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
         header.setMinimumSectionSize(26)

@@ -24,7 +24,7 @@ from lean_trellis.studio.messages import ShowBeside
 from lean_trellis.studio.session import Session
 
 NOW = "Now"
-_NAMES_PX, _STATE_PX = 108, 72
+_NAMES_PX, _STATE_PX, _MOST_STATE_PX, _HEAD_SPARE_PX = 108, 72, 104, 30
 _MANY = 3
 BEST = " ✓"
 
@@ -99,13 +99,17 @@ class TrialsSection(QWidget):
     def _table_of(
         self, names: tuple[str, ...], name: str = "trials.table", words: str = "Trials compared"
     ) -> PickTable:
-        widths = dict.fromkeys(range(1, len(names) + 2), _STATE_PX)
+        widths = {number: self._state_px(state) for number, state in enumerate((NOW, *names), start=1)}
         if len(names) >= _MANY:  # then the table is scrolled sideways; else its words take the room there is
             widths[0] = _NAMES_PX
         table = PickTable(("", NOW, *names), several=False, stretch=0, widths=widths)
         table.setObjectName(name)
         table.setAccessibleName(words)
         return table
+
+    def _state_px(self, name: str) -> int:
+        """As wide as the name of a state asks for, up to a limit: a long one is cut short and whole in the tooltip."""
+        return min(max(self.fontMetrics().horizontalAdvance(name) + _HEAD_SPARE_PX, _STATE_PX), _MOST_STATE_PX)
 
     # --- what it does ---
 
