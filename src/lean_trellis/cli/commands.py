@@ -31,7 +31,9 @@ from lean_trellis.cli.shop_commands import register_shop
 
 def register(app: typer.Typer) -> None:
     """Add all commands."""
-    for command in (inspect, overhangs, layers, prepare, check, estimate, trials, updates, export, machines, materials):
+    for command in (
+        inspect, overhangs, layers, prepare, check, estimate, paths, trials, updates, export, machines, materials,
+    ):  # fmt: skip
         app.command(command.__name__)(command)
     register_release(app)
     register_builds(app)
@@ -133,6 +135,28 @@ def estimate(path: JobArgument, as_json: JsonOption = False) -> None:
     from lean_trellis.cli.estimate import estimate as run
 
     run(path, as_json)
+
+
+def paths(
+    path: JobArgument,
+    part: Annotated[str, typer.Option("--part", help="The part that gets values of its own.")] = "",
+    low: Annotated[float | None, typer.Option("--from", help="From this height on, mm above its lowest place.")] = None,
+    high: Annotated[float | None, typer.Option("--to", help="Up to this height, mm.")] = None,
+    at: Annotated[
+        tuple[float, float, float] | None,
+        typer.Option("--at", help="Of the one outline there: x y z, mm from its middle and its lowest place."),
+    ] = None,
+    path_width: Annotated[float | None, typer.Option("--path-width", help="Width of beads, mm.")] = None,
+    loops: Annotated[int | None, typer.Option("--loops", help="How many loops along outlines.")] = None,
+    fill_share: Annotated[float | None, typer.Option("--fill-share", help="Share that is filled, 0 to 1.")] = None,
+    clear: Annotated[bool, typer.Option("--clear", help="Lay the part as its material says again.")] = False,
+    as_json: JsonOption = False,
+) -> None:
+    """List values of paths that parts have of their own; with --part and values, add them and save the job."""
+    from lean_trellis.cli.paths import paths as run
+    from lean_trellis.core.parts.path_values import PathValues
+
+    run(path, part, PathValues(low, high, at, path_width, loops, fill_share), clears=clear, as_json=as_json)
 
 
 def trials(
