@@ -34,6 +34,8 @@ from lean_trellis.studio.tower_drag import TowerDrag
 from lean_trellis.studio.underside.frame import MapFrame, round_length
 
 _HOLD_PX, _LEAST_HOLD_PX, _LEAST_RIM_PX = 2.6, 0.9, 1.7
+_SAMPLED = 60
+"""Of so many holds it is looked how far the next one is."""
 HANGING, ISLAND, THIN, ADDED = "hangs over", "begins in the air", "too thin", "added"
 _LEGEND_ROW, _LEGEND_PX = 18, 150
 
@@ -374,9 +376,9 @@ def _path(ways: tuple[Floats, ...], *, closes: bool) -> QPainterPath:
 
 def _hold_size(at: Floats) -> float:
     """The radius of the dots of holds (k, 2), pixels: where they are close together they do not cover each other."""
-    from scipy.spatial import cKDTree  # not before there is something to measure
-
     if len(at) < 2:
         return _HOLD_PX
-    away, _ = cKDTree(at).query(at, k=2)
-    return min(max(0.45 * float(np.median(away[:, 1])), _LEAST_HOLD_PX), _HOLD_PX)
+    some = np.unique(np.linspace(0, len(at) - 1, _SAMPLED).astype(np.int64))
+    away = np.hypot(*(at[some, None] - at).transpose(2, 0, 1))
+    away[np.arange(len(some)), some] = np.inf
+    return min(max(0.45 * float(np.median(away.min(axis=1))), _LEAST_HOLD_PX), _HOLD_PX)
