@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 
 import pytest
@@ -71,6 +72,18 @@ def test_a_stack_comes_back_with_its_lowest_part_and_what_fills_it():
     assert with_stacks_of(job, taken, meshes).stacks == ()
     others = [document for document in documents if document.part.id not in {s.parts[0] for s in job.stacks}]
     assert with_stacks_of(job, others, meshes).stacks == job.stacks
+
+
+def test_a_separator_without_its_material_and_one_of_none_are_refused_in_words():
+    job = full_job()
+    lowest = next(s.parts[0] for s in job.stacks if isinstance(s.filling, Separator))
+    document = read_document(part_document(job, lowest), "here")
+    bare = document.model_copy(update={"separator": None})
+    with pytest.raises(FormatError, match="put the stack on the board anew"):
+        with_stacks_of(replace(job, stacks=()), [bare], meshes_of_part(job, lowest))
+    content = json.loads(part_document(job, lowest)) | {"separator": {"id": "x"}}
+    with pytest.raises(FormatError, match="cannot read"):
+        read_document(json.dumps(content), "Friday")
 
 
 def test_trials_stay_and_their_parts_are_the_same_ones():

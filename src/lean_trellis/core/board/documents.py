@@ -12,7 +12,6 @@ import secrets
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from functools import partial
-from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -45,8 +44,8 @@ class PartDocument(BaseModel):
     waivers: list[WaiverKept] = []
     stack: StackKept | None = None
     """Of the lowest part of a stack: the stack."""
-    separator: dict[str, Any] | None = None
-    """The values of the material that the stack's separators are of."""
+    separator: Material | None = None
+    """The material that the stack's separators are of."""
 
 
 def with_own_ids(job: Job) -> Job:
@@ -91,7 +90,7 @@ def part_document(job: Job, part_id: str) -> str:
         sets=[set_kept(one) for one in job.sets if (one.name, one.version) in used],
         waivers=[WaiverKept(**vars(one)) for one in job.waivers if one.part_id == part_id],
         stack=None if stack is None else stack_kept(stack),
-        separator=None if separator is None else separator.model_dump(mode="json"),
+        separator=separator,
     ).model_dump_json(exclude={"stack", "separator"} if stack is None else None)  # fmt: skip
 
 
@@ -147,9 +146,12 @@ def with_part_of(job: Job, document: PartDocument, meshes: Mapping[str, Mesh]) -
     )  # fmt: skip
 
 
-def _separator(values: dict[str, Any] | None, _name: str) -> Material:
-    """The material of separators, of its own values. Raises `ValidationError` where these are none."""
-    return Material.model_validate(values)
+def _separator(document: PartDocument, name: str) -> Material:
+    """The material of a stack's separators, as its row has it. Raises `FormatError` where it has none."""
+    if document.separator is None:
+        words = f"stands on the board in a stack with separators of {name}, without that material"
+        raise FormatError(document.part.name, words, "put the stack on the board anew")
+    return document.separator
 
 
 def with_stacks_of(job: Job, documents: Iterable[PartDocument], meshes: Mapping[str, Mesh]) -> Job:
@@ -163,7 +165,7 @@ def with_stacks_of(job: Job, documents: Iterable[PartDocument], meshes: Mapping[
     for document in documents:
         if document.stack is None:
             continue
-        new = stack_of(document.stack, meshes, partial(_separator, document.separator))
+        new = stack_of(document.stack, meshes, partial(_separator, document))
         stacked = {part_id for stack in stacks for part_id in stack.parts}
         if {part.id for part in job.parts}.issuperset(new.parts) and stacked.isdisjoint(new.parts):
             stacks.append(new)
