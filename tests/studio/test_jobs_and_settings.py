@@ -38,6 +38,10 @@ def test_a_job_is_called_what_its_file_is_called_and_undo_keeps_that(with_parts,
     assert user.session.job.name == "friday"
     user.session.redo()
     assert user.session.is_saved, "undo and redo come back to what is on disk"
+    user.session.undo()
+    assert user.window.status.message.text().startswith("Undone")
+    user.session.replace_job(user.session.job, None)
+    assert user.window.status.message.text() == "", "what was said of another job is not said of this one"
     (tmp_path / "friday.trellis").rename(tmp_path / "monday.trellis")
     user.session.open_job(tmp_path / "monday.trellis")
     user.settle()

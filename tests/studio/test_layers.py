@@ -17,6 +17,7 @@ from lean_trellis.core.layers.durations import hours_in_words
 from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.mesh.primitives import ball, box, from_manifold, to_manifold
 from lean_trellis.studio import derived
+from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.pictures import wait_until
 from lean_trellis.studio.requests import SaveJob
 
@@ -129,6 +130,8 @@ def test_on_a_belt_the_cut_is_as_tilted_as_the_layers(with_parts, library):
     middle = profile.tops[profile.place_of(number)] - user.session.job.layer_height / 2
     assert cut.face.vertices @ np.array(normal) == pytest.approx(middle, abs=1e-6)
     assert cut.face.area == pytest.approx(float(told(bench)["Parts"].split()[0]), rel=1e-3)
+    foot, top = user.window.views.strip.foot_words(), profile.tops[0]
+    assert top < 0 and foot == UNITS.length(float(top), 1), "on a belt heights along the normal begin below 0"
     frame = bench.sheet._frame_now()
     flat = np.concatenate(bench.sheet.layer.parts)
     on_screen = np.array([frame.to_screen(x, -y) for x, y in flat])

@@ -13,6 +13,7 @@ from lean_trellis.core.sets.recipe import recipe_text, shipped_recipes
 from lean_trellis.core.sets.text import set_text
 from lean_trellis.core.shop.store.kept import ToSave
 from lean_trellis.core.shop.store.store import open_store
+from lean_trellis.studio.forms.sketch import SIGN
 from lean_trellis.studio.pictures import wait_until
 
 
@@ -44,6 +45,10 @@ def test_sets_are_found_by_words_and_favourites_come_first_here_and_at_supports(
     bench = user.station("supports")
     words = [bench.set_choice.itemText(place) for place in range(bench.set_choice.count())]
     assert words[1].startswith("★ Lattice")
+    signs = [bench.set_choice.itemIcon(place).pixmap(SIGN).toImage() for place in range(bench.set_choice.count())]
+    assert not any(sign.isNull() for sign in signs)
+    lattice, bars = (signs[bench.set_choice.findData(name)] for name in ("lattice-metal-light", "bars-metal"))
+    assert lattice != bars, "each is drawn as what it makes"
     shown.star.click()
     assert user.session.settings.favourite_sets == []
 
@@ -114,6 +119,36 @@ def test_a_set_is_saved_as_a_new_one_changed_and_archived_with_its_history(libra
     shown.archived.click()
     user.settle()
     assert "No set is archived" in user.window.status.message.text()
+
+
+def test_whose_a_set_is_and_what_it_is_meant_for_is_changed_and_kept(library):
+    user, shown = library
+    shown.choose("bars-metal")
+    meant = shown.meant
+    assert meant.materials.text() == "any material"
+    user.type_into(meant.owner, "Second shift")
+    meant.offered.aboutToShow.emit()
+    titles = {action.data(): action for action in meant.offered.actions()}
+    assert "steel-316l" in titles
+    assert "petg" not in titles, "of its own process alone"
+    titles["steel-316l"].trigger()
+    assert meant.materials.text() == titles["steel-316l"].text()
+    shown.name.setText("Second")
+    shown.save_as.click()
+    user.settle()
+    kept = user.session.sets.every()["second"]
+    assert (kept.owner, kept.materials, kept.process) == ("Second shift", ("steel-316l",), "powder_bed")
+    user.choose(meant.process, "any")
+    assert shown.save.isEnabled()
+    shown.save.click()
+    user.settle()
+    kept = user.session.sets.every()["second"]
+    assert (kept.process, kept.version, kept.owner) == ("any", 2, "Second shift")
+    shown._change("spacing", 2.4)
+    shown.name.setText("Third")
+    shown.save_as.click()
+    user.settle()
+    assert user.session.sets.every()["third"].owner != "Second shift", "whoever saves a set owns it"
 
 
 def test_sets_and_recipes_come_in_by_drop_and_wrong_ones_are_named(library, tmp_path):

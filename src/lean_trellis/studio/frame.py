@@ -94,6 +94,7 @@ class StatusLine(QWidget):
         session.task_progress.connect(self._task_progressed)
         session.task_ended.connect(self._task_ended)
         session.said.connect(self.say)
+        session.replaced.connect(self._fall_silent)  # what was said was of the job before
         self._task_ended()
 
     def set_tokens(self, tokens: Tokens) -> None:

@@ -25,7 +25,10 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Sketching:
-    """What a sketch of values is drawn on and from: painter, area, colours, values, the key in focus, layer height."""
+    """What a sketch of values is drawn on and from: painter, area, colours, values, the key in focus, layer height.
+
+    Without a key the shape alone is drawn.
+    """
 
     painter: QPainter
     area: QRectF

@@ -15,10 +15,9 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QHBoxLayout, Q
 
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import ParameterError, TrellisError
-from lean_trellis.core.sets import ParameterSet
+from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.text import set_text
 from lean_trellis.core.shop.address import ADDRESS
-from lean_trellis.core.shop.machine import PROCESS_WORDS
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError, Kept
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import require_buildable, spec_for
@@ -30,6 +29,7 @@ from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.looks import look_for
+from lean_trellis.studio.meant_for import MeantForRow
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.specimen_requests import MakeSpecimen, Specimen
 from lean_trellis.studio.theme import DAY, rgb
@@ -115,6 +115,8 @@ class SetLibrary(QWidget):
         self.note.setAccessibleName("What the set is for")
         self.note.setPlaceholderText("What it is for")
         self.note.editingFinished.connect(self._note_changed)
+        self.meant = MeantForRow()
+        self.meant.changed.connect(self._take_draft)
         self.wrong = muted()
         self.wrong.setObjectName("library.wrong")
         self._forms: dict[type[FamilyParameters], ParameterForm] = {}
@@ -140,7 +142,7 @@ class SetLibrary(QWidget):
         self.export = button("Export…", self._export, "As TOML, with what each value means", name="library.export")
         self.put_away = button("Archive", self._put_away, "It is offered no more; its versions stay",
                                name="library.archive")  # fmt: skip
-        lines = (self.heading, self.note, self.wrong, scroll, row(self.why, self.save, self.undo, spacing=6),
+        lines = (self.heading, self.note, self.meant, self.wrong, scroll, row(self.why, self.save, self.undo, spacing=6),
                  row(self.name, self.save_as, self.export, self.put_away, spacing=6))  # fmt: skip
         return _column(None, *lines, stretch=scroll)
 
@@ -218,8 +220,11 @@ class SetLibrary(QWidget):
 
     def _note_changed(self) -> None:
         if self.draft is not None and self.note.text() != self.draft.note:
-            self.draft = replace(self.draft, note=self.note.text())
-            self.refresh()
+            self._take_draft(replace(self.draft, note=self.note.text()))
+
+    def _take_draft(self, draft: ParameterSet) -> None:
+        self.draft = draft
+        self.refresh()
 
     def _discard(self) -> None:
         self.draft = self._saved()
@@ -244,8 +249,9 @@ class SetLibrary(QWidget):
     def _save_as(self) -> None:
         draft = self.draft
         if draft is not None:
-            why = self.why.text().strip()
-            self._done(lambda: self.session.sets.save_as(draft, self.name.text(), note=draft.note, why=why))
+            why, saved = self.why.text().strip(), self._saved()
+            owner = draft.owner if saved is None or draft.owner != saved.owner else ""
+            self._done(lambda: self.session.sets.save_as(draft, self.name.text(), owner, note=draft.note, why=why))
 
     def _done(self, save: Callable[[], ParameterSet]) -> None:
         def done(kept: ParameterSet) -> None:
@@ -357,12 +363,12 @@ class SetLibrary(QWidget):
             other.setVisible(other is form)
         form.show_parameters(draft.parameters, base.parameters)
         is_own, is_changed = self.session.sets.is_own(draft.name), saved is not None and draft != saved
-        where = "any process" if draft.process == "any" else PROCESS_WORDS[draft.process]
-        owner = "ships with the program" if not is_own else draft.owner or "the shop's own"
-        self.heading.setText(f"{draft.title}, version {draft.version} · {where} · {owner}")
+        ships = draft.name in shipped_sets() and saved is not None and draft.owner == saved.owner
+        self.heading.setText(f"{draft.title}, version {draft.version}{'' if is_own else ' · ships with the program'}")
         if not self.note.hasFocus():
             self.note.setText(draft.note)
             self.note.setCursorPosition(0)
+        self.meant.show_set(draft, self.session.library.materials.values(), ships=ships)
         self.save.setEnabled(is_own and is_changed)
         self.undo.setEnabled(is_changed)
         self.put_away.setEnabled(is_own)

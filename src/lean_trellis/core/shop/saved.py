@@ -123,8 +123,8 @@ class Saved(Generic[T]):
         """Whether the shop has saved a thing under that id: only such can be saved again."""
         return name in self._own
 
-    def save_as(self, base: T, title: str, *, note: str = "", why: str = "") -> T:
-        """Save something as a new thing under a title of its own.
+    def save_as(self, base: T, title: str, owner: str = "", *, note: str = "", why: str = "") -> T:
+        """Save something as a new thing under a title of its own; without an owner it is the user's.
 
         Raises `LibraryError` for a title that is taken, `StoreError` where the library cannot be written.
         """
@@ -135,7 +135,7 @@ class Saved(Generic[T]):
         if any(one.id == name for one in self.away()):
             cure = "type another name, or offer that one again"
             raise LibraryError(title, f"is what an archived {self.form.called} is called", cure)
-        return self._saved(self.form.with_head(base, Head(name, title.strip(), note=note.strip())), 0, why)
+        return self._saved(self.form.with_head(base, Head(name, title.strip(), owner=owner, note=note.strip())), 0, why)
 
     def save(self, changed: T, *, why: str = "") -> T:
         """Save an own thing as its next version; the version of `changed` is the one it was made from.

@@ -30,8 +30,11 @@ class Drawing:
     def words(self, x: float, y: float, text: str, *, is_right: bool = False) -> None:
         """A line of text beside a place, its middle at the height y.
 
-        What would leave the drawing on the right lies over it instead, on a card of its own.
+        What would leave the drawing on the right lies over it instead, on a card of its own. Without a value in focus
+        there are neither words nor dimensions: the shape alone.
         """
+        if not self.key:
+            return
         self.painter.setPen(QColor(self.tokens.ink))
         width = 150.0
         most = self.painter.window().right() - _RIM_PX - self.painter.fontMetrics().horizontalAdvance(text)
@@ -45,6 +48,8 @@ class Drawing:
 
     def span(self, a: tuple[float, float], b: tuple[float, float], text: str, *, is_right: bool = True) -> None:
         """A dimension between two points with end ticks, and its number beside it."""
+        if not self.key:
+            return
         self.painter.setPen(QPen(QColor(self.tokens.ivy), 1.6))
         self.painter.drawLine(QPointF(*a), QPointF(*b))
         across = abs(a[0] - b[0]) > abs(a[1] - b[1])

@@ -1,14 +1,33 @@
-"""The sketch: what the values of a family make, drawn to scale, with the current value dimensioned."""
+"""The sketch: what the values of a family make, drawn to scale, with the current value dimensioned; small as a sign."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QIcon, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.studio.looks import Sketching, look_for
 from lean_trellis.studio.theme import Tokens
+
+_WIDE, _HIGH = 250, 150
+SIGN = QSize(32, 24)
+"""Of a sign, px: narrower than a sketch, which has its words at the right."""
+
+
+def sign_of(values: FamilyParameters, tokens: Tokens, layer_height: float) -> QIcon:
+    """What a set makes, small, to be told from others in a list."""
+    sharp = 2  # for screens of twice the dots
+    picture = QPixmap(SIGN * sharp)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    scale = picture.height() / _HIGH
+    painter.scale(scale, scale)
+    look_for(values).sketch(Sketching(painter, QRectF(0, 0, _WIDE, _HIGH), tokens, values, "", layer_height))
+    painter.end()
+    picture.setDevicePixelRatio(sharp)
+    return QIcon(picture)
 
 
 class Sketch(QWidget):
@@ -21,12 +40,12 @@ class Sketch(QWidget):
         self._key = "tip_diameter"
         self._layer = 0.05
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedSize(250, 150)
+        self.setFixedSize(_WIDE, _HIGH)
         self.setAccessibleName("Drawing of the current setting")
 
     def sizeHint(self) -> QSize:
         """Small enough to leave the part in view."""
-        return QSize(250, 150)
+        return QSize(_WIDE, _HIGH)
 
     def set_tokens(self, tokens: Tokens) -> None:
         """Change the colours."""

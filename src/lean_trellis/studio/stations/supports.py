@@ -303,8 +303,9 @@ class SupportsStation(Station):
             holder.ensureWidgetVisible(field)
 
     def set_tokens(self, tokens: Tokens) -> None:
-        """Change the colours of the sketch."""
+        """Change the colours of the sketch and of the signs."""
         self.sketch.set_tokens(tokens)
+        self.next.set_tokens(tokens)
 
     def refresh(self) -> None:
         """Show the supports of the current part."""

@@ -173,7 +173,8 @@ class HeightStrip(QWidget):
         if profile is None:
             self._paint_hint(painter)
             return
-        painter.drawText(QRectF(2, self.height() - 18, self.width() - 4, 16), Qt.AlignmentFlag.AlignHCenter, "0")
+        foot = QRectF(2, self.height() - 18, self.width() - 4, 16)
+        painter.drawText(foot, Qt.AlignmentFlag.AlignHCenter, self.foot_words())
         painter.setPen(QPen(QColor(t.line), 1))
         painter.drawLine(QPointF(middle, _TOP), QPointF(middle, self.height() - _FOOT))
         if len(profile):
@@ -204,6 +205,11 @@ class HeightStrip(QWidget):
 
     def _top_words(self) -> str:
         return UNITS.length(self._range()[1], 1) if self._session.layers.profile() is not None else ""
+
+    def foot_words(self) -> str:
+        """Where the strip begins: at the plate, or on a belt, where heights along the normal may be below 0, lower."""
+        low = self._range()[0]
+        return UNITS.length(low, 1) if low < 0 else "0"
 
     @property
     def _half(self) -> float:

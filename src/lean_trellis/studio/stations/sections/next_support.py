@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
@@ -17,9 +19,11 @@ from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.targets import pick_region
 from lean_trellis.studio.forms.fields import ChoiceField, row
 from lean_trellis.studio.forms.section import button
+from lean_trellis.studio.forms.sketch import SIGN, sign_of
 from lean_trellis.studio.recipe_requests import ApplyRecipe, ByRecipe
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.already import AlreadySupported, in_the_way
+from lean_trellis.studio.theme import DAY, Tokens
 
 _RECIPE = "recipe:"
 
@@ -53,7 +57,10 @@ class NextSupport(QWidget):
         super().__init__()
         self.session = session
         self._asked: frozenset[int] | None = None
+        self._tokens = DAY
+        self._signed: dict[str, tuple[ParameterSet, Tokens]] = {}
         self.choice = ChoiceField()
+        self.choice.setIconSize(SIGN)
         self.choice.setObjectName("supports.set")
         self.choice.setAccessibleName("Parameter set or recipe of the next support")
         self.choice.setToolTip("What the next support is made with; existing supports stay as they are")
@@ -208,6 +215,24 @@ class NextSupport(QWidget):
 
     # --- what is shown ---
 
+    def set_tokens(self, tokens: Tokens) -> None:
+        """Change the colours of the signs."""
+        self._tokens = tokens
+        self.refresh()
+
+    def _show_signs(self, recipes: Mapping[str, Recipe]) -> None:
+        """A small drawing beside each set, and beside each recipe that of its first set; only what is new is drawn."""
+        every, layer = self.session.sets.every(), self.session.job.layer_height
+        for place in range(self.choice.count()):
+            key = str(self.choice.itemData(place))
+            name = _first_set(recipes[key.removeprefix(_RECIPE)]) if key.startswith(_RECIPE) else key
+            one = every.get(name)
+            if one is not None and (
+                self.choice.itemIcon(place).isNull() or self._signed.get(key) != (one, self._tokens)
+            ):
+                self._signed[key] = (one, self._tokens)
+                self.choice.setItemIcon(place, sign_of(one.parameters, self._tokens, layer))
+
     def refresh(self) -> None:
         """Offer what suits the process; enable what can be done now."""
         session, part = self.session, self.session.part
@@ -225,6 +250,7 @@ class NextSupport(QWidget):
         last = session.settings.last_supports.get(material, "")
         first = last if last in dict(offered) else first
         self.choice.offer(offered, current if current in dict(offered) else first)
+        self._show_signs(every)
         for one in suited:
             record = self.session.records.of(one.name, one.version)
             words = _key_figures(one) + ("" if record is None else f"\nIn this shop: {record.words()}")
