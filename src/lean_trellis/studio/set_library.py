@@ -142,7 +142,8 @@ class SetLibrary(QWidget):
         self.export = button("Export…", self._export, "As TOML, with what each value means", name="library.export")
         self.put_away = button("Archive", self._put_away, "It is offered no more; its versions stay",
                                name="library.archive")  # fmt: skip
-        lines = (self.heading, self.note, self.meant, self.wrong, scroll, row(self.why, self.save, self.undo, spacing=6),
+        lines = (self.heading, self.note, self.meant, self.wrong, scroll,
+                 row(self.why, self.save, self.undo, spacing=6),
                  row(self.name, self.save_as, self.export, self.put_away, spacing=6))  # fmt: skip
         return _column(None, *lines, stretch=scroll)
 
