@@ -28,6 +28,7 @@ ACTIONS: tuple[ActionEntry, ...] = (
     ActionEntry("save", "Save", "Ctrl+S", "Job"),
     ActionEntry("save_as", "Save as…", "Ctrl+Shift+S", "Job"),
     ActionEntry("import", "Import parts…", "Ctrl+I", "Job"),
+    ActionEntry("batch", "Support a folder of files…", "", "Job"),
     ActionEntry("new_build", "New build of this job", "", "Job"),
     ActionEntry("board", "Build board…", "Ctrl+Shift+B", "Job"),
     ActionEntry("export", "Export files…", "Ctrl+E", "Job"),

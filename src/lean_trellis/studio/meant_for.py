@@ -5,16 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 from functools import partial
+from typing import get_args
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from lean_trellis.core.sets import ParameterSet
+from lean_trellis.core.sets.parameter_set import MeantFor
 from lean_trellis.core.shop import Material
-from lean_trellis.core.shop.machine import PROCESS_WORDS
+from lean_trellis.core.shop.machine import PROCESS_WORDS, Process
 from lean_trellis.studio.forms.fields import ChoiceField, TextField
 
 _OWNER_PX = 130
+_PROCESSES: tuple[Process, ...] = get_args(Process)
 
 
 class MeantForRow(QWidget):
@@ -72,7 +75,7 @@ class MeantForRow(QWidget):
         self.offered.clear()
         for name, title in self._titles.items():
             action = self.offered.addAction(title)
-            assert action is not None, "a menu makes what it is asked for"
+            assert action is not None, "a menu makes its actions"
             action.setCheckable(True)
             action.setChecked(name in chosen)
             action.setData(name)
@@ -83,8 +86,9 @@ class MeantForRow(QWidget):
             self.changed.emit(replace(self._shown, owner=self.owner.text().strip()))
 
     def _take_process(self, process: str) -> None:
-        if self._shown is not None and process != self._shown.process:
-            self.changed.emit(replace(self._shown, process=process))
+        meant: MeantFor = next((one for one in _PROCESSES if one == process), "any")
+        if self._shown is not None and meant != self._shown.process:
+            self.changed.emit(replace(self._shown, process=meant))
 
     def _take_material(self, name: str, is_meant: bool) -> None:
         if self._shown is not None:

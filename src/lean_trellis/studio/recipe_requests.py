@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from lean_trellis.core.batch.batch import BatchWish, Row, run_batch
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.derive.recipes import apply_recipe
 from lean_trellis.core.job.edits import Applied, Edit, remove_supports, with_detection
@@ -90,3 +91,14 @@ class FindBest:
     def answer(self, pipeline: Pipeline, watch: Watch) -> FoundValues:
         """What was found."""
         return find_best(self.wish, watch)
+
+
+@dataclass(frozen=True)
+class SupportFiles:
+    """Support many files by a recipe, a job a file, in processes of their own; what is done stays when it is ended."""
+
+    wish: BatchWish
+
+    def answer(self, pipeline: Pipeline, watch: Watch) -> tuple[Row, ...]:
+        """What came of each."""
+        return run_batch(self.wish, watch)

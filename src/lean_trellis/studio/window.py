@@ -24,6 +24,7 @@ from lean_trellis import __version__
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.sets.parameter_set import shipped_sets
 from lean_trellis.core.sets.recipe import shipped_recipes
+from lean_trellis.studio.batch_window import BatchWindow
 from lean_trellis.studio.bench import Bench
 from lean_trellis.studio.families import listed as _families  # noqa: F401 - enters every family
 from lean_trellis.studio.files import Files
@@ -68,6 +69,7 @@ class MainWindow(QMainWindow):
         self.session = session
         self.sets: SetLibrary | None = None
         self.board: BoardWindow | None = None
+        self.batch: BatchWindow | None = None
         self._library_problem: TrellisError | None = None
         self._tokens = NIGHT if session.settings.night else DAY
         self.setWindowTitle("Lean Trellis")
@@ -112,6 +114,7 @@ class MainWindow(QMainWindow):
             "do_next": self._do_next,
             "keys": self._show_keys,
             "sets": self.show_sets,
+            "batch": self.show_batch,
             "whats_new": lambda: WhatsNew(self).show(),
             "about": self._show_about,
         }
@@ -255,6 +258,14 @@ class MainWindow(QMainWindow):
         self.board.show()
         self.board.raise_()
         self.board.refresh()
+
+    def show_batch(self) -> None:
+        """A recipe over a folder of files, in a window of its own."""
+        if self.batch is None:
+            self.batch = BatchWindow(self.session, self, lambda path: self.files.take_files([path]))
+        self.batch.show()
+        self.batch.raise_()
+        self.batch.refresh()
 
     def _take_message(self, message: object) -> None:
         """Do what a window beside this one asks for."""

@@ -77,7 +77,7 @@ def run_batch(
         raise AccessError.of(wish.out, problem, "write") from problem
     jobs = _job_paths(files, wish.out)
     marks = [_mark(wish.order, path) for path in files]
-    known = _done_before(wish.out) if wish.resumes else {}
+    known = rows_there(wish.out) if wish.resumes else {}
     rows: dict[int, Row] = {}
     for number, (path, job) in enumerate(zip(files, jobs, strict=True)):
         before = known.get(str(path))
@@ -207,8 +207,8 @@ def rows_as_csv(rows: Sequence[Row]) -> str:
     return text.getvalue()
 
 
-def _done_before(out: Path) -> dict[str, Row]:
-    """The rows of the table that is there, by file; none where there is none, or none that can be read."""
+def rows_there(out: Path) -> dict[str, Row]:
+    """The rows of the table of a folder, by file; none where there is none, or none that can be read."""
     try:
         content = json.loads((out / TABLE).read_text(encoding="utf-8"))
         return {row["file"]: Row(**row) for row in content}
