@@ -66,3 +66,27 @@ def test_escape_stops_trying_and_the_cures_stay(with_parts):
     user.settle()
     assert "Turn the part" in buttons(bench)
     assert any(words.startswith("Add a brim") for words in buttons(bench))
+
+
+def test_a_region_without_support_tells_what_its_cures_bring_and_quick_steps_do_not_pile_up(with_parts):
+    user = with_parts(box((30, 20, 10)), box((12, 9, 4)))
+    user.window.bench.open("release")
+    user.settle()
+    bench = user.window.bench.of(ReleaseStation)
+    bench.tabs.show_page("findings")
+    page = bench.findings_page
+    rows = [number for number, group in enumerate(page.groups) if group.first.code == "region_not_held"]
+    assert len(rows) == 2
+    for number in (*rows, *rows, *rows, rows[1]):
+        page._choose([number])
+    assert len(user.session._explicit) <= 1, "only what is looked at is still to be tried"
+    user.settle()
+    words = next(words for words in buttons(bench) if words.startswith("Support this region"))
+    assert "elements" in words
+    assert words.endswith("longer")
+    promised = int(words.partition(": +")[2].split()[0].replace(",", ""))
+    user.press(buttons(bench)[words])
+    user.settle()
+    (support,) = user.session.job.supports
+    assert support.part_id == "part-2"
+    assert len(user.session.bars(support)) == promised

@@ -35,7 +35,7 @@ from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.hatched import HATCH, Hatch, HatchPicked, selected_key
 from lean_trellis.studio.library_work import LibraryWork
-from lean_trellis.studio.requests import Derive
+from lean_trellis.studio.requests import Derive, TryCures
 from lean_trellis.studio.section_cut import CutOpen, Cuts, SectionPlane
 from lean_trellis.studio.selection import PickedFaces, Selection
 from lean_trellis.studio.settings import Settings
@@ -100,7 +100,7 @@ class Derived(QObject):
         self._due = single_shot(self, 0)
         self._due.timeout.connect(self._pump)
         self.layers = ShownLayers(self.graph, lambda: self.job, lambda: self._due.start(), self._is_light)
-        self._gives_way = False
+        self._gives_way = self._yields = False
         self._telling = Telling(self.derived_changed.emit, self)
         self._rest = single_shot(self, _REST_MS)
         if os.environ.get("LEAN_TRELLIS_UNASKED") != "0":
@@ -331,8 +331,9 @@ class Derived(QObject):
         return (entry for entry in self._wanted() if not self.graph.has(entry[0]) and entry[0] not in self._held_back)
 
     def _drop_unwanted(self) -> None:
-        """Stop a derivation that the job no longer asks for."""
-        if self._running_key is not None and self._running_key not in {key for key, _, _ in self._wanted()}:
+        """Stop a derivation that the job no longer asks for, and what was tried on the job as it was."""
+        if self._yields or (self._running_key is not None and self._running_key not in {e[0] for e in self._wanted()}):
+            self._gives_way = self._yields
             self.worker.cancel(at_any_price=False)
 
     def _pump(self) -> None:
@@ -361,7 +362,7 @@ class Derived(QObject):
         done: Callable[[Any], None],
         refused: Callable[[TrellisError], None] = lambda _: None,
     ) -> None:
-        self._running_key, self._is_quiet = key, not title
+        self._running_key, self._is_quiet, self._yields = key, not title, isinstance(request, TryCures)
         if title:
             self._running_title = title
             self.task_started.emit(title)
@@ -379,7 +380,7 @@ class Derived(QObject):
 
     def _failed(self, key: Key | None, title: str, problem: TrellisError) -> None:
         self._running_key = None
-        gave_way, self._gives_way = self._gives_way, False
+        gave_way, self._gives_way, self._yields = self._gives_way, False, False
         if gave_way and isinstance(problem, Cancelled):
             return
         still_wanted = key is not None and key in {entry for entry, _, _ in self._wanted()}
@@ -410,10 +411,17 @@ class Derived(QObject):
         request: Any,
         done: Callable[[Any], None],
         refused: Callable[[TrellisError], None] = lambda _: None,
+        *,
+        instead: bool = False,
     ) -> None:
-        """Have something computed beside the window; `done` gets the answer, `refused` the error after it was said."""
+        """Have something computed beside the window; `done` gets the answer, `refused` the error after it was said.
+
+        It comes `instead` of requests of its kind that still wait, if that is said.
+        """
+        if instead:
+            self._explicit = [one for one in self._explicit if type(one[1]) is not type(request)]
         self._explicit.append((title, request, lambda result: self._finish(done, result), refused))
-        if self._running_key is not None and self._is_quiet:  # what nobody asked for gives way, and comes later
+        if self._yields or (self._running_key is not None and self._is_quiet):  # what nobody waits for gives way
             self._gives_way = True
             self.worker.cancel(at_any_price=False)
         self._due.start()
@@ -431,7 +439,7 @@ class Derived(QObject):
             self.task_progress.emit(share, words)
 
     def _finish(self, done: Callable[[Any], None], result: Any) -> None:
-        self._running_key = None
+        self._running_key, self._yields = None, False
         done(result)
 
     def close(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from lean_trellis.core.checks import Cure
-from lean_trellis.core.checks.changes import AllAlike, SetOffset, SupportRegions, cure_of_all
+from lean_trellis.core.checks.changes import AllAlike, SetOffset, SetValue, SupportRegions, cure_of_all
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError, TrellisError
 from lean_trellis.core.formats import Body
@@ -72,3 +72,15 @@ def test_of_all_alike_what_cannot_be_done_is_passed_over_and_nothing_at_all_is_r
     with pytest.raises(TrellisError):
         AllAlike("All", (gone, gone)).edit(two_slabs, Pipeline())
     assert AllAlike("All", (gone,)).is_quick
+
+
+def test_a_foot_is_widened_with_its_shaft_where_it_would_be_narrower(metal):
+    job = edits.add_bodies(new_job(*metal), [Body("slab", box((20, 20, 4)), 12)]).job
+    job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"]).job
+    before = job.supports[0].parameters
+    thin = SetValue("support-1", "shaft_diameter", before.foot_diameter - 0.1).edit(job, Pipeline()).job.supports[0]
+    assert thin.parameters.foot_diameter == before.foot_diameter
+    wide = SetValue("support-1", "shaft_diameter", before.foot_diameter + 0.5).edit(job, Pipeline()).job.supports[0]
+    assert wide.parameters.shaft_diameter == before.foot_diameter + 0.5
+    spare = before.foot_diameter - before.shaft_diameter
+    assert wide.parameters.foot_diameter == pytest.approx(wide.parameters.shaft_diameter + spare, abs=1e-3)

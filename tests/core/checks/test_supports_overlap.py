@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from lean_trellis.core.checks.changes import SetValue
 from lean_trellis.core.checks.supports_overlap import check_supports_overlap
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import Body
@@ -24,3 +25,18 @@ def test_two_blocks_side_by_side_share_what_their_places_say(metal, apart, share
     assert len(found) == (shared > 0)
     if shared:
         assert found[0].value == pytest.approx(shared, rel=0.1)
+
+
+def test_room_is_offered_only_where_a_support_can_make_it(metal):
+    job = edits.add_bodies(new_job(*metal), [Body("slab", box((40, 20, 4)), 12)]).job
+    job = edits.set_build_offset(job, ["part-1"], 5.0).job
+    job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"]).job
+    block = shipped_sets()["block-plain"]
+    (found,) = check_supports_overlap(Pipeline().state(edits.add_support(job, "part-1", block).job))
+    assert all(cure.change is None for cure in found.cures)
+    walls = edits.add_support(job, "part-1", shipped_sets()["lattice-metal"]).job
+    walls = edits.change_support(walls, "support-2", "trim", "none").job
+    (found,) = check_supports_overlap(Pipeline().state(walls))
+    (change,) = [cure.change for cure in found.cures if cure.change is not None]
+    assert change == SetValue("support-2", "trim", "bars")
+    assert list(check_supports_overlap(Pipeline().state(change.edit(walls, Pipeline()).job))) == []

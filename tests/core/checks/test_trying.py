@@ -7,14 +7,15 @@ from dataclasses import replace
 import pytest
 from checked_parts import job_of, supported, the_finding
 
-from lean_trellis.core.checks.changes import SetValue, TurnBy
-from lean_trellis.core.checks.trying import TRIED, tried_cures
+from lean_trellis.core.checks.changes import MoveMissed, SetValue, SupportRegions, TurnBy, cure_of_all
+from lean_trellis.core.checks.finding import Cure
+from lean_trellis.core.checks.trying import tried_cures
 from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import Cancelled
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers.durations import more_in_words
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.shop.material import Constant
 
 
@@ -60,8 +61,8 @@ def test_each_cure_says_how_much_longer_the_build_takes(weak):
             then = pipeline.graph.get(ESTIMATE, None, cure.change.edit(weak, pipeline).job).build_seconds
             assert cure.words.endswith(f", {more_in_words(then - now)}")  # of a vat: its layers
     assert sum(cure.words.endswith(", time as before") for cure in cures) >= 2
-    turned = pipeline.seconds("part-1", TurnBy("part-1", "x", 30).edit(weak, pipeline).job, with_part=True)
-    assert turned > pipeline.seconds("part-1", weak, with_part=True) + 60
+    turned = pipeline.seconds(["part-1"], TurnBy("part-1", "x", 30).edit(weak, pipeline).job, with_parts=["part-1"])
+    assert turned > pipeline.seconds(["part-1"], weak, with_parts=["part-1"]) + 60
 
 
 def test_values_are_moved_on_until_they_are_enough(weak):
@@ -79,12 +80,40 @@ def test_another_pose_is_tried_where_supports_follow_it(weak):
         assert used_of(cure.change.edit(weak, Pipeline()).job) < used_of(weak)
 
 
-def test_other_findings_keep_their_cures_and_trying_can_be_cancelled(weak, metal):
+def test_of_other_findings_it_is_said_what_a_cure_changes(metal):
+    bare, pipeline = job_of(metal, box((20, 20, 5))), Pipeline()
+    finding = the_finding(bare, "region_not_held")
+    (cure,) = [one for one in tried_cures(finding, bare, pipeline) if isinstance(one.change, SupportRegions)]
+    assert cure.words.startswith(finding.cures[0].words)
+    healed = cure.change.edit(bare, pipeline).job
+    support = healed.supports[0]
+    count, volume = len(pipeline.bars(support, healed)), pipeline.built_volume(support, healed) / 1000
+    used = pipeline.figures("part-1", healed)[support.id].used.max()
+    assert f": +{count} elements, {volume:+.2f} cm³, utilisation {used:.2f}, " in cure.words
+    assert cure.words.endswith("longer")
+
+
+def test_a_cure_that_cannot_be_done_says_why(metal):
     bare = job_of(metal, box((20, 20, 5)))
     finding = the_finding(bare, "region_not_held")
-    assert finding.code not in TRIED
-    assert tried_cures(finding, bare, Pipeline()) is finding.cures
+    hopeless = replace(finding, cures=(Cure("Move it", MoveMissed("support-9", 1)),))
+    (cure,) = tried_cures(hopeless, bare, Pipeline())
+    assert cure.words == "Move it: no support of that name"
+    assert cure.change == MoveMissed("support-9", 1)
 
+
+def test_one_cure_for_all_is_offered_before_and_after_it_was_tried(metal):
+    two = job_of(metal, from_manifold(to_manifold(box((8, 8, 5))) + to_manifold(box((8, 8, 5), corner=(20, 0, 3)))))
+    found = [one for one in Pipeline().findings(two) if one.code == "region_not_held"]
+    assert len(found) == 2
+    tried = next(one for one in tried_cures(found[0], two, Pipeline()) if isinstance(one.change, SupportRegions))
+    assert tried.words != found[0].cures[0].words
+    before, after = (cure_of_all(one, found[0], found) for one in (found[0].cures[0], tried))
+    assert before is not None
+    assert before == after
+
+
+def test_trying_can_be_cancelled(weak):
     class Stopped:
         def at(self, share: float, words: str) -> None:
             raise Cancelled

@@ -38,6 +38,10 @@ def test_every_demo_is_sound_and_stands_on_its_plate(demos, library, name, tmp_p
     assert all(part.owner and part.order for part in job.parts)
     codes = {finding.code for finding in pipeline.findings(job)}
     assert not codes & {"parts_overlap", "keep_out", "mesh_unsound", "support_through_part"}
+    quick = [one.change for finding in pipeline.findings(job) for one in finding.cures if one.change is not None]
+    for change in quick:
+        if change.is_quick:
+            assert change.edit(job, pipeline).job != job, "every cure that is offered can be done"
     save_job(job, tmp_path / "demo.trellis")
     assert open_job(tmp_path / "demo.trellis", library).parts[-1].pose == job.parts[-1].pose
 

@@ -141,10 +141,15 @@ def test_how_much_longer_a_change_takes_is_as_whole_estimates_say(library, machi
         return pipeline.graph.get(ESTIMATE, None, one).build_seconds
 
     def quick(one, **how):
-        return pipeline.seconds("part-1", one, **how)
+        return pipeline.seconds(["part-1"], one, **how)
 
     for changed in (closer, higher):
         truth = whole(changed) - whole(job)
         assert quick(changed) - quick(job) == pytest.approx(truth, rel=0.25, abs=1.0)
-        assert quick(changed, with_part=True) - quick(job, with_part=True) == pytest.approx(truth, rel=0.25, abs=1.0)
+        longer = quick(changed, with_parts=["part-1"]) - quick(job, with_parts=["part-1"])
+        assert longer == pytest.approx(truth, rel=0.25, abs=1.0)
     assert whole(higher) > whole(job) + 60
+    layers = quick(closer, within=())
+    assert quick(closer, within=("support-1",)) == quick(closer)
+    assert layers == pipeline.seconds([], closer), "the layers alone"
+    assert layers <= quick(closer)

@@ -15,6 +15,7 @@ from lean_trellis.core.job.edits import (
     Edit,
     add_support,
     change_support,
+    change_values,
     choose_mode,
     drop_trial,
     lay_load_flat,
@@ -107,7 +108,7 @@ class LayLoadFlat:
 
 @dataclass(frozen=True)
 class SetValue:
-    """Give one value of a support another value."""
+    """Give one value of a support another value; a foot that would be narrower than its shaft is widened with it."""
 
     support_id: str
     key: str
@@ -116,7 +117,14 @@ class SetValue:
 
     def edit(self, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> Edit:
         """Change it."""
-        return change_support(job, self.support_id, self.key, self.value)
+        parameters = job.support(self.support_id).parameters
+        values = parameters.model_dump()
+        if self.key != "shaft_diameter" or values.get("foot_diameter", self.value) >= self.value:
+            return change_support(job, self.support_id, self.key, self.value)
+        label = parameters.declared_as(self.key).label.lower()
+        foot = round(self.value + values["foot_diameter"] - values[self.key], 3)
+        wider = {self.key: self.value, "foot_diameter": foot}
+        return change_values(job, self.support_id, wider, f"Change {label} and foot")
 
 
 @dataclass(frozen=True)
@@ -291,12 +299,12 @@ def cure_of_all(cure: Cure, finding: Finding, findings: Sequence[Finding]) -> Cu
     changes: list[Change] = []
     for other in findings:
         for one in other.cures if other.code == finding.code else ():
-            is_same = type(one.change) is type(cure.change) and _but_numbers(one.words) == _but_numbers(cure.words)
+            is_same = type(one.change) is type(cure.change) and _but_numbers(one.plain) == _but_numbers(cure.plain)
             if one.change is not None and is_same and one.change not in changes:
                 changes.append(one.change)
     if len(changes) < 2:
         return None
-    words = f"All {len(changes)}: {cure.words[:1].lower()}{cure.words[1:]}"
+    words = f"All {len(changes)}: {cure.plain[:1].lower()}{cure.plain[1:]}"
     return Cure(words, AllAlike(words, tuple(changes)))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, Protocol
 
@@ -88,8 +89,19 @@ class Deriving(Protocol):
     def built_volume(self, support: Support, job: Job, watch: Watch) -> float:
         """The volume of a support as it is built, mm³."""
 
-    def seconds(self, part_id: str, job: Job, watch: Watch, *, with_part: bool = False) -> float:
-        """What building a part's supports takes, and the part itself if asked, with the layers of the whole build."""
+    def seconds(
+        self,
+        part_ids: Sequence[str],
+        job: Job,
+        watch: Watch,
+        *,
+        with_parts: Collection[str] = (),
+        within: Collection[str] | None = None,
+    ) -> float:
+        """What building the supports of some parts takes, `with_parts` those parts too, with all layers of the build.
+
+        Only supports `within` some ids count, where they are given.
+        """
 
     def request(self, support: Support, job: Job, watch: Watch) -> Request[Any]:
         """All that the structures of a support follow from."""
@@ -117,6 +129,11 @@ class Cure:
     words: str
     change: Change | None = None
     about: Topic | None = None
+
+    @property
+    def plain(self) -> str:
+        """Its words without what it would bring."""
+        return self.words.partition(": ")[0]
 
 
 @dataclass(frozen=True)

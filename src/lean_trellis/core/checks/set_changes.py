@@ -6,9 +6,10 @@ Not a check of the build, which holds all values that it is made with: it compar
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from lean_trellis.core.checks.changes import TakeSet
+from lean_trellis.core.checks.effects import sums_of
 from lean_trellis.core.checks.finding import Cure, Deriving, Finding
 from lean_trellis.core.job.edits.updates import supports_behind
 from lean_trellis.core.job.job import Job
@@ -51,45 +52,16 @@ def _said(value: object) -> str:
     return f"{value:g}" if isinstance(value, float) else "nothing" if value is None else str(value)
 
 
-@dataclass(frozen=True)
-class _SupportSums:
-    """Of some supports: elements, volume mm³, contact area mm², the most used of its strength, seconds to build."""
-
-    count: int
-    volume: float
-    contact: float
-    used: float
-    seconds: float
-
-
 def tried_set(finding: Finding, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> tuple[Cure, ...]:
     """The cure of such a finding with what it would change in numbers."""
     (cure,) = finding.cures
     assert isinstance(cure.change, TakeSet)
     ids = [support.id for support, _ in supports_behind(job, cure.change.there)]
-    now = _sums(job, ids, deriving, Stretch(watch, 0.0, 0.5))
-    then = _sums(cure.change.edit(job, deriving).job, ids, deriving, Stretch(watch, 0.5, 1.0))
+    now = sums_of(job, ids, deriving, Stretch(watch, 0.0, 0.5))
+    then = sums_of(cure.change.edit(job, deriving).job, ids, deriving, Stretch(watch, 0.5, 1.0))
     words = (
         f"{cure.words}: {now.count:,} to {then.count:,} elements, volume {now.volume / 1000:.2f} to "
         f"{then.volume / 1000:.2f} cm³, contact {now.contact:.1f} to {then.contact:.1f} mm², "
         f"utilisation {now.used:.2f} to {then.used:.2f}, {more_in_words(then.seconds - now.seconds)}"
     )
     return (replace(cure, words=words),)
-
-
-def _sums(job: Job, ids: list[str], deriving: Deriving, watch: Watch) -> _SupportSums:
-    chosen = [job.support(support_id) for support_id in ids]
-    made = [deriving.structure(support, job, watch) for support in chosen]
-    used = seconds = 0.0
-    for part_id in dict.fromkeys(support.part_id for support in chosen):
-        seconds += deriving.seconds(part_id, job, watch)
-        figures = deriving.figures(part_id, job, watch)
-        used = max([used, *(float(figures[one].used.max(initial=0.0)) for one in ids if one in figures)])
-    volume = sum(deriving.built_volume(support, job, watch) for support in chosen)
-    return _SupportSums(
-        sum(one.counted.number for one in made),
-        volume,
-        sum(one.contact_area_mm2 for one in made),
-        used,
-        seconds,
-    )

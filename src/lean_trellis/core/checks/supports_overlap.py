@@ -64,9 +64,10 @@ def _common_volume(one: Mesh, other: Mesh) -> float:
 
 def _overlap(state: BuildState, held: SupportState, other: SupportState, common: float) -> Finding:
     """Said of the support that can make room for the other, where one can."""
-    giving = next((one for one in (held, other) if "trim" in type(one.support.parameters).model_fields), held)
+    trimmed = [one for one in (held, other) if "trim" in type(one.support.parameters).model_fields]
+    giving = trimmed[0] if trimmed else held
     taking = other if giving is held else held
-    makes_room = giving is not taking and spec_of(taking.support).gets_room
+    makes_room = bool(trimmed) and spec_of(taking.support).gets_room
     room = (Cure("Keep the walls clear of bars", SetValue(giving.support.id, "trim", "bars")),) * makes_room
     return Finding(
         "supports_overlap", "note", state.name_of(held.support.part_id),

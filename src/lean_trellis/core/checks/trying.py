@@ -1,13 +1,14 @@
-"""What cures of load findings would bring: supports are made anew with each, and the same is measured again."""
+"""What cures would bring: supports are made anew with each; of load findings the same is measured again."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from lean_trellis.core.checks.changes import SetValue, TurnBy
+from lean_trellis.core.checks.effects import brought
 from lean_trellis.core.checks.finding import Change, Cure, Deriving, Finding
 from lean_trellis.core.checks.set_changes import CODE as SET_CHANGED
 from lean_trellis.core.checks.set_changes import tried_set
@@ -18,9 +19,7 @@ from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.supports.bars.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
 
-TRIED = frozenset(
-    {"held_too_little", "plate_hold_low", "too_flexible", "warp", "bar_slender", "tips_over", SET_CHANGED}
-)
+MEASURED_AGAIN = frozenset({"held_too_little", "plate_hold_low", "too_flexible", "warp", "bar_slender", "tips_over"})
 """Findings of which it can be measured anew what another job would bring."""
 _AIM = 0.75
 _ENOUGH = 0.8
@@ -43,34 +42,47 @@ class _Effect:
 def tried_cures(finding: Finding, job: Job, deriving: Deriving, watch: Watch = UNWATCHED) -> tuple[Cure, ...]:
     """The cures of a finding, each with what it would bring; values are moved on until they are enough, if they can be.
 
-    Those that cannot be built, and those that would make it worse, are left out. The rest are left as they are.
+    Where the finding is measured anew, those that cannot be built, and those that would make it worse, are left out;
+    of others it is said what they change, or why they cannot be done.
     """
     if finding.code == SET_CHANGED:
         return tried_set(finding, job, deriving, watch)
-    if finding.code not in TRIED or not finding.limit:
-        return finding.cures
+    if finding.code not in MEASURED_AGAIN or not finding.limit:
+        return tuple(_told(finding.cures, job, deriving, watch))
     now = _effect(finding, job, deriving, watch)
     changes = [cure for cure in finding.cures if cure.change is not None]
     steps = len(changes) + (len(_TURNS) if _may_turn(finding, job) else 0)
     found: list[Cure] = []
     for number, cure in enumerate(changes):
         stretch = Stretch(watch, number / max(steps, 1), (number + 1) / max(steps, 1))
-        stretch.at(0.0, f"trying: {_plain(cure)}")
+        stretch.at(0.0, f"trying: {cure.plain}")
         found += _tried(cure, finding, job, deriving, now, stretch)
     if _may_turn(finding, job):
         found += _turned(finding, job, deriving, now, Stretch(watch, len(changes) / steps, 1.0))
     return (*found, *(cure for cure in finding.cures if cure.change is None))
 
 
-def _plain(cure: Cure) -> str:
-    """The words of a cure without what it was thought to bring."""
-    return cure.words.partition(": ")[0]
+def _told(cures: Sequence[Cure], job: Job, deriving: Deriving, watch: Watch) -> Iterator[Cure]:
+    """Cures with what they change, or with why they cannot be done."""
+    for number, cure in enumerate(cures):
+        if cure.change is None:
+            yield cure
+            continue
+        stretch = Stretch(watch, number / len(cures), (number + 1) / len(cures))
+        stretch.at(0.0, f"trying: {cure.plain}")
+        try:
+            words = brought(job, cure.change.edit(job, deriving, stretch).job, deriving, stretch)
+        except Cancelled:
+            raise
+        except TrellisError as problem:
+            words = problem.what
+        yield replace(cure, words=f"{cure.plain}: {words}") if words else cure
 
 
 def _tried(cure: Cure, finding: Finding, job: Job, deriving: Deriving, now: _Effect, watch: Watch) -> Iterator[Cure]:
     """A cure with what it brings; its value, if it has one, moved on until that is enough."""
     assert cure.change is not None
-    change, words = cure.change, _plain(cure)
+    change, words = cure.change, cure.plain
     try:
         then = _effect(finding, change.edit(job, deriving, watch).job, deriving, watch)
         if isinstance(change, SetValue) and isinstance(change.value, float):
@@ -158,7 +170,8 @@ def _longer(change: Change, finding: Finding, job: Job, deriving: Deriving, watc
     """How much longer the build takes after a change; the part's own time counts where it is turned."""
     is_turned = isinstance(change, TurnBy)
     changed = change.edit(job, deriving, watch).job
-    now, then = (deriving.seconds(finding.part_id, one, watch, with_part=is_turned) for one in (job, changed))
+    with_parts = (finding.part_id,) if is_turned else ()
+    now, then = (deriving.seconds((finding.part_id,), one, watch, with_parts=with_parts) for one in (job, changed))
     return more_in_words(then - now)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -149,18 +150,28 @@ class Pipeline:
         """What a merged export of a support holds, mm³: overlaps count once."""
         return self.graph.get(BUILT_VOLUME, support, job, watch)
 
-    def seconds(self, part_id: str, job: Job, watch: Watch = UNWATCHED, *, with_part: bool = False) -> float:
-        """What building a part's supports takes, and the part itself if asked, with the layers of the whole build.
+    def seconds(
+        self,
+        part_ids: Sequence[str],
+        job: Job,
+        watch: Watch = UNWATCHED,
+        *,
+        with_parts: Collection[str] = (),
+        within: Collection[str] | None = None,
+    ) -> float:
+        """What building the supports of some parts takes, `with_parts` those parts too, with all layers of the build.
 
-        Ways between bodies and waits of short layers are left out: an estimate has them.
+        Only supports `within` some ids count, where they are given. Ways between bodies and waits of short layers are
+        left out: an estimate has them.
         """
         plan, machine = LayerPlan(job.layer_height, job.first_layer), job.machine
         top = max((float((part.bounds() @ np.array(machine.layer_normal)).max()) for part in job.parts), default=0.0)
         seconds = layer_seconds(top, plan, machine, job.constants)
         if machine.process == "vat":  # a layer takes as long whatever is in it
             return seconds
-        works = [self.graph.get(SUPPORT_WORK, support, job, watch) for support in job.supports_of(part_id)]
-        works += [self.graph.get(PART_WORK, job.part(part_id), job, watch)] if with_part else []
+        own = [one for part_id in part_ids for one in job.supports_of(part_id) if within is None or one.id in within]
+        works = [self.graph.get(SUPPORT_WORK, support, job, watch) for support in own]
+        works += [self.graph.get(PART_WORK, job.part(part_id), job, watch) for part_id in with_parts]
         return seconds + machine.rates.time_factor * sum(float(work.seconds.sum()) for work in works)
 
     def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:

@@ -12,7 +12,7 @@ from lean_trellis.core.checks import Cure, Finding, not_examined
 from lean_trellis.core.checks.changes import cure_of_all
 from lean_trellis.core.checks.finding import CODE_TITLES, Topic
 from lean_trellis.core.checks.grouping import FindingGroup, about, grouped
-from lean_trellis.core.checks.trying import TRIED
+from lean_trellis.core.job.job import Job
 from lean_trellis.studio.cures import apply_cure
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row, set_role
 from lean_trellis.studio.forms.section import button
@@ -44,7 +44,7 @@ class FindingsPage(QWidget):
         self.groups: tuple[FindingGroup, ...] = ()
         self._chosen: FindingGroup | None = None
         self._place = 0
-        self._tried: tuple[Finding, tuple[Cure, ...]] | None = None
+        self._tried: tuple[tuple[Finding, Job], tuple[Cure, ...]] | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -115,18 +115,25 @@ class FindingsPage(QWidget):
             if chosen.at_mm is not None:
                 self.asks.emit(Fly(chosen.at_mm, is_underside=chosen.code not in _BESIDE))
         self._show_chosen()
-        if chosen is not None and chosen.code in TRIED and (self._tried is None or self._tried[0] != chosen):
+        if chosen is not None and self._cures_of(chosen) is chosen.cures and _may_be_tried(chosen):
             self._try_cures(chosen)
 
     def _try_cures(self, finding: Finding) -> None:
         """Work out beside the window what the cures of a finding would bring."""
+        request = TryCures(finding, self.session.job)
 
         def tried(cures: tuple[Cure, ...]) -> None:
-            self._tried = finding, cures
+            self._tried = (finding, request.job), cures
             if self.chosen == finding:
                 self._show_chosen()
 
-        self.session.ask("Trying cures", TryCures(finding, self.session.job), tried)
+        self.session.ask("Trying cures", request, tried, instead=True)
+
+    def _cures_of(self, finding: Finding) -> tuple[Cure, ...]:
+        """Its cures with what they bring, where that is known of the job as it is now."""
+        known = self._tried
+        is_known = known is not None and known[0][0] == finding and known[0][1] is self.session.job
+        return known[1] if known is not None and is_known else finding.cures
 
     def show_finding(self, finding: Finding) -> None:
         """Open a finding of the list, as a click on its row does; filters that hide it are taken off."""
@@ -200,8 +207,7 @@ class FindingsPage(QWidget):
         self.measured.setText(f"Measured: {measured}{limit}{place}")
         self.cause.setText(f"Cause: {chosen.cause}.")
         self.source.setText(f"Limit: {chosen.source}.")
-        cures = self._tried[1] if self._tried is not None and self._tried[0] == chosen else chosen.cures
-        for cure in cures:
+        for cure in self._cures_of(chosen):
             for offered in (cure, cure_of_all(cure, chosen, self.session.findings() or ())):
                 if offered is not None:
                     made = QPushButton(_in_lines(offered.words))
@@ -245,3 +251,7 @@ def _in_lines(words: str) -> str:
 def _owner_or_part(key: str) -> tuple[str, str]:
     kind, _, name = key.partition(" ")
     return (name, "") if kind == "owner" else ("", name)
+
+
+def _may_be_tried(finding: Finding) -> bool:
+    return any(cure.change is not None for cure in finding.cures)
