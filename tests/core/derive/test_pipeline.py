@@ -7,7 +7,7 @@ from checked_parts import job_of, supported
 
 from lean_trellis.core.derive.checks import FINDINGS
 from lean_trellis.core.derive.graph import Graph
-from lean_trellis.core.derive.layers import ESTIMATE
+from lean_trellis.core.derive.layers import ESTIMATE, SUPPORT_SECONDS, SUPPORT_WORK
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.parts import ISLANDS, OVERHANGS
 from lean_trellis.core.derive.pipeline import Pipeline
@@ -153,3 +153,13 @@ def test_how_much_longer_a_change_takes_is_as_whole_estimates_say(library, machi
     assert quick(closer, within=("support-1",)) == quick(closer)
     assert layers == pipeline.seconds([], closer), "the layers alone"
     assert layers <= quick(closer)
+
+
+def test_seconds_of_sampled_layers_are_those_of_all_within_a_percent(library):
+    shop = library.machine("metal-260"), library.material("steel-316l")
+    job = supported(job_of(shop, box((24, 16, 6)), offset=21.0), "bars-metal")
+    job = edits.set_layer_height(job, 0.03).job
+    graph, support = Pipeline().graph, job.supports[0]
+    everything = graph.get(SUPPORT_WORK, support, job)
+    assert len(everything.seconds) > 600
+    assert graph.get(SUPPORT_SECONDS, support, job) == pytest.approx(float(everything.seconds.sum()), rel=0.01)

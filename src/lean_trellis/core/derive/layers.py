@@ -80,11 +80,11 @@ PART_LAYERS: Node[BodyLayers] = Node(
 )
 
 
-def _cut_support(mesh: Mesh, job: Job, watch: Watch, between: Between = None) -> BodyLayers:
-    """A support in the layers in which supports are built."""
+def _cut_support(mesh: Mesh, job: Job, watch: Watch, between: Between = None, every: int = 1) -> BodyLayers:
+    """A support in the layers in which supports are built, or each n-th of them."""
     plan = LayerPlan(job.layer_height, job.first_layer, job.support_every)
     return layered(build_topology(mesh), mesh.vertices, plan, job.machine.layer_normal,
-                   line_mm=line_width(job.constants), between=between, watch=watch)  # fmt: skip
+                   line_mm=line_width(job.constants), between=between, every=every, watch=watch)  # fmt: skip
 
 
 def _support_layers(reader: Reader[BodyLayers]) -> BodyLayers:
@@ -157,6 +157,32 @@ SUPPORT_WORK: Node[Work] = Node(
     lambda reader: _worked(reader.one(SUPPORT_LAYERS, 0.0, 0.4), reader.job, reader.token, reader.stretch(0.4, 1.0)),
     _WORK,
     lambda support, job, near: ((SUPPORT_LAYERS, support),),
+    lambda support, job, near: _support_laid_as(support),
+)
+
+_SAMPLED = 160
+"""In about so many layers the time of a support is looked at, where melting it is to be known soon."""
+
+
+def _sampled_seconds(reader: Reader[float]) -> float:
+    """Of each n-th layer, for all: bars and walls change little from one to the next. Extruded ones look at others."""
+    job, mesh = reader.job, reader.one(STRUCTURE, 0.0, 0.2).mesh
+    if not len(mesh.vertices):
+        return 0.0
+    along = mesh.vertices @ np.array(job.machine.layer_normal)
+    count = float(np.ptp(along)) / (job.layer_height * job.support_every)
+    every = max(1, int(count / _SAMPLED)) if job.machine.process == "powder_bed" else 1
+    body = _cut_support(mesh, job, reader.stretch(0.2, 0.5), every=every)
+    work = _worked(body, job, reader.token, reader.stretch(0.5, 1.0))
+    return float(work.seconds.sum()) * every
+
+
+SUPPORT_SECONDS: Node[float] = Node(
+    "support seconds",
+    "support",
+    _sampled_seconds,
+    (*_WORK, "job.support_every"),
+    lambda support, job, near: ((STRUCTURE, support),),
     lambda support, job, near: _support_laid_as(support),
 )
 

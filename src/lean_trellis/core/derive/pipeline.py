@@ -13,7 +13,7 @@ from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.state import BuildState
 from lean_trellis.core.derive.checks import FINDINGS, HELD_SHARES, STATE
 from lean_trellis.core.derive.graph import USUAL_BYTES, Graph
-from lean_trellis.core.derive.layers import PART_WORK, SUPPORT_WORK
+from lean_trellis.core.derive.layers import PART_WORK, SUPPORT_SECONDS
 from lean_trellis.core.derive.neighbours import Neighbours
 from lean_trellis.core.derive.node import Need, Node, Reader
 from lean_trellis.core.derive.parts import (
@@ -170,9 +170,9 @@ class Pipeline:
         if machine.process == "vat":  # a layer takes as long whatever is in it
             return seconds
         own = [one for part_id in part_ids for one in job.supports_of(part_id) if within is None or one.id in within]
-        works = [self.graph.get(SUPPORT_WORK, support, job, watch) for support in own]
-        works += [self.graph.get(PART_WORK, job.part(part_id), job, watch) for part_id in with_parts]
-        return seconds + machine.rates.time_factor * sum(float(work.seconds.sum()) for work in works)
+        melted = sum(self.graph.get(SUPPORT_SECONDS, support, job, watch) for support in own)
+        works = [self.graph.get(PART_WORK, job.part(part_id), job, watch) for part_id in with_parts]
+        return seconds + machine.rates.time_factor * (melted + sum(float(work.seconds.sum()) for work in works))
 
     def bars(self, support: Support, job: Job, watch: Watch = UNWATCHED) -> Bars:
         """The structures of a support of bars."""

@@ -141,12 +141,13 @@ def layered(
     *,
     line_mm: float = 0.0,
     between: tuple[float, float] | None = None,
+    every: int = 1,
     watch: Watch = UNWATCHED,
 ) -> BodyLayers:
     """Cut a welded mesh whose corners stand at `vertices` (n, 3) on the plate's frame.
 
-    With `between` only layers whose middles lie between two heights, mm. Raises `EditError` where there are more layers
-    than anybody builds.
+    With `between` only layers whose middles lie between two heights, mm; of these each n-th, where `every` is more than
+    1. Raises `EditError` where there are more layers than anybody builds.
     """
     frame = level_frame(layer_normal)
     level = vertices if np.array_equal(frame, np.eye(3)) else vertices @ frame
@@ -156,6 +157,7 @@ def layered(
     middles = plan.middles(low, high)
     if between is not None:
         middles = middles[(middles >= between[0]) & (middles <= between[1])]
+    middles = middles[every // 2 :: every]
     slices = sliced(topology, middles, vertices=level, close_mm=close, watch=watch)
     is_sound = topology.shells == 1 and topology.is_watertight and not len(topology.misoriented_edges)
     is_plain = is_sound and topology.mesh.volume > 0  # of what is turned inside out rings run the wrong way round
