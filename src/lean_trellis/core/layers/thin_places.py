@@ -19,6 +19,8 @@ from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _MITER, _SPARE = 2.0, 1.02
+_FINE = 0.01
+"""Of the least width: what outlines may be off for it to be found sooner."""
 _LEAST_LENGTH = 2.0
 """What is no longer than this many times the least width is the tip of a corner, not a wall."""
 LEAST_MM2 = 0.005
@@ -61,7 +63,7 @@ class LayerFaults:
 
 def thin_of(rings: list[Floats], least_mm: float) -> CrossSection:
     """What of rings (k, 2) is narrower than `least_mm`."""
-    here = CrossSection(rings, FillRule.NonZero) if rings else CrossSection()
+    here = CrossSection(rings, FillRule.NonZero).simplify(_FINE * least_mm) if rings else CrossSection()
     inner = here.offset(-least_mm / 2, JoinType.Miter, _MITER)
     return here - inner.offset(least_mm / 2 * _SPARE, JoinType.Miter, _MITER)
 
