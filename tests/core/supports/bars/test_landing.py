@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from bar_requests import LAYER, MIDDLE, request_for
 
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.supports.bars.heads import HeadGrid
 from lean_trellis.core.supports.bars.landing import (
@@ -28,11 +28,26 @@ def test_a_lower_end_goes_in_or_stays_off_by_its_depth_or_gap_along_the_normal(a
     z = top[2] - ((np.array([MIDDLE, MIDDLE]) - top[:2]) @ normal[:2]) / normal[2]
     bottoms, normals = np.array([[MIDDLE, MIDDLE, z], [5.0, 5.0, 0.0]]), np.array([normal, normal])
     grid = HeadGrid.of(p.sides, p.tip_diameter)
-    heads = lower_heads(bottoms, normals, np.array([True, False]), p, LAYER, list(request.obstacles), grid)
+    heads = lower_heads(
+        bottoms, normals, np.array([True, False]), np.full(2, 9.0), p, LAYER, list(request.obstacles), grid
+    )
     away = {"bite": -p.bite_depth, "gap": 0.2}[contact]
     assert heads.middles == pytest.approx([z + away / np.cos(np.radians(angle)), 0.0], abs=2e-3)
     rise = np.tan(np.radians(angle)) * p.tip_diameter / 2
     assert rise_of(heads) == pytest.approx([rise, 0.0], abs=0.02)
+
+
+@pytest.mark.parametrize(("aside", "fits"), [(1.75, False), (2.25, True)])
+def test_the_flank_of_a_lower_end_keeps_the_gap_to_a_wall_beside_too(aside, fits):
+    """From a head of 0.6 the flank widens to a shaft of 2 mm: with a gap of 0.2 it takes that much beside it."""
+    wall = to_manifold(box((30, 30, 3))) + to_manifold(box((3, 30, 3), corner=(15 + aside, 0, 3)))
+    request = request_for(from_manifold(wall), lift=0.0, contact="gap", gap=0.2, tip_diameter=1.2, tip_length=1.0,
+                          shaft_diameter=4.0, foot_diameter=4.0, part_clearance=0.2)  # fmt: skip
+    p, top = request.parameters, np.array([[MIDDLE, MIDDLE, 3.0]])
+    grid = HeadGrid.of(p.sides, p.tip_diameter)
+    heads = lower_heads(top, np.array([[0.0, 0.0, 1.0]]), np.array([True]), np.full(1, 9.0), p, LAYER,
+                        list(request.obstacles), grid)  # fmt: skip
+    assert heads.fits.tolist() == [fits]
 
 
 def test_a_shaft_comes_near_where_it_narrows_or_the_slope_beside_does():

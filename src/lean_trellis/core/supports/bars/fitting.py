@@ -12,7 +12,7 @@ from functools import cached_property
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Ints
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
 from lean_trellis.core.mesh.distance import corner_clearances, group_clearances
 from lean_trellis.core.mesh.plan_grid import PlanGrid
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
@@ -39,11 +39,11 @@ _TRIES = 4
 
 def heads_at(
     seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid,
-    is_clear: Callable[[Seats, Heads], Bools] | None = None,
+    is_clear: Callable[[Longs, Heads], Bools] | None = None,
 ) -> Heads:  # fmt: skip
     """Heads at all seats, as wide as asked or as there is room for: three quarters, or half.
 
-    `is_clear` tells whether there is room for what is behind a head, too.
+    `is_clear` tells of heads at seats by their numbers whether there is room for what is behind them, too.
     """
     heads: Heads | None = None
     for share in _SHARES:
@@ -53,7 +53,7 @@ def heads_at(
         some = replace(seats.only(narrow), radii=seats.radii[narrow] * share)
         again = _sized(some, obstacles, contact, grid)
         if is_clear is not None:
-            again.fits[again.fits] &= is_clear(some.only(again.fits), again.only(again.fits))
+            again.fits[again.fits] &= is_clear(np.flatnonzero(narrow)[again.fits], again.only(again.fits))
         if heads is None:
             heads = again
             continue
@@ -61,6 +61,32 @@ def heads_at(
             getattr(heads, key)[narrow] = getattr(again, key)
     assert heads is not None
     return heads
+
+
+def keeps_off(
+    at: Floats, sides: Sequence[tuple[Floats, Floats]], grid: HeadGrid, obstacles: Sequence[Obstacle], gap: float
+) -> Bools:
+    """(n,): whether what is behind heads at (n, 2) places stays a gap off parts, but for a hundredth of a millimetre.
+
+    `sides` are rings of it from below upward, as solids are made: radii (n,) and the heights of their corners (n, k).
+    """
+    count = len(at)
+    rings = np.stack([
+        np.concatenate([at[:, None] + size[:, None, None] * grid.circle, level[..., None]], axis=2)
+        for size, level in sides
+    ], axis=1)  # fmt: skip
+    lower, upper = rings[:, :-1], rings[:, 1:]
+    beside = np.roll(upper, -1, axis=2)
+    flats = np.stack([lower, np.roll(lower, -1, axis=2), beside, lower, beside, upper], axis=3)
+    each = (len(sides) - 1) * grid.corners
+    lower, upper = lower.reshape(count, each, 3), upper.reshape(count, each, 3)
+    flats = flats.reshape(count, 2 * each, 3, 3)
+    away = np.full(count, gap)
+    for obstacle in obstacles:
+        away = np.minimum(away, group_clearances(obstacle.placed, lower, upper, gap).min(axis=1))
+        away = np.minimum(away, corner_clearances(obstacle.placed, flats, gap).min(axis=1))
+    result: Bools = away >= gap - _NEARER_MM
+    return result
 
 
 def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: HeadGrid) -> Heads:
@@ -118,6 +144,11 @@ class _Fitting:
         result: Floats = self.seats.places[:, None, :2] + self.seats.radii[:, None, None] * self.grid.steps
         return result
 
+    @cached_property
+    def edges(self) -> Ints:
+        """(e, 2): which places are joined by an edge."""
+        return self.grid.edges(is_below=self.seats.is_below)
+
     def only(self, which: Bools) -> _Fitting:
         """Some of them."""
         return replace(self, seats=self.seats.only(which))
@@ -160,7 +191,7 @@ class _Fitting:
 
     def off(self, tops: Floats, surface: Floats) -> tuple[Floats, Bools]:
         """Tops (n, p) let down where the flat between two comes nearer to the part than the gap, and which fit."""
-        one, other = self.grid.edges.T
+        one, other = self.edges.T
         halfway = (tops[:, one] + tops[:, other]) / 2
         size = self.seats.radii[:, None, None]
         between = self.seats.places[:, None, :2] + size * (self.grid.steps[one] + self.grid.steps[other]) / 2
@@ -187,13 +218,14 @@ class _Fitting:
 
     def _missing(self, tops: Floats) -> Floats:
         """(n, p): by how much an edge or a triangle at each place is nearer to the parts than the gap."""
-        spots, gap, grid = self.spots(tops), self.contact.distance, self.grid
-        away = self._away(spots[:, grid.edges[:, 0]], spots[:, grid.edges[:, 1]], gap)
-        flats = np.full((len(tops), len(grid.triangles)), gap)
+        spots, gap, edges = self.spots(tops), self.contact.distance, self.edges
+        triangles = self.grid.triangles(is_below=self.seats.is_below)
+        away = self._away(spots[:, edges[:, 0]], spots[:, edges[:, 1]], gap)
+        flats = np.full((len(tops), len(triangles)), gap)
         for obstacle in self.obstacles:
-            flats = np.minimum(flats, corner_clearances(obstacle.placed, spots[:, grid.triangles], gap))
+            flats = np.minimum(flats, corner_clearances(obstacle.placed, spots[:, triangles], gap))
         result = np.zeros(tops.shape)
-        for ends, near in ((grid.edges, away), (grid.triangles, flats)):
+        for ends, near in ((edges, away), (triangles, flats)):
             for end in ends.T:
                 np.maximum.at(result.T, end, (gap - near).T)
         return result
@@ -208,7 +240,7 @@ class _Fitting:
     def _let_down(self, tops: Floats, by: Floats) -> Floats:
         """Both ends of each edge let down by so much (n, e)."""
         down = np.zeros(tops.shape)
-        for ends in self.grid.edges.T:
+        for ends in self.edges.T:
             np.maximum.at(down.T, ends, by.T)
         return tops - down
 

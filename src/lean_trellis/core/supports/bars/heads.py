@@ -43,9 +43,16 @@ class HeadGrid:
         along = corners[:-1, None] * (1 - share) + corners[1:, None] * share
         return along.reshape(-1, 2)
 
+    def edges(self, *, is_below: bool) -> Ints:
+        """(e, 2): which places are joined by an edge of the triangles of a head `is_below` a surface, or on one."""
+        return self._upper_edges if is_below else _mirrored(self._upper_edges, self)
+
+    def triangles(self, *, is_below: bool) -> Ints:
+        """(t, 3): the places at the corners of the triangles of a head `is_below` a surface, or on one."""
+        return self._upper_triangles if is_below else _mirrored(self._upper_triangles, self)
+
     @cached_property
-    def edges(self) -> Ints:
-        """(e, 2): which places are joined by an edge of a head's triangles."""
+    def _upper_edges(self) -> Ints:
         corner, count = np.arange(self.corners, dtype=np.int32), self.corners
         pairs = []
         for ring in range(self.rings):
@@ -59,8 +66,7 @@ class HeadGrid:
         return np.concatenate(pairs)
 
     @cached_property
-    def triangles(self) -> Ints:
-        """(t, 3): the places at the corners of a head's triangles."""
+    def _upper_triangles(self) -> Ints:
         corner, count = np.arange(self.corners, dtype=np.int32), self.corners
         found = []
         for ring in range(self.rings):
@@ -78,6 +84,17 @@ class HeadGrid:
         """(rings · corners + 1, 2): all places on a head of radius 1."""
         sizes = 1 - np.arange(self.rings) / self.rings
         return np.concatenate([(sizes[:, None, None] * self.circle).reshape(-1, 2), np.zeros((1, 2))])
+
+
+def _mirrored(places: Ints, grid: HeadGrid) -> Ints:
+    """The same places with the corners of each ring counted the other way round.
+
+    Solids are made from below upward, and each of their walls is split from its lower left to its upper right corner:
+    seen from the part, a lower end is split the other way than a tip.
+    """
+    ring, corner = np.divmod(places, grid.corners)
+    result: Ints = np.where(ring < grid.rings, ring * grid.corners + (-corner) % grid.corners, places)
+    return result
 
 
 @dataclass(frozen=True, eq=False)

@@ -204,7 +204,8 @@ class LeaningSearch:
         radii = _room_beside(bases, tried.bend, lows, tried.bottom, ~tried.lands, p, self.obstacles)
         free = radii >= p.shaft_diameter / 2 - 1e-9
         lands = tried.lands & free  # heads take longer than shafts
-        lower = lower_heads(tried.bottom, tried.normal, lands, p, self.layer_height, self.obstacles, self.grid)
+        rooms = np.minimum(0.45 * (bases[:, 2] - tried.bottom[:, 2]), 0.9 * height)
+        lower = lower_heads(tried.bottom, tried.normal, lands, rooms, p, self.layer_height, self.obstacles, self.grid)
         free &= ~tried.lands | (lower.fits & (rise_of(lower) + LEAST_TIP_MM <= 0.45 * height))
         return Leaning(free, tried.bend, tried.bottom, tried.lands, radii, lower)
 

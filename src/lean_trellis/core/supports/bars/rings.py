@@ -11,6 +11,7 @@ from lean_trellis.core.supports.bars.feet import FootProfile, foot_profile, shar
 from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
 from lean_trellis.core.supports.bars.holds import HoldPoints
 from lean_trellis.core.supports.bars.joining import Trees
+from lean_trellis.core.supports.bars.landing import lower_rings
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.route import Ways
 from lean_trellis.core.supports.bars.struts import (
@@ -27,7 +28,6 @@ from lean_trellis.core.supports.bars.struts import (
     SharedFeet,
     Trunks,
 )
-from lean_trellis.core.supports.bars.tips import LEAST_TIP_MM, LEVEL_SHARE
 from lean_trellis.core.supports.common.request import Request
 
 _STRAIGHT_MM = 1e-9
@@ -62,7 +62,7 @@ def rings_of(routed: Routed, p: BarParameters) -> tuple[Floats, Floats]:
     height = (ways.tip_bases - ways.bottoms)[:, 2]
     below_bend = np.where(straight, 0.45 * height, np.minimum(0.45 * height, 0.9 * (ways.bends - ways.bottoms)[:, 2]))
     profile = foot_profile(ways.foot_radii, shafts, below_bend, p)
-    levels, sizes = _lowerends_of(ways, shafts, routed.tip_lengths, below_bend)
+    levels, sizes = lower_rings(ways.lower, shafts, routed.tip_lengths, below_bend, ways.bottoms[:, 2])
     centres = np.empty((len(shafts), RINGS, 3))
     radii = np.empty((len(shafts), RINGS))
     for ring in (LOWER_END, FOOT_TOP, SHAFT_START):
@@ -81,25 +81,6 @@ def rings_of(routed: Routed, p: BarParameters) -> tuple[Floats, Floats]:
     radii[:, BEND] = radii[:, SHAFT_END] = shafts
     radii[:, SHAFT_END + 1 :] = ways.upper.radii[:, None]
     return centres, radii
-
-
-def _lowerends_of(
-    ways: Ways, shafts: Floats, lengths: Floats, rooms: Floats
-) -> tuple[tuple[Floats, Floats, Floats], tuple[Floats, Floats, Floats]]:
-    """Of bars on a part the heights (n,) over their bottoms and radii of the three lowest rings: head, middle, shaft.
-
-    The shaft begins where the lower tip ends, but clear of the highest corner of the head and of the slope beside it.
-    """
-    middles = ways.lower.middles - ways.bottoms[:, 2]
-    highest = ways.lower.tops.max(axis=1) - ways.bottoms[:, 2]
-    tips = ways.lower.radii
-    wider = np.maximum(shafts - tips, 0.0) * ways.lower.slopes()
-    start = np.minimum(
-        np.maximum(lengths, highest + LEVEL_SHARE * lengths + wider), np.maximum(rooms, highest + LEAST_TIP_MM)
-    )
-    between = (highest + start) / 2
-    share = (between - middles) / np.maximum(start - middles, 1e-9)
-    return (middles, between, start), (tips, tips + share * (shafts - tips), shafts)
 
 
 def end_on_trunks(centres: Floats, radii: Floats, trunk: Longs, tops: Floats, straight: Bools) -> None:

@@ -307,7 +307,8 @@ def _straight(tips: Tips, site: _Site) -> Ways:
     faults[(faults == 0) & (height - bottoms[:, 2] < np.where(to_part, least, 0.05))] = TOO_SHORT
     faults[(faults == 0) & tips.blocked] = TOO_SHORT
     faults[~tips.heads.fits] = TOO_NEAR
-    lower = lower_heads(bottoms, normals, to_part & (faults == 0), p, site.layer_height, obstacles, site.grid)
+    to_meet, rooms = to_part & (faults == 0), 0.45 * (height - bottoms[:, 2])
+    lower = lower_heads(bottoms, normals, to_meet, rooms, p, site.layer_height, obstacles, site.grid)
     faults[(faults == 0) & to_part & ~lower.fits] = TOO_NEAR
     faults[(faults == 0) & (rise_of(lower) + LEAST_TIP_MM > 0.45 * (height - bottoms[:, 2]))] = TOO_SHORT
     upright = np.where(to_part, upright_of(normals), 1.0)

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Rows
-from lean_trellis.core.mesh.distance import corner_clearances, group_clearances
-from lean_trellis.core.supports.bars.fitting import heads_at
+from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
+from lean_trellis.core.supports.bars.fitting import heads_at, keeps_off
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
 from lean_trellis.core.supports.bars.holds import HoldPoints
 from lean_trellis.core.supports.bars.parameters import BarParameters
@@ -17,7 +16,6 @@ from lean_trellis.core.supports.common.contacts import Contact
 from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle, nearest_hits
 
 LEAST_TIP_MM, LEAST_SHAFT_MM = 0.05, 0.2
-_SAME_GAP_MM = 0.01
 LEVEL_SHARE = 0.3
 """A tip begins no nearer below the lowest corner of its head than this share of its length."""
 
@@ -81,38 +79,23 @@ class Tips(Rows):
         """Upright tips that stay off the part by the gap: their heads, and the cones and shafts below them."""
         shaft, reach = parameters.shaft_diameter / 2, parameters.shaft_diameter / 2 + parameters.part_clearance
 
-        def is_clear(some: Seats, heads: Heads) -> Bools:
-            bases = _upright_bases(some, heads, parameters)
+        def is_clear(which: Longs, heads: Heads) -> Bools:
+            bases = _upright_bases(seats.places[which], heads, parameters)
             level = np.repeat(bases[:, 2, None], grid.corners, axis=1)
             low = level - np.minimum(reach, 0.5 * np.maximum(level, 0.0))
             wide, narrow = heads.radii, np.full(len(bases), shaft)
-            sides = ((wide, heads.tops[:, : grid.corners]), (wide, heads.necks), (narrow, level), (narrow, low))
-            rings = np.stack([
-                np.concatenate([some.places[:, None, :2] + size[:, None, None] * grid.circle, z[..., None]], axis=2)
-                for size, z in sides
-            ], axis=1)  # fmt: skip
-            upper, lower, gap = rings[:, :-1], rings[:, 1:], contact.distance
-            beside = np.roll(lower, -1, axis=2)
-            flats = np.stack([upper, beside, lower, upper, np.roll(upper, -1, axis=2), beside], axis=3)
-            upper, lower, flats = (
-                some.reshape(len(bases), 3 * grid.corners * count, *shape)
-                for some, count, shape in ((upper, 1, (3,)), (lower, 1, (3,)), (flats, 2, (3, 3)))
-            )
-            away = np.full(len(bases), gap)
-            for obstacle in obstacles[:1]:
-                away = np.minimum(away, group_clearances(obstacle.placed, upper, lower, gap).min(axis=1))
-                away = np.minimum(away, corner_clearances(obstacle.placed, flats, gap).min(axis=1))
-            free: Bools = (away >= gap - _SAME_GAP_MM) & (bases[:, 2] > LEAST_SHAFT_MM)
-            return free
+            sides = ((narrow, low), (narrow, level), (wide, heads.necks), (wide, heads.tops[:, : grid.corners]))
+            off = keeps_off(seats.places[which, :2], sides, grid, obstacles[:1], contact.distance)
+            return off & (bases[:, 2] > LEAST_SHAFT_MM)
 
         heads = heads_at(seats, obstacles[:1], contact, grid, is_clear)
         ends = np.column_stack([seats.places[:, :2], heads.middles])
-        bases = _upright_bases(seats, heads, parameters)
+        bases = _upright_bases(seats.places, heads, parameters)
         return cls(ends + DOWN * contact.dense, ends, bases, heads, bases[:, 2] < 0)
 
 
-def _upright_bases(seats: Seats, heads: Heads, parameters: BarParameters) -> Floats:
-    """(n, 3): where tips straight below their heads begin.
+def _upright_bases(places: Floats, heads: Heads, parameters: BarParameters) -> Floats:
+    """(n, 3): where tips straight below their heads at (n, 3) places begin.
 
     A head wider than its shaft hangs over nowhere more than the tip's length says, or, low over the plate, than a bar
     may lean; under a narrower one the shaft keeps off the slope.
@@ -124,7 +107,7 @@ def _upright_bases(seats: Seats, heads: Heads, parameters: BarParameters) -> Flo
     steep = np.tan(np.radians(max(parameters.lean_limit, 1.0)))
     least = np.maximum((heads.radii - shaft) / steep, LEVEL_SHARE * length)
     over_foot = np.minimum(lowest - wider - np.minimum(least, length), parameters.foot_height + LEAST_SHAFT_MM)
-    result: Floats = np.column_stack([seats.places[:, :2], np.maximum(low - wider - length, over_foot)])
+    result: Floats = np.column_stack([places[:, :2], np.maximum(low - wider - length, over_foot)])
     return result
 
 
