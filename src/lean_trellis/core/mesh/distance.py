@@ -61,6 +61,18 @@ def group_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: float
 
 
 @heavy
+def place_clearances(mesh: Mesh, places: Floats, search_mm: float) -> Floats:
+    """(n, e): distance of each place (n, e, 3) of n groups from the mesh's surface, at most `search_mm`."""
+    result = np.full(places.shape[:2], search_mm)
+    for face, group, place in _pairs_of_groups(mesh, places - search_mm, places + search_mm):
+        own = group, place
+        near = _near_planes(mesh, face, places[own], places[own], search_mm)
+        own, face = (group[near], place[near]), face[near]
+        np.minimum.at(result, own, point_triangle_distances(places[own], mesh.vertices[mesh.faces[face]]))
+    return result
+
+
+@heavy
 def corner_clearances(mesh: Mesh, triangles: Floats, search_mm: float) -> Floats:
     """(n, t): distance of each triangle (n, t, 3, 3) of n groups from the vertices of the mesh, at most `search_mm`.
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
-from shapely import STRtree, box
+from shapely import STRtree, linestrings
 
 from lean_trellis.core.arrays import Floats, Longs, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
@@ -69,10 +70,13 @@ class PlanGrid:
             yield self._meeting(self.order[begins[some][owner] + step], rows[some][owner], lows, highs)
             at = stop
         if len(self.large):
-            tree = STRtree(box(lows[:, 0], lows[:, 1], highs[:, 0], highs[:, 1]))
-            low, high = self.mesh.face_lows[self.large], self.mesh.face_highs[self.large]
-            face, which = tree.query(box(low[:, 0], low[:, 1], high[:, 0], high[:, 1]))
-            yield self._meeting(self.large[face], which, lows, highs)
+            which, face = self._large_tree.query(_plan_boxes(lows, highs))
+            order = np.argsort(face, kind="stable")
+            yield self._meeting(self.large[face[order]], which[order], lows, highs)
+
+    @cached_property
+    def _large_tree(self) -> STRtree:
+        return STRtree(_plan_boxes(self.mesh.face_lows[self.large], self.mesh.face_highs[self.large]))
 
     def _cells(self, lows: Floats, highs: Floats) -> tuple[Longs, Longs]:
         """(k, 2) each: the first and the last cell whose faces may meet each box; the last before it for none."""
@@ -91,3 +95,8 @@ class PlanGrid:
             meets &= self.mesh.face_highs[face, axis] >= lows[which, axis]
             face, which = face[meets], which[meets]
         return face, which
+
+
+def _plan_boxes(lows: Floats, highs: Floats) -> np.ndarray:
+    """Lines from corner to corner of boxes (k, 3): a tree looks at what is round them alone."""
+    return np.asarray(linestrings(np.stack([lows[:, :2], highs[:, :2]], axis=1)))

@@ -6,9 +6,10 @@ Boxes in plan sort out most pairs, heights more; what is left is measured exactl
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
-from shapely import STRtree, box
+from shapely import STRtree, linestrings
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
 from lean_trellis.core.mesh.distance import segment_segment_distances
@@ -31,6 +32,11 @@ class Stretches(Rows):
 
     def __len__(self) -> int:
         return len(self.radii)
+
+    @cached_property
+    def plan_tree(self) -> STRtree:
+        """Of the boxes round their middle lines in plan; several ask for it."""
+        return STRtree(_plan_boxes(self, np.zeros(len(self))))
 
     @classmethod
     def straight(cls, starts: Floats, stops: Floats, radii: Floats, owners: Longs | None = None) -> Stretches:
@@ -59,8 +65,7 @@ def too_near(some: Stretches, others: Stretches, clearance: float) -> Longs:
     if not len(some) or not len(others):
         return np.zeros((0, 2), np.int64)
     reach = clearance + float(others.radii.max())
-    tree = STRtree(_plan_boxes(others, np.zeros(len(others))))
-    one, other = tree.query(_plan_boxes(some, some.radii + reach))
+    one, other = others.plan_tree.query(_plan_boxes(some, some.radii + reach))
     least = some.radii[one] + others.radii[other] + clearance
     (low, high), (their_low, their_high) = (_heights(which, at) for which, at in ((some, one), (others, other)))
     apart = np.maximum(low - their_high, their_low - high)
@@ -80,7 +85,7 @@ def _heights(some: Stretches, which: Longs) -> tuple[Floats, Floats]:
 def _plan_boxes(some: Stretches, wider: Floats) -> np.ndarray:
     low = np.minimum(some.starts, some.stops)[:, :2] - wider[:, None]
     high = np.maximum(some.starts, some.stops)[:, :2] + wider[:, None]
-    return np.asarray(box(low[:, 0], low[:, 1], high[:, 0], high[:, 1]))
+    return np.asarray(linestrings(np.stack([low, high], axis=1)))  # trees look at what is round them alone
 
 
 def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -> Bools:

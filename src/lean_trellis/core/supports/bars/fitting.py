@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
-from lean_trellis.core.mesh.distance import corner_clearances, group_clearances
+from lean_trellis.core.mesh.distance import corner_clearances, group_clearances, place_clearances
 from lean_trellis.core.mesh.plan_grid import PlanGrid
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
 from lean_trellis.core.supports.common.contacts import Contact
@@ -257,17 +257,35 @@ class _Fitting:
         return tops, fits
 
     def _no_deeper_than_asked(self, tops: Floats, surface: Floats) -> tuple[Floats, Bools]:
-        distance = self.contact.distance
+        distance, tops = self.contact.distance, tops.copy()
+        too_deep = np.ones(len(tops), bool)
         for _ in range(_TRIES):
-            spots = self.spots(tops)
-            away = self._away(spots, spots, _FARTHEST_OFF * distance)
-            inside = is_inside(self.obstacles, spots.reshape(-1, 3)).reshape(tops.shape)
-            depth = np.where(inside, away, 0.0)
-            if (depth <= distance + _NEARER_MM).all():
-                break
+            some, own, over = self.only(too_deep), tops[too_deep], surface[too_deep]
+            depth = some._depths(own)
             share = np.where(depth > distance + 1e-6, distance / np.maximum(depth, distance), 1.0)
-            tops = np.where(tops > surface, surface + (tops - surface) * share, tops)
-        return tops, np.logical_and.reduce(depth <= distance + _NEARER_MM, axis=1)
+            lacks = depth.max(axis=1) > distance + _NEARER_MM
+            too_deep[too_deep] = lacks
+            if not lacks.any():
+                break
+            tops[too_deep] = np.where(own > over, over + (own - over) * share, own)[lacks]
+        return tops, ~too_deep
+
+    def _depths(self, tops: Floats) -> Floats:
+        """(n, p): how deep in a part each place is; 0 for all of a head of which none is deeper than asked."""
+        spots, asked = self.spots(tops), self.contact.distance + _NEARER_MM
+        depth = np.zeros(tops.shape)
+        far = np.logical_or.reduce(self._off_parts(spots, asked) >= asked, axis=1)
+        if far.any():  # only of these it matters how far, and on which side
+            inside = is_inside(self.obstacles, spots[far].reshape(-1, 3)).reshape(-1, tops.shape[1])
+            depth[far] = np.where(inside, self._off_parts(spots[far], _FARTHEST_OFF * self.contact.distance), 0.0)
+        return depth
+
+    def _off_parts(self, spots: Floats, search_mm: float) -> Floats:
+        """(n, p): how far places (n, p, 3) are from the nearest part."""
+        away = np.full(spots.shape[:2], search_mm)
+        for obstacle in self.obstacles:
+            away = np.minimum(away, place_clearances(obstacle.placed, spots, search_mm))
+        return away
 
 
 def _without_bridges(tops: Floats, slopes: Floats, steps: Floats, grid: HeadGrid) -> Floats:
