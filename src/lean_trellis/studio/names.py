@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+
+from PyQt6.QtCore import QRegularExpression
 from PyQt6.QtWidgets import QWidget
 
 _NAMES = {
@@ -57,15 +60,10 @@ _SIZE_WORDS = {"scale": "Scale", "print": "Shrinkage of the print", "later": "Sh
 
 def name_controls(window: QWidget) -> None:
     """Give every control of a window that has a name for programs one for people, too."""
-    for control in window.findChildren(QWidget):
-        words = _NAMES.get(control.objectName()) or _size_name(control.objectName())
-        if words and not control.accessibleName():
-            control.setAccessibleName(words)
-
-
-def _size_name(name: str) -> str:
-    """Of the fields of size: what, and along which axis."""
-    steps = name.split(".")
-    if len(steps) != 3 or steps[0] != "size" or steps[1] not in _SIZE_WORDS:
-        return ""
-    return f"{_SIZE_WORDS[steps[1]]} along {steps[2].upper()}"
+    sizes = {f"size.{kind}.{axis}": f"{words} along {axis.upper()}"
+             for kind, words in _SIZE_WORDS.items() for axis in "xyz"}  # fmt: skip
+    named = _NAMES | sizes
+    one_of_them = QRegularExpression(f"^({'|'.join(re.escape(name) for name in named)})$")
+    for control in window.findChildren(QWidget, one_of_them):  # sorted out before they are made objects of Python
+        if not control.accessibleName():
+            control.setAccessibleName(named[control.objectName()])

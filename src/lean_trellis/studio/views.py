@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget,
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.edits import move_part
 from lean_trellis.studio.bench import Bench
-from lean_trellis.studio.forms.modes import ModeButtons
+from lean_trellis.studio.forms.modes import modes_in
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.gestures import Pick, Stroke
 from lean_trellis.studio.measure_bar import MeasureBar
@@ -144,7 +144,7 @@ class Views(QSplitter):
         self.measure_bar.shows_points.connect(self.view.show_points)
         self.measure_bar.measured.connect(self.measured)
         self._bench.tool_changed.connect(self._take_tool)
-        for modes in self._bench.findChildren(ModeButtons):
+        for modes in modes_in(self._bench):
             modes.changed.connect(self._station_mode_changed)
 
     @property

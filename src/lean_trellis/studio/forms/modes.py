@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from lean_trellis.studio.forms.fields import muted, row
 
+_NAME = "modes"
+
 
 class ModeButtons(QWidget):
     """Modes as (key, words, what to do); `changed` gives the key of the mode that is on now, or nothing.
@@ -22,6 +24,7 @@ class ModeButtons(QWidget):
         self, modes: Sequence[tuple[str, str, str]], name: str, *, in_line: bool = False, per_row: int = 6
     ) -> None:
         super().__init__()
+        self.setObjectName(_NAME)
         self._hints = {key: hint for key, _, hint in modes}
         self.buttons: dict[str, QPushButton] = {}
         for key, words, _ in modes:
@@ -73,3 +76,8 @@ class ModeButtons(QWidget):
         """Whether modes can be begun."""
         for made in self.buttons.values():
             made.setEnabled(is_allowed)
+
+
+def modes_in(holder: QWidget) -> list[ModeButtons]:
+    """All of them within a widget, by their name: looked for by class, every object would be made one of Python."""
+    return [found for found in holder.findChildren(QWidget, _NAME) if isinstance(found, ModeButtons)]

@@ -216,9 +216,8 @@ class NextSupport(QWidget):
     # --- what is shown ---
 
     def set_tokens(self, tokens: Tokens) -> None:
-        """Change the colours of the signs."""
+        """Change the colours of the signs, when they are shown next."""
         self._tokens = tokens
-        self.refresh()
 
     def _show_signs(self, recipes: Mapping[str, Recipe]) -> None:
         """A small drawing beside each set, and beside each recipe that of its first set; only what is new is drawn."""
