@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.spatial import cKDTree
 from shapely import convex_hull, get_coordinates, multipoints
 
 from lean_trellis.core.arrays import Floats, Ints, Longs
@@ -24,6 +23,7 @@ from lean_trellis.core.mesh.features import sharp_edges
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.mesh.topology import build_topology
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang import Region
 from lean_trellis.core.overhang.outline import Outlines
 from lean_trellis.core.parts.pose import Pose
@@ -143,7 +143,7 @@ def _made_lighter(mesh: Mesh, most: int) -> ShownMesh:
     vertices, corners = _gathered(mesh, _GATHERED_TO * most)
     points, faces = fast_simplification.simplify(vertices.astype(np.float32), corners, target_count=most, agg=7)
     middles = points[faces].mean(axis=1)
-    source = cKDTree(mesh.centroids).query(middles, workers=-1)[1]
+    source = place_tree(mesh.centroids).query(middles, workers=-1)[1]
     light = Mesh(points.astype(np.float64), faces.astype(np.int32))
     return ShownMesh(light.vertices, light.faces, source, _edges(light), is_stand_in=True)
 

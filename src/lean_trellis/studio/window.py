@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import gc
+import threading
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -190,6 +192,8 @@ class MainWindow(QMainWindow):
         takes a tenth of a second each time.
         """
         self.views.view.start(warms_up=warms_up)
+        # Edits turn parts and look for what is nearest; nobody waits for that to be imported.
+        threading.Thread(target=import_module, args=("scipy.spatial.transform",), daemon=True).start()
         self._unread: list[Callable[[], object]] = [self.session.read_library, shipped_recipes, shipped_sets]
         self._idle.start()
         gc.freeze()

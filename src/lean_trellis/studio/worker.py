@@ -16,6 +16,7 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -208,16 +209,28 @@ class Worker(QObject):
         self._process = self._context.Process(
             target=serve, args=(theirs, self._cancelled, self._most_bytes), daemon=True
         )
-        self._process.start()
-        theirs.close()
+        self._is_begun = threading.Event()
         self._connection, self._line = ours, Channel(ours, teaches=True)
+        begun = self._process, theirs, self._is_begun
         self._listener = threading.Thread(
-            target=self._listen, args=(self._line, self._generation), daemon=True, name="worker listener"
+            target=self._listen, args=(begun, self._line, self._generation), daemon=True, name="worker listener"
         )
         self._listener.start()
 
-    def _listen(self, line: Channel, generation: int) -> None:
-        """Pass on what the process says, until it ends or says what cannot be understood."""
+    def _listen(self, begun: tuple[BaseProcess, Connection, threading.Event], line: Channel, generation: int) -> None:
+        """Begin the process and pass on what it says, until it ends or says what cannot be understood.
+
+        At the start of the program the server that it is forked from imports for a while: nobody else waits for that.
+        """
+        process, theirs, is_begun = begun
+        try:
+            process.start()
+        except Exception as problem:  # noqa: BLE001 - as below
+            self._say(generation, _Lost(problem))
+            return
+        finally:
+            theirs.close()
+            is_begun.set()
         while True:
             try:
                 message = line.receive()
@@ -300,6 +313,7 @@ class Worker(QObject):
 
     def _stop_process(self) -> None:
         self._generation += 1
+        self._is_begun.wait()
         self._process.kill()
         self._process.join(5)
         self._connection.close()

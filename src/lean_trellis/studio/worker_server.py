@@ -13,6 +13,8 @@ _IMPORTED = [
     "lean_trellis.studio.requests",
     "lean_trellis.studio.part_requests",
     "lean_trellis.studio.release_requests",
+    "scipy.sparse.csgraph",
+    "scipy.spatial.transform",
 ]
 
 

@@ -6,13 +6,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, counted_out, threads_for
 from lean_trellis.core.checks.along import underside_goes_on
 from lean_trellis.core.checks.changes import SupportRegions
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
 from lean_trellis.core.checks.state import BuildState, Contacts, PartState
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.overhang.rim import FREE, WALL, find_rim
 from lean_trellis.core.parts.stacking import Separator
@@ -267,7 +267,7 @@ def _away_from_lower(at: Floats, heights: Floats, places: Floats, levels: Floats
     Among the few nearest first; where all these are higher, among those below the next lower of some levels.
     """
     known = min(_RIM_NEAREST, len(places))
-    far, which = cKDTree(places).query(at, k=known, workers=threads_for(len(at)))
+    far, which = place_tree(places).query(at, k=known, workers=threads_for(len(at)))
     far, which = far.reshape(len(at), known), which.reshape(len(at), known)
     near: Floats = np.where((levels[which] <= heights[:, None]) & (far < 0.5 * _APART), far, np.inf).min(axis=1)
     lost = np.flatnonzero(np.isinf(near) & (far[:, 0] < 0.5 * _APART))
@@ -275,7 +275,7 @@ def _away_from_lower(at: Floats, heights: Floats, places: Floats, levels: Floats
     step_of = np.searchsorted(steps, heights[lost], side="right") - 1
     for step in np.unique(step_of[step_of >= 0]).tolist():
         mine = lost[step_of == step]
-        away = cKDTree(places[levels <= steps[step]]).query(at[mine], workers=threads_for(len(mine)))[0]
+        away = place_tree(places[levels <= steps[step]]).query(at[mine], workers=threads_for(len(mine)))[0]
         near[mine] = np.where(away < 0.5 * _APART, away, np.inf)
     return near
 

@@ -6,13 +6,13 @@ from collections.abc import Iterator
 from itertools import combinations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding
 from lean_trellis.core.checks.state import BuildState, PartState
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.strength.actions import constant_of
 
 _LEAST_MM3 = 1e-3
@@ -55,7 +55,7 @@ def gap_between(one: PartState, other: PartState, within: float) -> tuple[float,
     if not all(len(faces) for faces in near):
         return None
     spread = [places_on(mesh, faces, within / 4)[0] for mesh, faces in zip(meshes, near, strict=True)]
-    away, which = cKDTree(spread[1]).query(spread[0])
+    away, which = place_tree(spread[1]).query(spread[0])
     nearest = int(away.argmin())
     x, y, z = ((spread[0][nearest] + spread[1][which[nearest]]) / 2).tolist()
     if not (one.health.is_sound and other.health.is_sound):

@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs, Rows, threads_for
 from lean_trellis.core.job.job import Job
@@ -17,6 +16,7 @@ from lean_trellis.core.mesh.health import MeshHealth
 from lean_trellis.core.mesh.hollows import AirCells, Cavity
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.mesh.topology import Topology
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.islands import Island
 from lean_trellis.core.overhang.pieces import Pieces
@@ -54,7 +54,7 @@ class PartState:
         faces: Longs = np.where(hits.distance <= 2 * _LOOK_MM, hits.face, -1)
         lost = np.flatnonzero(faces < 0)
         if len(lost):
-            faces[lost] = cKDTree(mesh.centroids_of(np.arange(len(mesh.faces)))).query(places[lost])[1]
+            faces[lost] = place_tree(mesh.centroids_of(np.arange(len(mesh.faces)))).query(places[lost])[1]
         return faces
 
 
@@ -84,7 +84,7 @@ class Contacts(Rows):
         if not len(self):
             return np.full((len(at), 1), np.inf), np.zeros((len(at), 1), np.int64)
         known = min(known, len(self))
-        away, which = cKDTree(self.places).query(at, k=known, workers=threads_for(len(at)))
+        away, which = place_tree(self.places).query(at, k=known, workers=threads_for(len(at)))
         away, which = away.reshape(len(at), known), which.reshape(len(at), known)
         return np.maximum(away - self.radii[which], 0.0), which
 

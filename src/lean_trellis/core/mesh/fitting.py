@@ -11,13 +11,12 @@ from dataclasses import dataclass
 from itertools import permutations, product
 
 import numpy as np
-from scipy.spatial import cKDTree
-from scipy.spatial.transform import Rotation
 
 from lean_trellis.core.arrays import Bools, Floats
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on, spread_by_area
+from lean_trellis.core.nearest import PlaceTree, place_tree
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _PLACES, _FEW, _DENSE = 2_000, 250, 20_000
@@ -104,13 +103,13 @@ class _Surface:
 
     places: Floats
     normals: Floats
-    tree: cKDTree
+    tree: PlaceTree
     apart: float
 
     @staticmethod
     def of(mesh: Mesh, count: int) -> _Surface:
         places, normals = spread_over(mesh, count)
-        return _Surface(places, normals, cKDTree(places), float(np.sqrt(mesh.areas.sum() / count)))
+        return _Surface(places, normals, place_tree(places), float(np.sqrt(mesh.areas.sum() / count)))
 
     def nearest(self, places: Floats, normals: Floats) -> np.ndarray:
         """(n,): for each place the nearest one here that looks the same way; of four, else the nearest."""
@@ -136,6 +135,8 @@ def _score(target: _Surface, places: Floats, normals: Floats, turn: Floats, shif
 
 
 def _stepped(target: _Surface, places: Floats, normals: Floats, turn: Floats, shift: Floats) -> tuple[Floats, Floats]:
+    from scipy.spatial.transform import Rotation
+
     for _ in range(_ROUNDS):
         here, facing = places @ turn.T + shift, normals @ turn.T
         near = target.nearest(here, facing)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from manifold3d import Manifold, OpType
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools
 from lean_trellis.core.errors import EditError
@@ -21,6 +20,7 @@ from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.mesh.topology import Topology, build_topology, collapsed_faces
 from lean_trellis.core.mesh.weld import weld
 from lean_trellis.core.mesh.winding import contains_point
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
 NEAR_MM = 0.005
@@ -51,7 +51,7 @@ class Mended:
 
 def merge_near(mesh: Mesh, near_mm: float = NEAR_MM) -> Mesh:
     """Vertices within `near_mm` of each other become one; faces that vanish or are doubled by it go."""
-    pairs = cKDTree(mesh.vertices).query_pairs(near_mm, output_type="ndarray")
+    pairs = place_tree(mesh.vertices).query_pairs(near_mm, output_type="ndarray")
     count = len(mesh.vertices)
     label = components_of(count, pairs[:, 0], pairs[:, 1])
     sizes = np.bincount(label)

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.nearest import PlaceTree, place_tree
 
 _MOST_ROUNDS = 60
 _MOST_FACES = 3_000_000
@@ -33,7 +33,7 @@ def refined_near(mesh: Mesh, places: Floats, radius: float, longest_mm: float) -
     """
     vertices, faces = mesh.vertices, mesh.faces.astype(np.int64)
     parent = np.arange(len(faces))
-    tree = cKDTree(places)
+    tree = place_tree(places)
     for _ in range(_MOST_ROUNDS):
         edges = _longest_edges(vertices, faces)
         wanted = edges.length > longest_mm
@@ -62,7 +62,7 @@ def _longest_edges(vertices: Floats, faces: Longs) -> _Edges:
     return _Edges(ends, steps[rows, corner])
 
 
-def _comes_near(mesh: Mesh, faces: Longs, tree: cKDTree, radius: float) -> Bools:
+def _comes_near(mesh: Mesh, faces: Longs, tree: PlaceTree, radius: float) -> Bools:
     """Whether each of some faces has a place within the radius: looked at a third of the radius apart."""
     near = np.zeros(len(faces), bool)
     low, high = tree.mins - radius, tree.maxes + radius

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from manifold3d import Manifold
-from scipy.spatial import cKDTree
 from skimage import measure
 
 from lean_trellis.core.arrays import Floats, Longs
@@ -20,6 +19,7 @@ from lean_trellis.core.mesh.directions import any_across
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import from_manifold, to_manifold
 from lean_trellis.core.mesh.weld import weld
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
 _MOST_CELLS_ACROSS = 150
@@ -51,7 +51,7 @@ def hollowed(mesh: Mesh, wall_mm: float, watch: Watch = UNWATCHED) -> Mesh:
     depth = np.full(shape, -cell)
     # How deep matters only near the wall: from far inside, nearly all of the surface would have to be looked at.
     most = wall_mm + 3 * cell
-    distances = cKDTree(surface).query(origin + cells * cell, distance_upper_bound=most, workers=-1)[0]
+    distances = place_tree(surface).query(origin + cells * cell, distance_upper_bound=most, workers=-1)[0]
     depth[inside] = np.minimum(distances, most)
     if depth.max() <= wall_mm + 0.5 * cell:
         raise EditError("hollow", f"nowhere is it thicker than twice {wall_mm:g} mm", "give a thinner wall")

@@ -13,12 +13,12 @@ from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, counted_out, frozen
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.components import components_of
 from lean_trellis.core.mesh.topology import Topology
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Watch
 
 _NODES_AT_ONCE = 4_000_000
@@ -257,8 +257,8 @@ def _closed(
             break
         at_tails = np.column_stack([places[stops[tails]], _FAR * levels[stops[tails]]])
         at_heads = np.column_stack([places[begins[heads]], _FAR * levels[begins[heads]]])
-        width, nearest = cKDTree(at_heads).query(at_tails, distance_upper_bound=close_mm)
-        _, back = cKDTree(at_tails).query(at_heads, distance_upper_bound=close_mm)
+        width, nearest = place_tree(at_heads).query(at_tails, distance_upper_bound=close_mm)
+        _, back = place_tree(at_tails).query(at_heads, distance_upper_bound=close_mm)
         mutual = np.flatnonzero(np.append(back, -1)[nearest] == np.arange(len(tails)))
         if not len(mutual):
             break

@@ -10,8 +10,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import minimum_spanning_tree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh
@@ -145,6 +143,9 @@ def _begins_solid(placed: Mesh, minima: Longs, normal: Floats) -> Bools:
 
 def _basin_joins(topology: Topology, along: Floats, basin: Longs, count: int) -> tuple[tuple[float, int, int], ...]:
     """The heights at which basins meet, lowest first, as a spanning forest: (height, basin, basin)."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import minimum_spanning_tree
+
     a, b = topology.edge_vertices.T
     crossing = basin[a] != basin[b]
     if not crossing.any():

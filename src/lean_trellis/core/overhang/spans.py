@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import shapely
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, counted_out
 from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.outline import Outlines
 
@@ -42,7 +42,7 @@ def _span(overhangs: Overhangs, region: int, outlines: Outlines) -> float:
     area = overhangs.regions[region]
     apart = max(_RIM_STEP_MM, (area.area_mm2 / _MOST_PLACES) ** 0.5)
     places, _ = places_on(overhangs.mesh, area.faces, apart)
-    return float(2 * cKDTree(_along(loops)).query(places, workers=-1)[0].max())
+    return float(2 * place_tree(_along(loops)).query(places, workers=-1)[0].max())
 
 
 def _simple(loops: list[Floats]) -> shapely.Geometry | None:

@@ -11,11 +11,11 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.nearest import place_tree
 
 KEEP_OFF, AVOID = 1, 2
 NO_REGION = -1
@@ -104,7 +104,7 @@ def carried_over(marks: Marks, before: Mesh, after: Mesh) -> Marks:
     places, faces = places_on(before, np.arange(len(before.faces)), _SAME_WITHIN * size, most_across=_MOST_ACROSS)
     # Directions count as much as places: faces back to back on a thin wall stay separate.
     reach = _SAME_WITHIN * size
-    tree = cKDTree(np.column_stack([places, reach * before.normals[faces]]))
+    tree = place_tree(np.column_stack([places, reach * before.normals[faces]]))
     away, nearest = tree.query(np.column_stack([after.centroids, reach * after.normals]), workers=-1)
     source = faces[nearest]
     alike = np.einsum("ij,ij->i", before.normals[source], after.normals) > _SAME_DIRECTION

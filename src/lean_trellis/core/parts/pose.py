@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.mesh.directions import any_across
@@ -77,6 +76,8 @@ def rotation_xyz(rx: float, ry: float, rz: float) -> Floats:
 
 def rotation_between(direction: Floats, target: Floats) -> Floats:
     """(3, 3): the shortest turn that takes one unit direction onto another."""
+    from scipy.spatial.transform import Rotation
+
     axis = np.cross(direction, target)
     sine, cosine = float(np.linalg.norm(axis)), float(direction @ target)
     if sine < 1e-12:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
@@ -157,6 +156,8 @@ def _gathered(
 
 def _hull(mesh: Mesh) -> tuple[Floats, Floats]:
     """(h, 3) corners of the convex hull and (f, 3) outward normals of its flats, the largest first."""
+    from scipy.spatial import ConvexHull, QhullError
+
     points = np.unique(mesh.vertices, axis=0) if len(mesh.vertices) < 20_000 else mesh.vertices
     try:
         hull = ConvexHull(points)

@@ -11,13 +11,12 @@ from dataclasses import dataclass, field
 from itertools import chain, pairwise
 
 import numpy as np
-from scipy.sparse import csr_array
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
 from lean_trellis.core.mesh.hollows import Cups
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.strength.actions import SIDES, Actions
@@ -341,12 +340,14 @@ def _shared_beside(grips: Grips, places: Floats, regions: Ints, loads: Floats) -
 
     Each takes its share by its area over the square of how far off it is: the nearest most of all.
     """
+    from scipy.sparse import csr_array
+
     named = grips.regions >= 0
     away, which = np.zeros((len(places), 0)), np.zeros((len(places), 0), np.int64)
     for some, apart in ((np.flatnonzero(named), _APART), (np.flatnonzero(~named), 0.0)):
         if len(some):
             known = min(_SHARING, len(some))
-            tree = cKDTree(np.column_stack([grips.places[some], grips.regions[some] * apart]))
+            tree = place_tree(np.column_stack([grips.places[some], grips.regions[some] * apart]))
             far, near = tree.query(np.column_stack([places, regions * apart]), k=known, workers=-1)
             away = np.column_stack([away, far.reshape(len(places), known)])
             which = np.column_stack([which, some[near.reshape(len(places), known)]])

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
 from lean_trellis.core.arrays import Floats
 
@@ -38,6 +37,8 @@ def stand_on(corners: Floats, places: Floats, areas: Floats) -> Stand | None:
 
     None where nothing lies there. What lies in one line can be turned about it and holds nothing.
     """
+    from scipy.spatial import ConvexHull, QhullError
+
     if not len(corners):
         return None
     try:

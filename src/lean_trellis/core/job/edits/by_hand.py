@@ -9,12 +9,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.job.edits.edit import Edit
 from lean_trellis.core.job.job import Job, fresh_id
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.supports.bars.parameters import bar_parameters
 from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, ON_PLATE, SHAFT_END, SHAFT_START, TIP_END, Bars
@@ -92,7 +92,7 @@ def every_second(bars: Bars, which: Sequence[int]) -> tuple[int, ...]:
     if len(some) < 2:
         return ()
     places = bars.holds[some]
-    away, near = cKDTree(places).query(places, k=min(7, len(some)))
+    away, near = place_tree(places).query(places, k=min(7, len(some)))
     one = np.repeat(np.arange(len(some)), near.shape[1] - 1)
     other, apart = near[:, 1:].reshape(-1), away[:, 1:].reshape(-1)
     taken = np.zeros(len(some), bool)
@@ -246,7 +246,7 @@ def _room_round(bars: Bars, which: Sequence[int]) -> Floats:
     stays = np.setdiff1d(np.arange(len(bars)), list(which))
     if not len(stays):
         return np.full(len(which), np.inf)
-    away: Floats = cKDTree(bars.holds[stays]).query(bars.holds[list(which)])[0]
+    away: Floats = place_tree(bars.holds[stays]).query(bars.holds[list(which)])[0]
     return away
 
 

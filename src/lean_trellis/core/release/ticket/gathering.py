@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from datetime import date
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
@@ -89,6 +88,8 @@ def ticket_contents(job: Job, pipeline: Pipeline, wish: TicketWish, watch: Watch
 
 
 def _part(part: Part, job: Job, pipeline: Pipeline, number: int, watch: Watch) -> TicketPart:
+    from scipy.spatial.transform import Rotation
+
     low, high = part.bounds()
     supports = tuple(_support(one, job, pipeline, watch) for one in job.supports_of(part.id))
     with warnings.catch_warnings():

@@ -6,11 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import minimum_spanning_tree
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.supports.bars.clearing import Stretches, first_come, too_near
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import Struts, leans_of
@@ -161,10 +159,13 @@ def _neighbours(uprights: Uprights, parameters: BarParameters) -> tuple[Longs, L
 
     Chosen are the shortest tree that joins all, and for each column the nearest neighbour across to what it has.
     """
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import minimum_spanning_tree
+
     count = len(uprights.numbers)
     middles = uprights.at(np.arange(count), uprights.places[:, [0, 2], 2].mean(axis=1))[:, :2]
     known = min(_NEIGHBOURS, count)
-    away, near = cKDTree(middles).query(middles, k=known)
+    away, near = place_tree(middles).query(middles, k=known)
     one, other = np.repeat(np.arange(count), known - 1), near[:, 1:].reshape(-1)
     away = away[:, 1:].reshape(-1)
     steep = np.tan(np.radians(parameters.lean_limit))

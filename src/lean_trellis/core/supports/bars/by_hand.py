@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
 from lean_trellis.core.mesh.distance import point_triangle_distances
 from lean_trellis.core.mesh.topology import Topology
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.supports.bars.holds import HoldPoints, along_edges
 from lean_trellis.core.supports.bars.lean import room_for_feet
@@ -92,7 +92,7 @@ def _regions_at(places: Floats, faces: Longs, topology: Topology, overhangs: Ove
         along = overhangs.mesh.vertices[region.vertices]
         if region.kind == "edge":
             along = along_edges(topology, overhangs.mesh, region.vertices, 0.2)
-        near = cKDTree(along).query(places, distance_upper_bound=_ON_EDGE_MM)[0] <= _ON_EDGE_MM
+        near = place_tree(along).query(places, distance_upper_bound=_ON_EDGE_MM)[0] <= _ON_EDGE_MM
         regions[near & ~on_low] = region.id
         on_low |= near
     return regions, on_low
@@ -109,7 +109,7 @@ def without_removed(holds: HoldPoints, hand: HandWork, gone: Floats) -> HoldPoin
     if not len(gone) or not len(holds):
         return holds
     kept = np.ones(len(holds), bool)
-    tree = cKDTree(holds.places)
+    tree = place_tree(holds.places)
     for place, entry in zip(gone, hand.removed, strict=True):
         kept[tree.query_ball_point(place, entry.radius)] = False
     return holds.only(kept)

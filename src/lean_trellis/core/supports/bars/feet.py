@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 from shapely import STRtree, box, buffer, convex_hull, intersects, multipoints, points, polygons
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.mesh.components import components_of
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.supports.bars.clearing import first_come
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import SharedFeet
@@ -63,7 +63,7 @@ def foot_groups(places: Floats, span: float) -> Longs:
     count = len(places)
     if count < 2 or span <= 0:
         return np.arange(count)
-    pairs = cKDTree(places).query_pairs(span, output_type="ndarray")
+    pairs = place_tree(places).query_pairs(span, output_type="ndarray")
     heaps = components_of(count, pairs[:, 0], pairs[:, 1])
     groups = np.zeros(count, np.int64)
     first = 0
@@ -131,7 +131,7 @@ def _size_of_foot(places: Floats, radii: Floats, mine: Longs, parameters: BarPar
     others = np.setdiff1d(np.arange(len(places)), mine)
     if parameters.bar_clearance is None or not len(others):
         return widest
-    away = float(cKDTree(places[others]).query(places[mine])[0].min())
+    away = float(place_tree(places[others]).query(places[mine])[0].min())
     return min(widest, max(FOOT_SHARE * away - parameters.foot_flare, parameters.shaft_diameter / 2))
 
 

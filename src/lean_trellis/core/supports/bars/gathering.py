@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.supports.bars.branches import LEAST_STEP_MM, NEIGHBOURS, Joins, Live, least_height
 from lean_trellis.core.supports.bars.parameters import BarParameters
 
@@ -25,7 +25,7 @@ def gathered(live: Live, parameters: BarParameters, most: int) -> Joins:
     if len(some) < 2 or slope < 1e-3 or most < 2:
         return nothing
     known = min(NEIGHBOURS, len(some))
-    away, near = cKDTree(live.places[some, :2]).query(live.places[some, :2], k=known)
+    away, near = place_tree(live.places[some, :2]).query(live.places[some, :2], k=known)
     one, other = np.repeat(np.arange(len(some)), known - 1), near[:, 1:].reshape(-1)
     order = np.lexsort((other, one, np.round(away[:, 1:].reshape(-1), 6)))
     groups = {number: _Group.of(live, some[[number]], slope, parameters) for number in range(len(some))}

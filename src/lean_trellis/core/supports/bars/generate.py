@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Longs, frozen
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.supports.bars.bracing import Uprights, braced
 from lean_trellis.core.supports.bars.by_hand import (
@@ -261,7 +261,7 @@ def _with_feet_apart(routed: Routed, stands: Bools, trees: Trees, p: BarParamete
     places = np.concatenate([routed.ways.bottoms[bars, :2], trees.tops[low, :2]])
     if len(places) < 2:
         return routed, trees
-    away = cKDTree(places).query(places, k=2)[0][:, 1]
+    away = place_tree(places).query(places, k=2)[0][:, 1]
     most = FOOT_SHARE * away - p.foot_flare
     feet, trunk_feet = routed.ways.foot_radii.copy(), trees.foot_radii.copy()
     feet[bars] = np.minimum(feet[bars], np.maximum(most[: len(bars)], routed.shafts[bars]))

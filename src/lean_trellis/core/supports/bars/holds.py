@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.spatial import cKDTree
 from shapely import STRtree, linestrings, points
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, Rows
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.sampling import places_on
 from lean_trellis.core.mesh.topology import Topology
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.rim import FREE, WALL, Rim
 from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
@@ -64,14 +64,14 @@ def find_hold_points(
     """
     low = _unprotected(_low_holds(topology, overhangs, chosen, parameters.spacing), overhangs, parameters, protected)
     if taken is not None and len(taken) and len(low):
-        low = low.only(cKDTree(taken.places).query(low.places)[0] > _SAME_PLACE * parameters.spacing)
+        low = low.only(place_tree(taken.places).query(low.places)[0] > _SAME_PLACE * parameters.spacing)
     wanted = np.zeros(len(overhangs.regions) + 1, bool)
     wanted[list(chosen)] = True
     if not wanted[overhangs.region_of_face].any():
         return low
     search = _Coverage(overhangs, wanted, parameters, protected)
     if given_up is not None and len(given_up):
-        near = cKDTree(given_up).query(search.samples.places)[0]
+        near = place_tree(given_up).query(search.samples.places)[0]
         search.required &= near > parameters.bound_mm * (1 + 1e-6)
     forced = search.allowed(_deepest_places(overhangs, chosen, search.rim))
     points = search.holds(forced, taken)
@@ -143,7 +143,7 @@ class _Coverage:
         if not len(before) or not len(some):
             return some
         least = least_apart(self.parameters)
-        near = cKDTree(self._apart(before)).query(self._apart(some), distance_upper_bound=least)[0]
+        near = place_tree(self._apart(before)).query(self._apart(some), distance_upper_bound=least)[0]
         return some.only(~np.isfinite(near))
 
     def _beside(self, held: SurfacePoints, avoided: Bools) -> SurfacePoints:
@@ -153,7 +153,7 @@ class _Coverage:
         wanted = wanted.only(self._distances(held, wanted) > self.parameters.bound_mm)
         if not len(free) or not len(wanted):
             return wanted.only(np.zeros(0, np.int64))
-        away, nearest = cKDTree(self._apart(free)).query(self._apart(wanted))
+        away, nearest = place_tree(self._apart(free)).query(self._apart(wanted))
         near = free.only(np.unique(nearest[away <= self.parameters.bound_mm]))
         return near.only(_kept_apart(self._apart(near), 0.5 * self.parameters.bound_mm))
 
@@ -218,11 +218,11 @@ class _Coverage:
         place = self._apart(self.samples)
         near = np.full(len(share), np.inf)
         if enough.any():
-            near = cKDTree(place[enough]).query(place, distance_upper_bound=2 * widest + self.pitch)[0]
+            near = place_tree(place[enough]).query(place, distance_upper_bound=2 * widest + self.pitch)[0]
         narrow = ~np.isfinite(near)
         if enough.any() and not narrow.any():
             return enough
-        pairs = cKDTree(place[narrow]).query_pairs(max(widest, 1.5 * self.pitch), output_type="ndarray")
+        pairs = place_tree(place[narrow]).query_pairs(max(widest, 1.5 * self.pitch), output_type="ndarray")
         best = share[narrow].copy()
         np.maximum.at(best, pairs[:, 0], share[narrow][pairs[:, 1]])
         np.maximum.at(best, pairs[:, 1], share[narrow][pairs[:, 0]])
@@ -254,7 +254,7 @@ class _Coverage:
             return result
         count = min(4, len(held))
         reach = 2 * self.parameters.spacing
-        distances, which = cKDTree(self._apart(held)).query(
+        distances, which = place_tree(self._apart(held)).query(
             self._apart(wanted), k=count, distance_upper_bound=reach, workers=-1
         )
         distances, which = distances.reshape(len(wanted), count), which.reshape(len(wanted), count)
@@ -287,7 +287,7 @@ class _Shield:
         apart = max(0.5 * self._reach, 0.15)
         places, faces = places_on(mesh, np.flatnonzero(protected > 0), apart, most_across=120)
         self._level = protected[faces]
-        self._trees = {level: cKDTree(places[self._level == level]) for level in (KEEP_OFF, AVOID)
+        self._trees = {level: place_tree(places[self._level == level]) for level in (KEEP_OFF, AVOID)
                        if (self._level == level).any()}  # fmt: skip
         self._reach += 0.6 * apart
 
@@ -346,7 +346,7 @@ def _spread(place: Floats, distance: Floats, bound: float) -> Longs:
 def _kept_apart(place: Floats, least: float) -> Bools:
     """(n,): a choice in which no two are nearer than `least`; earlier ones have precedence."""
     kept = np.ones(len(place), bool)
-    pairs = cKDTree(place).query_pairs(least, output_type="ndarray")
+    pairs = place_tree(place).query_pairs(least, output_type="ndarray")
     pairs.sort(axis=1)
     for earlier, later in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))].tolist():
         if kept[earlier]:

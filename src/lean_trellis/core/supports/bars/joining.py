@@ -11,9 +11,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bars.branches import (
     LEAST_STEP_MM,
@@ -129,7 +129,7 @@ def _possible(live: Live, parameters: BarParameters) -> Joins:
     if len(some) < 2 or slope < 1e-3:
         return pairs_of(some[:0], some[:0], np.zeros((0, 3)))
     known = min(NEIGHBOURS, len(some))
-    _, near = cKDTree(live.places[some, :2]).query(live.places[some, :2], k=known)
+    _, near = place_tree(live.places[some, :2]).query(live.places[some, :2], k=known)
     one = np.repeat(some, known - 1)
     other = some[near[:, 1:].reshape(-1)]
     swapped = one > other

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Bools, Bytes, Floats, Longs, Rows
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bars.clearing import Stretches, crowded, stretches_of, too_near
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads
@@ -338,14 +338,14 @@ def nearest_with_way(
     result = np.full(len(wanted), -1, np.int64)
     if not len(wanted) or not len(offered):
         return result
-    near = cKDTree(wanted.places).query(offered.places)[0] <= 1.5 * parameters.spacing
+    near = place_tree(wanted.places).query(offered.places)[0] <= 1.5 * parameters.spacing
     some = np.flatnonzero(near)
     alone = parameters.model_copy(update={"bar_clearance": None})
     ways = find_ways(offered.only(some), alone, layer_height, obstacles, ground)
     good = some[ways.faults == 0]
     if len(good):
         apart = [np.column_stack([entry.places, entry.regions * 1e5]) for entry in (offered.only(good), wanted)]
-        away, which = cKDTree(apart[0]).query(apart[1], distance_upper_bound=1.5 * parameters.spacing)
+        away, which = place_tree(apart[0]).query(apart[1], distance_upper_bound=1.5 * parameters.spacing)
         has_way = np.isfinite(away)
         result[has_way] = good[which[has_way]]
     return result

@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.supports.common.footings import Footings, lowest_places
 from lean_trellis.core.supports.common.structure import Counted
@@ -140,5 +140,5 @@ def regions_near(overhangs: Overhangs, faces: Longs, places: Floats) -> frozense
     """The regions of those of some faces that are nearest to places (n, 3)."""
     if not len(faces) or not len(places):
         return frozenset()
-    regions = overhangs.region_of_face[faces[cKDTree(overhangs.mesh.centroids_of(faces)).query(places)[1]]]
+    regions = overhangs.region_of_face[faces[place_tree(overhangs.mesh.centroids_of(faces)).query(places)[1]]]
     return frozenset(regions[regions >= 0].tolist())

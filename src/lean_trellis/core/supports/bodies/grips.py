@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import shapely
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.sampling import gathered, places_on
 from lean_trellis.core.mesh.shells import shells_of
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.strength.grips import Grips, upright
 from lean_trellis.core.supports.bodies.bodies import Bodies
 from lean_trellis.core.supports.bodies.cradle import Cradle
@@ -74,6 +74,6 @@ def _bodies_at(bodies: Bodies, places: Floats) -> tuple[Longs, Longs, Floats]:
     mesh = bodies.mesh
     lows = np.array([body.bounds[0, 2] for body in bodies.bodies])
     spread, on = places_on(mesh, np.arange(len(mesh.faces)), _APART_MM)
-    nearest = on[cKDTree(spread).query(places)[1]]
+    nearest = on[place_tree(spread).query(places)[1]]
     elements: Longs = bodies.element_of_face[nearest]
     return shells_of(mesh)[mesh.faces[nearest, 0]], elements, lows[elements]

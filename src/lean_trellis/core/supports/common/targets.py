@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.detect import Overhangs
 from lean_trellis.core.overhang.region import Region
 from lean_trellis.core.parts.part import Part
@@ -42,13 +42,13 @@ def _region_at(overhangs: Overhangs, kind: str, place: np.ndarray) -> int | None
     same = [region for region in overhangs.regions if region.kind == kind]
     if not same:
         return None
-    distance, nearest = cKDTree([region.anchor_mm for region in same]).query(place)
+    distance, nearest = place_tree([region.anchor_mm for region in same]).query(place)
     if distance <= 1e-6 or kind != "face":
         return same[int(nearest)].id if distance <= _SAME_PLACE_MM else None
     faces = np.flatnonzero(overhangs.region_of_face >= 0)
     if not len(faces):
         return None
-    distance, nearest = cKDTree(overhangs.mesh.centroids_of(faces)).query(place)
+    distance, nearest = place_tree(overhangs.mesh.centroids_of(faces)).query(place)
     return int(overhangs.region_of_face[faces[int(nearest)]]) if distance <= _SAME_PLACE_MM else None
 
 

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 import shapely
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, frozen
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.supports.common.obstacle import Obstacle
 from lean_trellis.core.supports.common.structure import Unkept
 from lean_trellis.core.supports.common.support import HandWork, Place
@@ -109,7 +109,7 @@ def _tabs_that_stay(panels: Panels) -> Panels:
         if not len(tabs) or not len(middles):
             stays = np.zeros(len(tabs), bool)
         else:
-            tree = cKDTree(middles)
+            tree = place_tree(middles)
             away, nearest = tree.query(tabs.places[:, :2])
             stays = away <= reach[nearest] + 0.5
         changed[key] = tabs.only(stays)

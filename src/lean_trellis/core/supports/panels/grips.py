@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.strength.grips import Grips, upright
 from lean_trellis.core.supports.panels.panels import Panels
 
@@ -37,7 +37,7 @@ def grips_of_panels(panels: Panels) -> Grips:
 def _slabs_below(panels: Panels) -> Longs:
     """(t,): the slab under each tab: the nearest in plan and height of its top."""
     tops = np.column_stack([panels.middles, panels.slabs.high.mean(axis=1)])
-    result: Longs = cKDTree(tops).query(panels.tabs.places)[1].astype(np.int64)
+    result: Longs = place_tree(tops).query(panels.tabs.places)[1].astype(np.int64)
     return result
 
 
