@@ -129,3 +129,38 @@ def test_values_of_the_current_support_become_the_rules_and_detection_values_the
     (support,) = user.session.job.supports
     assert support.parameters.spacing == 3.1
     assert dict(support.made_by.values) == {"spacing": 3.1}
+
+
+def test_the_second_to_save_a_recipe_sees_both_and_chooses_value_by_value(shelved):
+    user, _, editor = shelved
+    user.trigger(editor.save_as)
+    user.type_into(editor.title, "Shelves")
+    user.press(editor.keep)
+    other = shop_recipes()
+    other.look()
+    there = other.every()["shelves"]
+    (rule,) = there.rules
+    other.save(there.model_copy(update={"note": "for shelves", "rules": (
+        rule.model_copy(update={"least_area": 5.0, "set": "bars-metal-fine", "values": {}}),
+    )}))  # fmt: skip
+    user.type_into(user.field("rule.least_area"), "8")
+    user.type_into(user.field("rule.least_height"), "3")
+    user.trigger(editor.save)
+    user.settle()
+    panel = editor.conflict
+    assert panel.isVisible()
+    assert "has saved version 2 meanwhile" in panel.told.text()
+    shown = {cells[0]: cells[1:] for _, cells in panel.values._model.rows}
+    assert shown["Everything: area"] == ("8 mm² or more", "5 mm² or more", "yours")
+    assert shown["Everything: height"][2] == "yours"
+    assert shown["Note"][2] == shown["Everything: gives"][2] == "theirs"
+    user.click_row(panel.values, ("rule", rule.name, "area"))
+    user.press(panel.merge)
+    user.settle()
+    kept = user.session.recipes.every()["shelves"]
+    (made,) = kept.rules
+    assert (kept.version, kept.note, made.least_area, made.least_height, made.set) == (
+        3, "for shelves", 5.0, 3.0, "bars-metal-fine",
+    )  # fmt: skip
+    assert editor.draft == kept
+    assert not panel.isVisible()

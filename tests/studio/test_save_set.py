@@ -91,14 +91,14 @@ def test_the_second_to_save_sees_both_and_chooses_value_by_value(supported):
     user.trigger(bench.save_set.save)
     panel = bench.save_set
     assert panel.conflict.isVisible()
-    assert "has saved version 2 meanwhile" in panel.told.text()
-    rows = dict(panel.values._model.rows)
+    assert "has saved version 2 meanwhile" in panel.conflict.told.text()
+    rows = dict(panel.conflict.values._model.rows)
     assert {key: cells[3] for key, cells in rows.items()} == {
         "spacing": "yours", "tip_diameter": "theirs", "sides": "yours"
     }  # fmt: skip
-    user.click_row(panel.values, "spacing")
-    assert {key: cells[3] for key, cells in panel.values._model.rows}["spacing"] == "theirs"
-    user.press(panel.merge)
+    user.click_row(panel.conflict.values, "spacing")
+    assert {key: cells[3] for key, cells in panel.conflict.values._model.rows}["spacing"] == "theirs"
+    user.press(panel.conflict.merge)
     user.settle()
     kept = user.session.sets.every()["wide-lids"]
     assert (kept.version, kept.parameters.spacing, kept.parameters.tip_diameter, kept.parameters.sides) == (

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton, QSizePolicy, QVBoxL
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import TrellisError
 from lean_trellis.core.job.job import Job
+from lean_trellis.core.sets.merging import merged, recipe_differences
 from lean_trellis.core.sets.recipe import (
     Recipe,
     RecipeDetection,
@@ -23,6 +24,7 @@ from lean_trellis.core.sets.recipe import (
     usual_set,
 )
 from lean_trellis.core.sets.recipe_words import action_words, condition_words
+from lean_trellis.core.sets.saved import RECIPES
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
 from lean_trellis.core.shop.words import words_of
 from lean_trellis.studio.archived import offer_archived
@@ -30,6 +32,7 @@ from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.forms.whose import TwoValues, WhoseValues
 from lean_trellis.studio.recipe_requests import ShareRegions
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.find_best import FindBestSection
@@ -92,6 +95,10 @@ class RecipeEditor(QWidget):
         self.keep = button("Save", self._save_as, name="recipe.keep")
         self.cancel = button("Cancel", lambda: self.naming.hide(), name="recipe.cancel")
         self.naming = row(self.title, self.keep, self.cancel, spacing=5)
+        self.conflict = WhoseValues("recipe")
+        self.conflict.merged.connect(self._save_merged)
+        self.conflict.given_up.connect(self.conflict.hide)
+        self._theirs: Recipe | None = None
         self.table = PickTable(("Rule", "Takes", "Gives"), several=False, stretch=2)
         self.table.setObjectName("recipe.rules")
         self.table.setAccessibleName("Rules, and how many regions each takes")
@@ -122,7 +129,7 @@ class RecipeEditor(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
         for widget in (
-            row("Recipe", self.choice, self.more, spacing=6), self.naming,
+            row("Recipe", self.choice, self.more, spacing=6), self.naming, self.conflict,
             row(self.apply_part, self.apply_selected, self.apply_build, 1, spacing=5), self.table, self.words,
             row(self.add, self.remove, self.up, self.down, 1, spacing=5), self.form, self.detection, self.best,
         ):  # fmt: skip
@@ -152,6 +159,7 @@ class RecipeEditor(QWidget):
         if known is not None:
             self._base = self.draft = known
             self._rule = known.rules[0].name
+            self.conflict.hide()
             self.refresh()
 
     def _change(self, **changes: object) -> bool:
@@ -251,6 +259,7 @@ class RecipeEditor(QWidget):
         def done(kept: Recipe) -> None:
             self.draft = self._base = kept
             self.naming.hide()
+            self.conflict.hide()
             self.title.clear()
             self.session.said.emit("fine", f"Saved {kept.title}, version {kept.version}")
             self.saved.emit(kept.id)
@@ -259,9 +268,26 @@ class RecipeEditor(QWidget):
         self.session.library_work.ask(save, done, self._refuse)
 
     def _refuse(self, problem: Exception) -> None:
-        is_late = isinstance(problem, ChangedMeanwhileError)
-        more = ": save yours as a new recipe, or go back to the saved one" if is_late else ""
-        self.session.said.emit("stop", f"{problem}{more}")
+        draft, base = self.draft, self._base
+        if not isinstance(problem, ChangedMeanwhileError) or draft is None or base is None:
+            self.session.said.emit("stop", str(problem))
+            return
+        self._theirs = theirs = RECIPES.read_kept(problem.theirs, problem.theirs.id)
+        found = recipe_differences(draft, theirs, base, self.session.sets.every())
+        values = [TwoValues(one.key, one.label, one.mine, one.theirs, one.is_mine) for one in found]
+        self.conflict.ask(problem.theirs.who, theirs.version, values)
+
+    def _save_merged(self) -> None:
+        draft, theirs = self.draft, self._theirs
+        if draft is None or theirs is None:
+            return
+        taken = [one.key for one in recipe_differences(draft, theirs, theirs) if one.key in self.conflict.taken]
+        try:
+            both = merged(draft, theirs, taken)
+        except TrellisError as problem:
+            self.session.said.emit("stop", str(problem))
+            return
+        self._done(lambda: self.session.recipes.save(both))
 
     def _put_away(self) -> None:
         base = self._base

@@ -16,13 +16,11 @@ from lean_trellis.core.sets import ParameterSet
 from lean_trellis.core.sets.saved import SETS
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
 from lean_trellis.core.supports import Support
-from lean_trellis.studio.forms.fields import TextField, muted, row
+from lean_trellis.studio.forms.fields import TextField, row
 from lean_trellis.studio.forms.numbers import value_words
 from lean_trellis.studio.forms.section import button
-from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.forms.whose import TwoValues, WhoseValues
 from lean_trellis.studio.session import Session
-
-_MINE, _THEIRS = "yours", "theirs"
 
 
 def _entry(holder: QWidget, words: str, act: Callable[[], None]) -> QAction:
@@ -72,23 +70,14 @@ class SaveSet(QWidget):
         cast(Any, self.title.returnPressed).connect(self._save_as, Qt.ConnectionType.QueuedConnection)
         self.keep = button("Save", self._save_as, name="set.keep")
         self.cancel = button("Cancel", self._end, name="set.cancel")
-        self.told = muted()
-        self.values = PickTable(("Value", "Yours", "Theirs", "Take"), several=False)
-        self.values.setObjectName("set.values")
-        self.values.setAccessibleName("Values that differ; click one to take the other")
-        self.values.selected.connect(self._take_other)
-        self.merge = button("Save what is taken", self._save_merged, name="set.merge")
-        self.give_up = button("Do not save", self._end, name="set.give_up")
-        self.naming, self.conflict = QWidget(), QWidget()
-        for holder, widgets in (
-            (self.naming, (self.title, self.why, row(self.keep, self.cancel, 1, spacing=5))),
-            (self.conflict, (self.told, self.values, row(self.merge, self.give_up, 1, spacing=5))),
-        ):
-            lines = QVBoxLayout(holder)
-            lines.setContentsMargins(0, 0, 0, 0)
-            lines.setSpacing(4)
-            for widget in widgets:
-                lines.addWidget(widget)
+        self.naming, self.conflict = QWidget(), WhoseValues("set")
+        self.conflict.merged.connect(self._save_merged)
+        self.conflict.given_up.connect(self._end)
+        lines = QVBoxLayout(self.naming)
+        lines.setContentsMargins(0, 0, 0, 0)
+        lines.setSpacing(4)
+        for widget in (self.title, self.why, row(self.keep, self.cancel, 1, spacing=5)):
+            lines.addWidget(widget)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -96,7 +85,6 @@ class SaveSet(QWidget):
             column.addWidget(widget)
         self._mine: ParameterSet | None = None
         self._theirs: ParameterSet | None = None
-        self._taken: dict[str, str] = {}
         self._shown_for = ""
         self._end()
 
@@ -175,7 +163,7 @@ class SaveSet(QWidget):
         if support is None or mine is None or theirs is None:
             return
         values = theirs.parameters.model_dump()
-        values |= {key: getattr(mine.parameters, key) for key, whose in self._taken.items() if whose == _MINE}
+        values |= {str(key): getattr(mine.parameters, str(key)) for key in self.conflict.taken}
         self._done(support, lambda: self.session.sets.save(
             replace(theirs, parameters=type(theirs.parameters).model_validate(values))
         ))  # fmt: skip
@@ -211,28 +199,12 @@ class SaveSet(QWidget):
         self._mine, self._theirs = replace(origin, parameters=support.parameters), theirs
         changed = support.parameters.differences(origin.parameters)
         differing = support.parameters.differences(theirs.parameters)
-        self._taken = {key: _MINE if key in changed else _THEIRS for key in differing}
-        who = problem.theirs.who or "Somebody else"
-        self.told.setText(f"{who} has saved version {theirs.version} meanwhile. Click a value to take the other.")
-        self._show_values()
+        model = type(support.parameters)
+        self.conflict.ask(problem.theirs.who, theirs.version, [
+            TwoValues(key, model.declared_as(key).label, str(here), str(there), key in changed)
+            for key, (here, there) in differing.items()
+        ])  # fmt: skip
         self.naming.hide()
-        self.conflict.show()
-
-    def _show_values(self) -> None:
-        mine, theirs = self._mine, self._theirs
-        if mine is None or theirs is None:
-            return
-        rows = [
-            (key, (type(mine.parameters).declared_as(key).label, str(getattr(mine.parameters, key)),
-                   str(getattr(theirs.parameters, key)), whose))
-            for key, whose in self._taken.items()
-        ]  # fmt: skip
-        self.values.show_rows(rows, [])
-
-    def _take_other(self, keys: list[str]) -> None:
-        for key in keys:
-            self._taken[key] = _THEIRS if self._taken[key] == _MINE else _MINE
-        self._show_values()
 
     # --- what is shown ---
 
