@@ -94,10 +94,10 @@ def test_the_second_to_save_sees_both_and_chooses_value_by_value(supported):
     assert "has saved version 2 meanwhile" in panel.conflict.told.text()
     rows = dict(panel.conflict.values._model.rows)
     assert {key: cells[3] for key, cells in rows.items()} == {
-        "spacing": "yours", "tip_diameter": "theirs", "sides": "yours"
+        ("value", "spacing"): "yours", ("value", "tip_diameter"): "theirs", ("value", "sides"): "yours"
     }  # fmt: skip
-    user.click_row(panel.conflict.values, "spacing")
-    assert {key: cells[3] for key, cells in panel.conflict.values._model.rows}["spacing"] == "theirs"
+    user.click_row(panel.conflict.values, ("value", "spacing"))
+    assert {key: cells[3] for key, cells in panel.conflict.values._model.rows}["value", "spacing"] == "theirs"
     user.press(panel.conflict.merge)
     user.settle()
     kept = user.session.sets.every()["wide-lids"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from contextlib import closing
+from dataclasses import replace
 
 import pytest
 from PyQt6.QtWidgets import QMenu
@@ -10,6 +11,7 @@ from PyQt6.QtWidgets import QMenu
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.recipe import recipe_text, shipped_recipes
+from lean_trellis.core.sets.saved import shop_sets
 from lean_trellis.core.sets.text import set_text
 from lean_trellis.core.shop.store.kept import ToSave
 from lean_trellis.core.shop.store.store import open_store
@@ -119,6 +121,28 @@ def test_a_set_is_saved_as_a_new_one_changed_and_archived_with_its_history(libra
     shown.archived.click()
     user.settle()
     assert "No set is archived" in user.window.status.message.text()
+
+
+def test_two_who_save_a_set_choose_value_by_value_here_too(library):
+    user, shown = library
+    shown.choose("bars-metal")
+    shown.name.setText("Ours")
+    shown.save_as.click()
+    user.settle()
+    other = shop_sets()
+    other.look()
+    there = other.every()["ours"]
+    other.save(replace(there, parameters=there.parameters.with_value("sides", 10)))
+    shown._change("spacing", 2.6)
+    shown.save.click()
+    user.settle()
+    assert shown.conflict.isVisible()
+    assert {cells[0]: cells[3] for _, cells in shown.conflict.values._model.rows}["Spacing"] == "yours"
+    shown.conflict.merge.click()
+    user.settle()
+    kept = user.session.sets.every()["ours"]
+    assert (kept.version, kept.parameters.spacing) == (3, 2.6)
+    assert not shown.conflict.isVisible()
 
 
 def test_whose_a_set_is_and_what_it_is_meant_for_is_changed_and_kept(library):

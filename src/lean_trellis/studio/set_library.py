@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QFileDialog, QHBoxLayout, Q
 from lean_trellis.core.atomic import written_whole
 from lean_trellis.core.errors import ParameterError, TrellisError
 from lean_trellis.core.sets import ParameterSet, shipped_sets
+from lean_trellis.core.sets.merging import merged_set, set_differences
+from lean_trellis.core.sets.saved import SETS
 from lean_trellis.core.sets.text import set_text
 from lean_trellis.core.shop.address import ADDRESS
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError, Kept
@@ -28,6 +30,7 @@ from lean_trellis.studio.forms.parameter_form import ParameterForm
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.forms.tables import PickTable
+from lean_trellis.studio.forms.whose import WhoseValues
 from lean_trellis.studio.looks import look_for
 from lean_trellis.studio.meant_for import MeantForRow
 from lean_trellis.studio.session import Session
@@ -142,7 +145,11 @@ class SetLibrary(QWidget):
         self.export = button("Export…", self._export, "As TOML, with what each value means", name="library.export")
         self.put_away = button("Archive", self._put_away, "It is offered no more; its versions stay",
                                name="library.archive")  # fmt: skip
-        lines = (self.heading, self.note, self.meant, self.wrong, scroll,
+        self.conflict = WhoseValues("library")
+        self.conflict.merged.connect(self._save_merged)
+        self.conflict.given_up.connect(self.conflict.hide)
+        self._theirs: ParameterSet | None = None
+        lines = (self.heading, self.note, self.meant, self.wrong, self.conflict, scroll,
                  row(self.why, self.save, self.undo, spacing=6),
                  row(self.name, self.save_as, self.export, self.put_away, spacing=6))  # fmt: skip
         return _column(None, *lines, stretch=scroll)
@@ -178,6 +185,7 @@ class SetLibrary(QWidget):
         known = self.session.sets.every().get(name)
         if known is not None and (self.draft is None or self.draft.name != name):
             self.draft = known
+            self.conflict.hide()
             self.wrong.setText("")
             self.refresh()
 
@@ -257,6 +265,7 @@ class SetLibrary(QWidget):
     def _done(self, save: Callable[[], ParameterSet]) -> None:
         def done(kept: ParameterSet) -> None:
             self.draft = kept
+            self.conflict.hide()
             self.why.clear()
             self.name.clear()
             self.wrong.setText("")
@@ -266,9 +275,20 @@ class SetLibrary(QWidget):
         self.session.library_work.ask(save, done, self._refuse)
 
     def _refuse(self, problem: Exception) -> None:
-        is_late = isinstance(problem, ChangedMeanwhileError)
-        more = ". Save yours as a new set, or discard your changes to see theirs." if is_late else ""
-        self.wrong.setText(f"{problem}{more}")
+        self.wrong.setText(str(problem))
+        draft, base = self.draft, self._saved()
+        if isinstance(problem, ChangedMeanwhileError) and draft is not None and base is not None:
+            self._theirs = SETS.read_kept(problem.theirs, problem.theirs.id)
+            found = set_differences(draft, self._theirs, base)
+            if found:
+                self.wrong.setText("")
+                self.conflict.ask(problem.theirs.who, self._theirs.version, found)
+
+    def _save_merged(self) -> None:
+        draft, theirs = self.draft, self._theirs
+        if draft is not None and theirs is not None:
+            why = self.why.text().strip()
+            self._done(lambda: self.session.sets.save(merged_set(draft, theirs, self.conflict.taken), why=why))
 
     def _put_away(self) -> None:
         draft, why = self.draft, self.why.text().strip()

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
-from lean_trellis.core.errors import EditError
-from lean_trellis.core.sets.merging import merged, recipe_differences
+from lean_trellis.core.errors import EditError, ParameterError
+from lean_trellis.core.sets import shipped_sets
+from lean_trellis.core.sets.merging import merged, merged_set, recipe_differences, set_differences
 from lean_trellis.core.sets.recipe import Recipe
 
 BASE = Recipe.model_validate(
@@ -93,3 +96,21 @@ def test_what_does_not_go_together_is_said():
     mine = mine.model_copy(update={"rules": ()})
     with pytest.raises(EditError, match="does not go together"):
         merged(mine, theirs, [("rule", rule.name) for rule in BASE.rules])
+
+
+def test_sets_are_merged_value_by_value_and_what_does_not_fit_is_refused():
+    base = shipped_sets()["bars-metal"]
+    mine = replace(base, parameters=base.parameters.with_values({"spacing": 2.9, "sides": 10}), note="mine")
+    theirs = replace(base, parameters=base.parameters.with_values({"spacing": 3.4, "tip_diameter": 0.45}), version=9)
+    found = {one.key: one for one in set_differences(mine, theirs, base)}
+    assert {key: one.is_mine for key, one in found.items()} == {
+        ("value", "spacing"): True, ("value", "sides"): True, ("value", "tip_diameter"): False, ("note",): True,
+    }  # fmt: skip
+    both = merged_set(mine, theirs, [("value", "sides"), ("note",)])
+    assert (both.version, both.note, both.parameters.spacing, both.parameters.sides) == (9, "mine", 3.4, 10)
+    assert merged_set(mine, theirs, ()) == theirs
+    assert set_differences(mine, shipped_sets()["raft-brim"], base) == ()
+    wide = replace(base, parameters=base.parameters.with_values({"shaft_diameter": 1.9, "foot_diameter": 2.0}))
+    narrow = replace(base, parameters=base.parameters.with_values({"shaft_diameter": 0.7, "foot_diameter": 0.9}))
+    with pytest.raises(ParameterError, match="foot is narrower"):
+        merged_set(wide, narrow, [("value", "shaft_diameter")])

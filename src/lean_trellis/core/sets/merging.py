@@ -1,9 +1,9 @@
-"""Two people have saved the same recipe: what differs, value by value, and the recipe with what was taken of each."""
+"""Two people have saved the same set or recipe: what differs, value by value, and what was taken of each as one."""
 
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from pydantic import ValidationError
@@ -27,13 +27,43 @@ _PARTS: dict[str, tuple[str, ...]] = {
 
 @dataclass(frozen=True)
 class Difference:
-    """One value in which two recipes differ, in words; `is_mine` where it was changed here: that is proposed."""
+    """One value in which two sets or recipes differ, in words; it `is_mine` where it was changed here."""
 
     key: Key
     label: str
     mine: str
     theirs: str
     is_mine: bool
+
+
+def set_differences(mine: ParameterSet, theirs: ParameterSet, base: ParameterSet) -> tuple[Difference, ...]:
+    """What differs between a set as it was changed here and there, both made from `base`; nothing of other families."""
+    model = type(mine.parameters)
+    if type(theirs.parameters) is not model or type(base.parameters) is not model:
+        return ()
+    changed = mine.parameters.differences(base.parameters)
+    values = [
+        Difference(("value", key), model.declared_as(key).label, str(here), str(there), key in changed)
+        for key, (here, there) in mine.parameters.differences(theirs.parameters).items()
+    ]
+    return (*values, *_of_heads(mine, theirs, base))
+
+
+def merged_set(mine: ParameterSet, theirs: ParameterSet, taken: Collection[Key]) -> ParameterSet:
+    """Their set with those values of mine that are `taken`. Raises `ParameterError` where these do not go together."""
+    values = {key: getattr(mine.parameters, key) for key in type(mine.parameters).model_fields
+              if ("value", key) in taken}  # fmt: skip
+    head = {key: getattr(mine, key) for key in _HEAD if (key,) in taken}
+    return replace(theirs, parameters=theirs.parameters.with_values(values), **head)
+
+
+def _of_heads(
+    mine: ParameterSet | Recipe, theirs: ParameterSet | Recipe, base: ParameterSet | Recipe
+) -> Iterator[Difference]:
+    for key, label in _HEAD.items():
+        here, there, before = (_plain(getattr(one, key)) for one in (mine, theirs, base))
+        if here != there:
+            yield Difference((key,), label, here, there, here != before)
 
 
 def recipe_differences(
@@ -44,10 +74,7 @@ def recipe_differences(
 
 
 def _differences(mine: Recipe, theirs: Recipe, base: Recipe, sets: Mapping[str, ParameterSet]) -> Iterator[Difference]:
-    for key, label in _HEAD.items():
-        here, there, before = (_plain(getattr(one, key)) for one in (mine, theirs, base))
-        if here != there:
-            yield Difference((key,), label, here, there, here != before)
+    yield from _of_heads(mine, theirs, base)
     for key in RecipeDetection.model_fields:
         here, there, before = (_plain(getattr(one.detection, key)) for one in (mine, theirs, base))
         if here != there:

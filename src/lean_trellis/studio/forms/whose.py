@@ -2,28 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from lean_trellis.core.sets.merging import Difference, Key
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
 
 _MINE, _THEIRS = "yours", "theirs"
-
-
-@dataclass(frozen=True)
-class TwoValues:
-    """A value that differs: what it is called, both in words, and whether mine is proposed."""
-
-    key: Hashable
-    label: str
-    mine: str
-    theirs: str
-    is_mine: bool
 
 
 class WhoseValues(QWidget):
@@ -34,8 +23,8 @@ class WhoseValues(QWidget):
 
     def __init__(self, name: str) -> None:
         super().__init__()
-        self._values: tuple[TwoValues, ...] = ()
-        self._mine: set[Hashable] = set()
+        self._values: tuple[Difference, ...] = ()
+        self._mine: set[Key] = set()
         self.told = muted()
         self.values = PickTable(("Value", "Yours", "Theirs", "Take"), several=False)
         self.values.setObjectName(f"{name}.values")
@@ -51,11 +40,11 @@ class WhoseValues(QWidget):
         self.hide()
 
     @property
-    def taken(self) -> frozenset[Hashable]:
+    def taken(self) -> frozenset[Key]:
         """The keys of the values of which mine is taken."""
         return frozenset(self._mine)
 
-    def ask(self, who: str, version: int, values: Sequence[TwoValues]) -> None:
+    def ask(self, who: str, version: int, values: Sequence[Difference]) -> None:
         """Show what differs from what somebody has saved meanwhile."""
         self._values = tuple(values)
         self._mine = {one.key for one in values if one.is_mine}
@@ -69,6 +58,6 @@ class WhoseValues(QWidget):
                 for one in self._values]  # fmt: skip
         self.values.show_rows(rows, [])
 
-    def _take_other(self, keys: list[Hashable]) -> None:
+    def _take_other(self, keys: list[Key]) -> None:
         self._mine ^= set(keys)
         self._show()

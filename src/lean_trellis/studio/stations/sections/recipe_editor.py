@@ -32,7 +32,7 @@ from lean_trellis.studio.forms.fields import ChoiceField, NumberField, TextField
 from lean_trellis.studio.forms.fold import Fold
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
-from lean_trellis.studio.forms.whose import TwoValues, WhoseValues
+from lean_trellis.studio.forms.whose import WhoseValues
 from lean_trellis.studio.recipe_requests import ShareRegions
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.stations.sections.find_best import FindBestSection
@@ -274,16 +274,14 @@ class RecipeEditor(QWidget):
             return
         self._theirs = theirs = RECIPES.read_kept(problem.theirs, problem.theirs.id)
         found = recipe_differences(draft, theirs, base, self.session.sets.every())
-        values = [TwoValues(one.key, one.label, one.mine, one.theirs, one.is_mine) for one in found]
-        self.conflict.ask(problem.theirs.who, theirs.version, values)
+        self.conflict.ask(problem.theirs.who, theirs.version, found)
 
     def _save_merged(self) -> None:
         draft, theirs = self.draft, self._theirs
         if draft is None or theirs is None:
             return
-        taken = [one.key for one in recipe_differences(draft, theirs, theirs) if one.key in self.conflict.taken]
         try:
-            both = merged(draft, theirs, taken)
+            both = merged(draft, theirs, self.conflict.taken)
         except TrellisError as problem:
             self.session.said.emit("stop", str(problem))
             return

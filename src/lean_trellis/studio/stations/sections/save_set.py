@@ -13,13 +13,14 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QVBoxLayout, QWidget
 
 from lean_trellis.core.job.edits import use_set
 from lean_trellis.core.sets import ParameterSet
+from lean_trellis.core.sets.merging import merged_set, set_differences
 from lean_trellis.core.sets.saved import SETS
 from lean_trellis.core.shop.store.kept import ChangedMeanwhileError
 from lean_trellis.core.supports import Support
 from lean_trellis.studio.forms.fields import TextField, row
 from lean_trellis.studio.forms.numbers import value_words
 from lean_trellis.studio.forms.section import button
-from lean_trellis.studio.forms.whose import TwoValues, WhoseValues
+from lean_trellis.studio.forms.whose import WhoseValues
 from lean_trellis.studio.session import Session
 
 
@@ -162,11 +163,7 @@ class SaveSet(QWidget):
         support, mine, theirs = self.session.support, self._mine, self._theirs
         if support is None or mine is None or theirs is None:
             return
-        values = theirs.parameters.model_dump()
-        values |= {str(key): getattr(mine.parameters, str(key)) for key in self.conflict.taken}
-        self._done(support, lambda: self.session.sets.save(
-            replace(theirs, parameters=type(theirs.parameters).model_validate(values))
-        ))  # fmt: skip
+        self._done(support, lambda: self.session.sets.save(merged_set(mine, theirs, self.conflict.taken)))
 
     def _done(self, support: Support, save: Callable[[], ParameterSet]) -> None:
         """Save, and let the support be of what was saved; a refusal is said, a conflict shown."""
@@ -197,13 +194,8 @@ class SaveSet(QWidget):
             self.session.said.emit("stop", str(problem))
             return
         self._mine, self._theirs = replace(origin, parameters=support.parameters), theirs
-        changed = support.parameters.differences(origin.parameters)
-        differing = support.parameters.differences(theirs.parameters)
-        model = type(support.parameters)
-        self.conflict.ask(problem.theirs.who, theirs.version, [
-            TwoValues(key, model.declared_as(key).label, str(here), str(there), key in changed)
-            for key, (here, there) in differing.items()
-        ])  # fmt: skip
+        found = set_differences(self._mine, theirs, origin)
+        self.conflict.ask(problem.theirs.who, theirs.version, found)
         self.naming.hide()
 
     # --- what is shown ---
