@@ -26,7 +26,7 @@ class WhoseValues(QWidget):
         self._values: tuple[Difference, ...] = ()
         self._mine: set[Key] = set()
         self.told = muted()
-        self.values = PickTable(("Value", "Yours", "Theirs", "Take"), several=False)
+        self.values = PickTable(("Value", "Yours", "Theirs", "Take"), several=False, widths={1: 72, 2: 72, 3: 54})
         self.values.setObjectName(f"{name}.values")
         self.values.setAccessibleName("Values that differ; click one to take the other")
         self.values.selected.connect(self._take_other)
