@@ -66,6 +66,24 @@ def test_an_opening_narrower_than_asked_counts_and_is_measured(radius, is_narrow
         assert hollow.volume_mm3 == pytest.approx(14**3, rel=0.08)
 
 
+@pytest.mark.parametrize(("wide", "is_narrow"), [(0.5, True), (1.2, True), (3.6, False)])
+def test_a_slit_through_all_layers_is_a_way_as_narrow_as_it_is(wide, is_narrow):
+    """Every layer is a C, and goes round no hole: a slit parts the wall, the floor and the roof from one end on."""
+    slit = box((10, wide, 30), corner=(-5, 10 - wide / 2, -5))
+    cells, found = hollows_of(without(INSIDE, slit))
+    assert cells.sealed == 0
+    assert len(found) == is_narrow
+    for hollow in found:
+        assert hollow.volume_mm3 == pytest.approx(14**3, rel=0.15)
+        assert hollow.way_mm == pytest.approx(wide, abs=0.5)
+
+
+def test_fins_and_open_channels_are_no_hollows_however_near_they_stand():
+    channels = (box((30, 1, 30), corner=(-5, y, 4)) for y in (5, 10))
+    _, found = hollows_of(without(*channels, box((14, 14, 14), corner=(-5, 3, 8))))
+    assert found == ()
+
+
 def test_a_bowl_is_open_once_it_is_built_and_closed_by_the_film_until_then():
     cells, found = hollows_of(without(UPWARDS))
     assert found == ()

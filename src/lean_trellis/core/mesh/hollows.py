@@ -11,8 +11,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-import shapely
-from manifold3d import Manifold
+from manifold3d import CrossSection, FillRule, JoinType, Manifold
 
 from lean_trellis.core.arrays import Bools, Floats, Longs
 from lean_trellis.core.errors import EditError
@@ -30,7 +29,9 @@ _PAD = 2
 _OUTSIDE = 0
 _HALVINGS = 5
 _LEAST_MOUTH_MM2 = 1.0
-_TRIED = 48
+_TRIED, _TRIED_FOR_SLITS = 48, 8
+_SLIT_MM = 3.0
+"""A slit that is narrower may shut a hollow off: a layer with a hole once such slits are closed is looked at."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,20 +138,37 @@ def _goes_round_nothing(topology: Topology, placed: Mesh) -> bool:
         return False
     low, high = placed.bounds[:, 2]
     cuts = sliced(topology, np.linspace(low, high, _TRIED + 2)[1:-1], vertices=placed.vertices)
-    return bool((cuts.ring_areas > 0).all())
+    if not (cuts.ring_areas > 0).all():
+        return False
+    return not any(_goes_round_a_slit(cuts.rings(level)) for level in range(0, _TRIED, _TRIED // _TRIED_FOR_SLITS))
+
+
+def _goes_round_a_slit(rings: list[Floats]) -> bool:
+    """Whether a layer goes round a hole once its slits are closed: it is drawn wider by half of their width."""
+    section = CrossSection(rings, FillRule.NonZero).simplify(_SLIT_MM / 100) if rings else CrossSection()
+    wider = section.offset(_SLIT_MM / 2, JoinType.Square).to_polygons()
+    return any(len(ring) > 2 and _ring_area(np.asarray(ring)) < -_LEAST_MOUTH_MM2 for ring in wider)
+
+
+def _ring_area(ring: Floats) -> float:
+    """Of a ring (k, 2) its area, below 0 where it goes round a hole."""
+    x, y = ring.T
+    return float(x @ np.roll(y, -1) - y @ np.roll(x, -1)) / 2
 
 
 def _has_holes(solid: Manifold, placed: Mesh) -> bool:
-    """Whether a layer goes round a hole at some levels: what is closed off does, but for a slit all through.
+    """Whether a layer goes round a hole at some levels, or round one that only a slit opens: what is closed off does.
 
     A void has a shell of its own, and is seen by that however low it is.
     """
     if len(np.unique(shells_of(placed)[placed.faces[:, 0]])) > 1:
         return True
     low, high = placed.bounds[:, 2]
-    for level in np.linspace(low, high, _TRIED + 2)[1:-1].tolist():
-        rings = (ring for ring in solid.slice(level).to_polygons() if len(ring) > 2)
-        if not all(shapely.is_ccw(shapely.linearrings(ring)) for ring in rings):
+    for number, level in enumerate(np.linspace(low, high, _TRIED + 2)[1:-1].tolist()):
+        rings = [np.asarray(ring) for ring in solid.slice(level).to_polygons() if len(ring) > 2]
+        if any(_ring_area(ring) < 0 for ring in rings):
+            return True
+        if number % (_TRIED // _TRIED_FOR_SLITS) == 0 and _goes_round_a_slit(rings):
             return True
     return False
 
