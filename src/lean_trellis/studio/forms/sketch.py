@@ -11,7 +11,7 @@ from lean_trellis.studio.looks import Sketching, look_for
 from lean_trellis.studio.theme import Tokens
 
 _WIDE, _HIGH = 250, 150
-SIGN = QSize(32, 24)
+SIGN = QSize(26, 20)
 """Of a sign, px: narrower than a sketch, which has its words at the right."""
 
 

@@ -38,7 +38,7 @@ class ReleasePage(QWidget):
         self.session, self._take_picture = session, take_picture
         self.watch = session.machines
         self._pictured: object = None
-        self.watch.seen.connect(lambda _: self._show_machines())
+        self.watch.seen.connect(self._take_seen)
         self.watch.answered.connect(lambda words: session.said.emit("note", words))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -248,6 +248,10 @@ class ReleasePage(QWidget):
             builds = seen.status.builds if seen.status is not None else ()
             found += [(seen, build) for build in reversed(builds[-6:])] or [(seen, None)]
         return found
+
+    def _take_seen(self, _seen: object) -> None:
+        """A method, not a function on the spot: when the page has gone, nobody calls it any more."""
+        self._show_machines()
 
     def _show_machines(self) -> None:
         rows = self._rows()
