@@ -41,6 +41,7 @@ class MeantForRow(QWidget):
         self.process = ChoiceField()
         self.process.setObjectName("library.process")
         self.process.setAccessibleName("Process that the set is meant for")
+        self.process.setMinimumContentsLength(max(len(words) for words in PROCESS_WORDS.values()) + 1)
         self.process.offer([("any", "any process"), *PROCESS_WORDS.items()], "any")
         self.process.chosen.connect(self._take_process)
         self.materials = QPushButton()
