@@ -139,8 +139,12 @@ def _serve() -> None:
             task = pickle.load(source)
         except EOFError:
             return
-        pickle.dump(act(common, task), out)
-        out.flush()
+        answer = act(common, task)
+        try:
+            pickle.dump(answer, out)
+            out.flush()
+        except BrokenPipeError:  # whoever wanted it has been killed
+            os._exit(0)
 
 
 if __name__ == "__main__":

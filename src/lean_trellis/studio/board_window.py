@@ -271,7 +271,13 @@ class BoardWindow(QWidget):
                            part.outcome_note)) for part in build.parts
             ], self.parts.selected_keys(),
         )  # fmt: skip
+        is_one = build is not None and build.id != AGAIN_ID
+        for one in (self.open, self.set_state):
+            one.setEnabled(is_one)
+        for one in (self.take, self.note_outcome, self.photo):
+            one.setEnabled(build is not None)
         if build is None:
+            self.use_factor.hide()
             self.build_words.setText("No builds yet: put this job on the board, and others can add parts to it.")
             return
         took = f" · took {hours_in_words(build.actual_seconds)}" if build.actual_seconds else ""
