@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from lean_trellis.core.job.edits import set_build_offset
-from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 
 
 @pytest.fixture
@@ -81,3 +81,25 @@ def test_another_family_or_another_region_is_added_without_a_question(bench_of):
     user.settle()
     assert not bench.already.isVisible()
     assert [support.set_name for support in user.session.job.supports] == ["bars-metal", "raft-follow"]
+
+
+def test_sets_that_suit_the_kind_of_the_selected_region_are_offered_first(with_parts):
+    """A roof with a bar below that lies on its edge."""
+    bar = to_manifold(box((6, 20, 6))).rotate((0, 45, 0)).translate((15, 0, 10))
+    roof = to_manifold(box((40, 20, 3), corner=(0, 0, 12))) + bar
+    user = with_parts(from_manifold(roof))
+    bench = user.station("supports")
+    user.settle()
+    regions = user.session.regions(user.session.part).regions
+    first = {}
+    for kind in ("edge", "face"):
+        number = next(region.id for region in regions if region.kind == kind)
+        user.session.select(regions=frozenset({number}))
+        names = [str(bench.set_choice.itemData(place)) for place in range(bench.set_choice.count())]
+        sets = [name for name in names if not name.startswith("recipe:")]
+        first[kind] = sets.index("wall-line"), sets.index("lattice-metal"), sets.index("block-plain")
+    wall, lattice, block = first["edge"]
+    assert wall < lattice, "no lattice serves an edge"
+    assert wall < block
+    wall, lattice, block = first["face"]
+    assert lattice < wall < block

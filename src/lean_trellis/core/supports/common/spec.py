@@ -14,6 +14,7 @@ from lean_trellis.core.arrays import Floats
 from lean_trellis.core.errors import UnknownNameError
 from lean_trellis.core.formats.body import Named
 from lean_trellis.core.mesh.mesh import Mesh
+from lean_trellis.core.overhang.region import RegionKind
 from lean_trellis.core.progress import Watch
 from lean_trellis.core.shop.machine import Process
 from lean_trellis.core.shop.material import Constant
@@ -71,8 +72,8 @@ class FamilySpec(Generic[P, S]):
     """Its parameters; they name family and form."""
     structure: type[S]
     """What it generates."""
-    serves_regions: bool
-    """Whether it is for regions; else it is for the part."""
+    region_kinds: tuple[RegionKind, ...]
+    """Which kinds of region it is for, those that it suits best first; none where it is for the part."""
     is_ground: bool
     """Whether other supports of its parts stand on it."""
     joins: bool
@@ -113,6 +114,11 @@ class FamilySpec(Generic[P, S]):
     """What is wrong with a support of it."""
     loads: Callable[[S, Grips, GripLoads, Actions], Any]
     """Figures of its elements under what its contacts carry."""
+
+    @property
+    def serves_regions(self) -> bool:
+        """Whether it is for regions; else it is for the part."""
+        return bool(self.region_kinds)
 
 
 AnySpec = FamilySpec[Any, Any]

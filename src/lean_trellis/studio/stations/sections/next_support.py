@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from lean_trellis.core.job.edits import Edit, add_support, remove_supports, support_by_recipe
 from lean_trellis.core.job.job import Job
-from lean_trellis.core.overhang.region import Region
+from lean_trellis.core.overhang.region import Region, RegionKind
 from lean_trellis.core.overhang.traits import RegionTraits
 from lean_trellis.core.parts.part import Part
 from lean_trellis.core.sets import ParameterSet
@@ -42,6 +43,12 @@ def _key_figures(one: ParameterSet) -> str:
     return f"{spec_for(one.parameters).title}: {', '.join(values)}\n{one.note}".strip()
 
 
+def _unsuited(one: ParameterSet, kinds: frozenset[RegionKind]) -> int:
+    """How little a set suits regions of some kinds: 0 where its family suits them best; the worst of them counts."""
+    suits = spec_for(one.parameters).region_kinds
+    return max((suits.index(kind) if kind in suits else len(kinds) + len(suits) + 1 for kind in kinds), default=0)
+
+
 def _first_set(recipe: Recipe) -> str:
     """The first set that a recipe names; nothing where it leaves everything alone."""
     return next((use.set for rule in recipe.rules for use in rule.uses), "")
@@ -58,7 +65,7 @@ class NextSupport(QWidget):
         self.session = session
         self._asked: frozenset[int] | None = None
         self._tokens = DAY
-        self._signed: dict[str, tuple[ParameterSet, Tokens]] = {}
+        self._signs: dict[str, tuple[ParameterSet, Tokens, QIcon]] = {}
         self.choice = ChoiceField()
         self.choice.setIconSize(SIGN)
         self.choice.setObjectName("supports.set")
@@ -149,6 +156,13 @@ class NextSupport(QWidget):
             return tuple(region for region in known.regions if not region.left_out)
         return tuple(known.regions[number] for number in sorted(self._asked) if number < len(known.regions))
 
+    def _selected_kinds(self) -> frozenset[RegionKind]:
+        """Of what kinds the selected regions are."""
+        part = self.session.part
+        known = None if part is None else self.session.regions(part)
+        every = () if known is None else known.regions
+        return frozenset(every[number].kind for number in self.session.selection.regions if number < len(every))
+
     def _target(self) -> tuple[RegionPick, ...] | None:
         part = self.session.part
         return None if self._asked is None or part is None else tuple(pick_region(one, part) for one in self._regions())
@@ -225,12 +239,14 @@ class NextSupport(QWidget):
         for place in range(self.choice.count()):
             key = str(self.choice.itemData(place))
             name = _first_set(recipes[key.removeprefix(_RECIPE)]) if key.startswith(_RECIPE) else key
-            one = every.get(name)
-            if one is not None and (
-                self.choice.itemIcon(place).isNull() or self._signed.get(key) != (one, self._tokens)
-            ):
-                self._signed[key] = (one, self._tokens)
-                self.choice.setItemIcon(place, sign_of(one.parameters, self._tokens, layer))
+            one, known = every.get(name), self._signs.get(key)
+            if one is None:
+                continue
+            if known is None or known[:2] != (one, self._tokens):
+                known = self._signs[key] = one, self._tokens, sign_of(one.parameters, self._tokens, layer)
+                self.choice.setItemIcon(place, known[2])
+            elif self.choice.itemIcon(place).isNull():
+                self.choice.setItemIcon(place, known[2])
 
     def refresh(self) -> None:
         """Offer what suits the process; enable what can be done now."""
@@ -238,7 +254,10 @@ class NextSupport(QWidget):
         process = session.job.machine.process
         stars = session.settings.favourite_sets
         suited = [one for one in session.sets.every().values() if one.suits(process)]
-        suited.sort(key=lambda one: (one.name not in stars, session.job.material.id not in one.materials))
+        kinds = self._selected_kinds()
+        suited.sort(
+            key=lambda one: (one.name not in stars, session.job.material.id not in one.materials, _unsuited(one, kinds))
+        )
         sets = [(one.name, f"★ {one.title}" if one.name in stars else one.title) for one in suited]
         material, every = session.job.material.id, session.recipes.every()
         recipes = [(f"{_RECIPE}{one.id}", f"Recipe: {one.title}") for one in every.values()
