@@ -10,7 +10,7 @@ from checked_parts import job_of, supported
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from manifold3d import Manifold
-from panel_cases import bridge, outlines_of
+from panel_cases import bridge, outlines_of, tab_places
 from panel_requests import LAYER, request_for
 from sloping_parts import on_surface, signed_distances, slab
 
@@ -114,21 +114,6 @@ def test_a_gap_keeps_whole_layers_free():
     assert panels.slabs.high.max() == pytest.approx(6 - 2 * LAYER)
 
 
-def _tab_places(panels, thickness: float, *, upper: bool):
-    """(k, 3): the corners of all tabs, at both sides of thick walls."""
-    slabs, columns = panels.slabs, panels.columns
-    mine = slabs.bites if upper else slabs.low_bites
-    ends, tilts = (slabs.high, columns.tilts) if upper else (slabs.low, columns.low_tilts)
-    at = np.concatenate([slabs.left[mine], slabs.right[mine]])
-    heights = np.concatenate([ends[mine, 0], ends[mine, 1]])
-    sides = ((0.0, None),) if thickness == 0 else ((thickness / 2, 0), (-thickness / 2, 1))
-    return np.concatenate([
-        np.column_stack([columns.places[at] + side * columns.across[at],
-                         heights + (0.0 if of is None else tilts[at, of])])
-        for side, of in sides
-    ])  # fmt: skip
-
-
 @pytest.mark.parametrize("thickness", [0.0, 0.5])
 @pytest.mark.parametrize(
     ("values", "distance"),
@@ -142,7 +127,7 @@ def test_on_a_slope_tabs_go_in_or_stay_off_by_what_is_asked_along_the_normal(slo
     )
     request = request_for(Mesh(mesh.vertices @ turn.T, mesh.faces), parameters)
     panels = generate_lattice(request)
-    away = signed_distances(request.overhangs.mesh, _tab_places(panels, thickness, upper=True))
+    away = signed_distances(request.overhangs.mesh, tab_places(panels, thickness, upper=True))
     assert len(away) > 300
     np.testing.assert_allclose(away, distance, atol=1e-6)
 
@@ -159,7 +144,7 @@ def test_under_a_ball_and_on_a_sloping_floor_a_gap_is_kept_by_the_whole_wall(thi
     placed = request.overhangs.mesh
     assert panels.slabs.low_bites.any()
     for upper in (True, False):
-        away = signed_distances(placed, _tab_places(panels, thickness, upper=upper))
+        away = signed_distances(placed, tab_places(panels, thickness, upper=upper))
         assert away.min() >= 0.18
         assert np.median(away) == pytest.approx(0.2, abs=0.02)
     solid = panels.mesh if thickness else panels.sheets[0]

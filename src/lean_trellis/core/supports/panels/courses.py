@@ -14,6 +14,7 @@ from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.common.contacts import Contact
 from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, nearest_hits
 from lean_trellis.core.supports.common.offsets import surface_offsets
+from lean_trellis.core.supports.panels.edges import off_by_a_gap
 from lean_trellis.core.supports.panels.paths import Path, Segments
 
 _STEEPEST = 3.7
@@ -26,7 +27,7 @@ _FINEST_MM = 0.02
 _BENT_MM, _BENT_ROUNDS = 0.02, 4
 """Where what is below lies off the line between two columns by more, one is put between, so many times over."""
 _BEGIN_BELOW_MM = 0.03
-_SIDE_SPARE_MM, _GAP_SPARE_MM = 0.1, 0.04
+_SIDE_SPARE_MM, _GAP_SPARE_MM = 0.1, 0.02
 _LEAST_UP = 0.15
 """A wall stands on what looks up by this much at least: steeper than 81 degrees nothing stands."""
 FREE, NO_SURFACE, IN_THE_WAY, TOO_STEEP, OFF_PLATE, TOO_LOW, TOO_NEAR = range(7)
@@ -333,14 +334,17 @@ class Surveyor:
         plan = probed.places[some, None] + sides[:, None] * probed.across[some, None]
         reach = np.full(len(some), 4 * self._half + 2 * contact.distance + _SIDE_SPARE_MM)
         ends[some] = surface_offsets(obstacles, plan, guess[some], contact, reach, is_below=is_below).offset
-        middles = ends[:, 0] - heights
-        if self._half == 0:
-            return Lifts(middles, np.zeros((len(ends), 2)))
-        beside = ends[:, 1:] - ends[:, :1]
+        beside = ends[:, 1:] - ends[:, :1] if self._half > 0 else np.zeros((len(ends), 2))
         # From side to side a wall ends straight: it goes no further beyond the middle than its value there.
         further = beside.mean(axis=1, keepdims=True)
         beside -= np.maximum(further, 0.0) if is_below else np.minimum(further, 0.0)
-        return Lifts(middles, np.clip(beside, -_STEEPEST * self._half, _STEEPEST * self._half))
+        beside = np.clip(beside, -_STEEPEST * self._half, _STEEPEST * self._half)
+        if not contact.is_bite and len(some):
+            levels = ends[some, :1] + (np.column_stack([np.zeros(len(some)), beside[some]]))[:, : len(sides)]
+            spots = np.concatenate([plan, levels[..., None]], axis=2)
+            follows = (np.diff(some) == 1) & (np.diff(probed.walls[some]) == 0)
+            ends[some, 0] += off_by_a_gap(spots, follows, contact.distance, obstacles, is_below=is_below)
+        return Lifts(ends[:, 0] - heights, beside)
 
 
 @dataclass(frozen=True, eq=False)
