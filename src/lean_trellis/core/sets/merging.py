@@ -26,7 +26,7 @@ _PARTS: dict[str, tuple[str, ...]] = {
 
 
 @dataclass(frozen=True)
-class Difference:
+class Disagreement:
     """One value in which two sets or recipes differ, in words; it `is_mine` where it was changed here."""
 
     key: Key
@@ -36,14 +36,14 @@ class Difference:
     is_mine: bool
 
 
-def set_differences(mine: ParameterSet, theirs: ParameterSet, base: ParameterSet) -> tuple[Difference, ...]:
+def set_differences(mine: ParameterSet, theirs: ParameterSet, base: ParameterSet) -> tuple[Disagreement, ...]:
     """What differs between a set as it was changed here and there, both made from `base`; nothing of other families."""
     model = type(mine.parameters)
     if type(theirs.parameters) is not model or type(base.parameters) is not model:
         return ()
     changed = mine.parameters.differences(base.parameters)
     values = [
-        Difference(("value", key), model.declared_as(key).label, str(here), str(there), key in changed)
+        Disagreement(("value", key), model.declared_as(key).label, str(here), str(there), key in changed)
         for key, (here, there) in mine.parameters.differences(theirs.parameters).items()
     ]
     return (*values, *_of_heads(mine, theirs, base))
@@ -59,32 +59,34 @@ def merged_set(mine: ParameterSet, theirs: ParameterSet, taken: Collection[Key])
 
 def _of_heads(
     mine: ParameterSet | Recipe, theirs: ParameterSet | Recipe, base: ParameterSet | Recipe
-) -> Iterator[Difference]:
+) -> Iterator[Disagreement]:
     for key, label in _HEAD.items():
         here, there, before = (_plain(getattr(one, key)) for one in (mine, theirs, base))
         if here != there:
-            yield Difference((key,), label, here, there, here != before)
+            yield Disagreement((key,), label, here, there, here != before)
 
 
 def recipe_differences(
     mine: Recipe, theirs: Recipe, base: Recipe, sets: Mapping[str, ParameterSet] | None = None
-) -> tuple[Difference, ...]:
+) -> tuple[Disagreement, ...]:
     """What differs between a recipe as it was changed here and there, both made from `base`: rules by their names."""
     return tuple(_differences(mine, theirs, base, sets or {}))
 
 
-def _differences(mine: Recipe, theirs: Recipe, base: Recipe, sets: Mapping[str, ParameterSet]) -> Iterator[Difference]:
+def _differences(
+    mine: Recipe, theirs: Recipe, base: Recipe, sets: Mapping[str, ParameterSet]
+) -> Iterator[Disagreement]:
     yield from _of_heads(mine, theirs, base)
     for key in RecipeDetection.model_fields:
         here, there, before = (_plain(getattr(one.detection, key)) for one in (mine, theirs, base))
         if here != there:
-            yield Difference(("detection", key), key.replace("_", " ").capitalize(), here, there, here != before)
+            yield Disagreement(("detection", key), key.replace("_", " ").capitalize(), here, there, here != before)
     rules, others, old = (_by_name(one) for one in (mine, theirs, base))
     for name in dict.fromkeys([*others, *rules]):
         one, other = rules.get(name), others.get(name)
         if one is None or other is None:
             here, there = (_no_rule() if rule is None else action_words(rule, sets) for rule in (one, other))
-            yield Difference(("rule", name), name, here, there, (one is None) != (name not in old))
+            yield Disagreement(("rule", name), name, here, there, (one is None) != (name not in old))
             continue
         for part, fields in _PARTS.items():
             if any(getattr(one, field) != getattr(other, field) for field in fields):
@@ -93,12 +95,12 @@ def _differences(mine: Recipe, theirs: Recipe, base: Recipe, sets: Mapping[str, 
                     getattr(one, field) != getattr(before_rule, field) for field in fields
                 )
                 here, there = (_words(rule, part, sets) for rule in (one, other))
-                yield Difference(("rule", name, part), f"{name}: {part}", here, there, is_changed)
+                yield Disagreement(("rule", name, part), f"{name}: {part}", here, there, is_changed)
     mine_first, theirs_first, first = (
         ", ".join(name for name in some if name in rules and name in others) for some in (rules, others, old)
     )
     if mine_first != theirs_first:
-        yield Difference(_ORDER, "Order of rules", mine_first, theirs_first, mine_first != first)
+        yield Disagreement(_ORDER, "Order of rules", mine_first, theirs_first, mine_first != first)
 
 
 def merged(mine: Recipe, theirs: Recipe, taken: Collection[Key]) -> Recipe:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from lean_trellis.core.sets.merging import Difference, Key
+from lean_trellis.core.sets.merging import Disagreement, Key
 from lean_trellis.studio.forms.fields import muted, row
 from lean_trellis.studio.forms.section import button
 from lean_trellis.studio.forms.tables import PickTable
@@ -23,7 +23,7 @@ class WhoseValues(QWidget):
 
     def __init__(self, name: str) -> None:
         super().__init__()
-        self._values: tuple[Difference, ...] = ()
+        self._values: tuple[Disagreement, ...] = ()
         self._mine: set[Key] = set()
         self.told = muted()
         self.values = PickTable(("Value", "Yours", "Theirs", "Take"), several=False, widths={1: 72, 2: 72, 3: 54})
@@ -44,7 +44,7 @@ class WhoseValues(QWidget):
         """The keys of the values of which mine is taken."""
         return frozenset(self._mine)
 
-    def ask(self, who: str, version: int, values: Sequence[Difference]) -> None:
+    def ask(self, who: str, version: int, values: Sequence[Disagreement]) -> None:
         """Show what differs from what somebody has saved meanwhile."""
         self._values = tuple(values)
         self._mine = {one.key for one in values if one.is_mine}
