@@ -20,7 +20,7 @@ from lean_trellis.core.mesh.cells import inside_cells
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.primitives import to_manifold
 from lean_trellis.core.mesh.shells import shells_of
-from lean_trellis.core.mesh.slices import sliced
+from lean_trellis.core.mesh.slices import ring_areas, sliced
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 
@@ -146,14 +146,14 @@ def _goes_round_nothing(topology: Topology, placed: Mesh) -> bool:
 def _goes_round_a_slit(rings: list[Floats]) -> bool:
     """Whether a layer goes round a hole once its slits are closed: it is drawn wider by half of their width."""
     section = CrossSection(rings, FillRule.NonZero).simplify(_SLIT_MM / 100) if rings else CrossSection()
-    wider = section.offset(_SLIT_MM / 2, JoinType.Square).to_polygons()
-    return any(len(ring) > 2 and _ring_area(np.asarray(ring)) < -_LEAST_MOUTH_MM2 for ring in wider)
+    wider = [np.asarray(ring) for ring in section.offset(_SLIT_MM / 2, JoinType.Square).to_polygons() if len(ring) > 2]
+    return bool((_areas(wider) < -_LEAST_MOUTH_MM2).any())
 
 
-def _ring_area(ring: Floats) -> float:
-    """Of a ring (k, 2) its area, below 0 where it goes round a hole."""
-    x, y = ring.T
-    return float(x @ np.roll(y, -1) - y @ np.roll(x, -1)) / 2
+def _areas(rings: list[Floats]) -> Floats:
+    """(n,): the areas of rings (k, 2), below 0 of those that go round a hole."""
+    starts = np.cumsum([0, *(len(ring) for ring in rings)])
+    return ring_areas(np.concatenate([np.zeros((0, 2)), *rings]), starts)
 
 
 def _has_holes(solid: Manifold, placed: Mesh) -> bool:
@@ -166,7 +166,7 @@ def _has_holes(solid: Manifold, placed: Mesh) -> bool:
     low, high = placed.bounds[:, 2]
     for number, level in enumerate(np.linspace(low, high, _TRIED + 2)[1:-1].tolist()):
         rings = [np.asarray(ring) for ring in solid.slice(level).to_polygons() if len(ring) > 2]
-        if any(_ring_area(ring) < 0 for ring in rings):
+        if (_areas(rings) < 0).any():
             return True
         if number % (_TRIED // _TRIED_FOR_SLITS) == 0 and _goes_round_a_slit(rings):
             return True

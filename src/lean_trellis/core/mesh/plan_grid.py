@@ -70,13 +70,13 @@ class PlanGrid:
             yield self._meeting(self.order[begins[some][owner] + step], rows[some][owner], lows, highs)
             at = stop
         if len(self.large):
-            which, face = self._large_tree.query(_plan_boxes(lows, highs))
+            which, face = self._large_tree.query(plan_boxes(lows, highs))
             order = np.argsort(face, kind="stable")
             yield self._meeting(self.large[face[order]], which[order], lows, highs)
 
     @cached_property
     def _large_tree(self) -> STRtree:
-        return STRtree(_plan_boxes(self.mesh.face_lows[self.large], self.mesh.face_highs[self.large]))
+        return STRtree(plan_boxes(self.mesh.face_lows[self.large], self.mesh.face_highs[self.large]))
 
     def _cells(self, lows: Floats, highs: Floats) -> tuple[Longs, Longs]:
         """(k, 2) each: the first and the last cell whose faces may meet each box; the last before it for none."""
@@ -97,6 +97,6 @@ class PlanGrid:
         return face, which
 
 
-def _plan_boxes(lows: Floats, highs: Floats) -> np.ndarray:
-    """Lines from corner to corner of boxes (k, 3): a tree looks at what is round them alone."""
+def plan_boxes(lows: Floats, highs: Floats) -> np.ndarray:
+    """Lines from corner to corner of boxes (k, 2) or (k, 3) in plan: a tree looks at what is round them alone."""
     return np.asarray(linestrings(np.stack([lows[:, :2], highs[:, :2]], axis=1)))

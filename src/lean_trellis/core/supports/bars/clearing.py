@@ -9,10 +9,11 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from shapely import STRtree, linestrings
+from shapely import STRtree
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
 from lean_trellis.core.mesh.distance import segment_segment_distances
+from lean_trellis.core.mesh.plan_grid import plan_boxes
 
 _SPARE_MM = 1e-6
 
@@ -83,9 +84,8 @@ def _heights(some: Stretches, which: Longs) -> tuple[Floats, Floats]:
 
 
 def _plan_boxes(some: Stretches, wider: Floats) -> np.ndarray:
-    low = np.minimum(some.starts, some.stops)[:, :2] - wider[:, None]
-    high = np.maximum(some.starts, some.stops)[:, :2] + wider[:, None]
-    return np.asarray(linestrings(np.stack([low, high], axis=1)))  # trees look at what is round them alone
+    low, high = (end(some.starts, some.stops)[:, :2] for end in (np.minimum, np.maximum))
+    return plan_boxes(low - wider[:, None], high + wider[:, None])
 
 
 def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -> Bools:

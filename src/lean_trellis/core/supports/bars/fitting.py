@@ -13,11 +13,11 @@ from functools import cached_property
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs
-from lean_trellis.core.mesh.distance import corner_clearances, group_clearances, place_clearances
+from lean_trellis.core.mesh.distance import corner_clearances, place_clearances
 from lean_trellis.core.mesh.plan_grid import PlanGrid
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
 from lean_trellis.core.supports.common.contacts import Contact
-from lean_trellis.core.supports.common.obstacle import Obstacle, is_inside
+from lean_trellis.core.supports.common.obstacle import Obstacle, clearances_of_groups, is_inside
 from lean_trellis.core.supports.common.offsets import surface_offsets
 
 _FLAT_MM = 0.05
@@ -81,9 +81,8 @@ def keeps_off(
     each = (len(sides) - 1) * grid.corners
     lower, upper = lower.reshape(count, each, 3), upper.reshape(count, each, 3)
     flats = flats.reshape(count, 2 * each, 3, 3)
-    away = np.full(count, gap)
+    away = clearances_of_groups(obstacles, lower, upper, gap).min(axis=1)
     for obstacle in obstacles:
-        away = np.minimum(away, group_clearances(obstacle.placed, lower, upper, gap).min(axis=1))
         away = np.minimum(away, corner_clearances(obstacle.placed, flats, gap).min(axis=1))
     result: Bools = away >= gap - _NEARER_MM
     return result
@@ -220,7 +219,7 @@ class _Fitting:
         """(n, p): by how much an edge or a triangle at each place is nearer to the parts than the gap."""
         spots, gap, edges = self.spots(tops), self.contact.distance, self.edges
         triangles = self.grid.triangles(is_below=self.seats.is_below)
-        away = self._away(spots[:, edges[:, 0]], spots[:, edges[:, 1]], gap)
+        away = clearances_of_groups(self.obstacles, spots[:, edges[:, 0]], spots[:, edges[:, 1]], gap)
         flats = np.full((len(tops), len(triangles)), gap)
         for obstacle in self.obstacles:
             flats = np.minimum(flats, corner_clearances(obstacle.placed, spots[:, triangles], gap))
@@ -229,13 +228,6 @@ class _Fitting:
             for end in ends.T:
                 np.maximum.at(result.T, end, (gap - near).T)
         return result
-
-    def _away(self, starts: Floats, stops: Floats, search_mm: float) -> Floats:
-        """(n, e): how far segments of heads are from the nearest part."""
-        away = np.full(starts.shape[:2], search_mm)
-        for obstacle in self.obstacles:
-            away = np.minimum(away, group_clearances(obstacle.placed, starts, stops, search_mm))
-        return away
 
     def _let_down(self, tops: Floats, by: Floats) -> Floats:
         """Both ends of each edge let down by so much (n, e)."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats
-from lean_trellis.core.mesh.distance import segment_clearances
+from lean_trellis.core.mesh.distance import group_clearances, segment_clearances
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.parts.pose import Pose
@@ -101,3 +101,11 @@ def clearances(obstacles: Sequence[Obstacle], starts: Floats, stops: Floats, sea
     for obstacle in obstacles:
         distance = np.minimum(distance, segment_clearances(obstacle.placed, starts, stops, search))
     return distance
+
+
+def clearances_of_groups(obstacles: Sequence[Obstacle], starts: Floats, stops: Floats, search_mm: float) -> Floats:
+    """(n, e): as `clearances`, of n groups of segments (n, e, 3) that lie close together, at most `search_mm`."""
+    away = np.full(starts.shape[:2], search_mm)
+    for obstacle in obstacles:
+        away = np.minimum(away, group_clearances(obstacle.placed, starts, stops, search_mm))
+    return away

@@ -7,8 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats
-from lean_trellis.core.mesh.distance import group_clearances
-from lean_trellis.core.supports.common.obstacle import Obstacle
+from lean_trellis.core.supports.common.obstacle import Obstacle, clearances_of_groups
 
 _NEARER_MM = 0.005
 """By so much an edge may be nearer than asked."""
@@ -41,18 +40,10 @@ def _missing(spots: Floats, follows: Bools, which: Bools, gap: float, obstacles:
     result = np.zeros(len(spots))
     own = np.flatnonzero(which)
     across = spots[own][:, [0, 0]], spots[own][:, [-2, -1]] if spots.shape[1] > 1 else spots[own][:, [0, 0]]
-    np.maximum.at(result, own, gap - _away(*across, gap, obstacles).min(axis=1))
+    np.maximum.at(result, own, gap - clearances_of_groups(obstacles, *across, gap).min(axis=1))
     along = np.flatnonzero(follows & (which[1:] | which[:-1]))
     if len(along):
-        near = gap - _away(spots[along], spots[along + 1], gap, obstacles).min(axis=1)
+        near = gap - clearances_of_groups(obstacles, spots[along], spots[along + 1], gap).min(axis=1)
         np.maximum.at(result, along, near)
         np.maximum.at(result, along + 1, near)
     return result
-
-
-def _away(starts: Floats, stops: Floats, gap: float, obstacles: Sequence[Obstacle]) -> Floats:
-    """(n, e): how far segments are from the nearest part, at most the gap."""
-    away = np.full(starts.shape[:2], gap)
-    for obstacle in obstacles:
-        away = np.minimum(away, group_clearances(obstacle.placed, starts, stops, gap))
-    return away

@@ -242,10 +242,10 @@ class NextSupport(QWidget):
             one, known = every.get(name), self._signs.get(key)
             if one is None:
                 continue
-            if known is None or known[:2] != (one, self._tokens):
+            is_new = known is None or known[:2] != (one, self._tokens)
+            if known is None or is_new:
                 known = self._signs[key] = one, self._tokens, sign_of(one.parameters, self._tokens, layer)
-                self.choice.setItemIcon(place, known[2])
-            elif self.choice.itemIcon(place).isNull():
+            if is_new or self.choice.itemIcon(place).isNull():
                 self.choice.setItemIcon(place, known[2])
 
     def refresh(self) -> None:
