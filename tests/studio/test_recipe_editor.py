@@ -149,7 +149,7 @@ def test_the_second_to_save_a_recipe_sees_both_and_chooses_value_by_value(shelve
     user.settle()
     panel = editor.conflict
     assert panel.isVisible()
-    assert "has saved version 2 meanwhile" in panel.told.text()
+    assert "has saved version 2 meanwhile" in panel.note.text()
     shown = {cells[0]: cells[1:] for _, cells in panel.values._model.rows}
     assert shown["Everything: area"] == ("8 mm² or more", "5 mm² or more", "yours")
     assert shown["Everything: height"][2] == "yours"

@@ -91,7 +91,7 @@ def test_the_second_to_save_sees_both_and_chooses_value_by_value(supported):
     user.trigger(bench.save_set.save)
     panel = bench.save_set
     assert panel.conflict.isVisible()
-    assert "has saved version 2 meanwhile" in panel.conflict.told.text()
+    assert "has saved version 2 meanwhile" in panel.conflict.note.text()
     rows = dict(panel.conflict.values._model.rows)
     assert {key: cells[3] for key, cells in rows.items()} == {
         ("value", "spacing"): "yours", ("value", "tip_diameter"): "theirs", ("value", "sides"): "yours"

@@ -364,7 +364,7 @@ def test_what_holds_itself_is_listed_with_its_reason_and_taken_back(at_overhangs
     block = to_manifold(box((40, 20, 12)))
     slots = [to_manifold(box((20, 1.0, 3), corner=(10, y, 0))) for y in (4.0, 12.0)]
     user = at_overhangs(from_manifold(block - slots[0] - slots[1]))
-    bench = user.window.station.self_held
+    bench = user.window.station.self_supporting
     user.unfold(bench)
     assert len(bench.table.keys()) == 2
     assert "bridges" in bench.table.model().index(0, 1).data()

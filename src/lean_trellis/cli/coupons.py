@@ -53,18 +53,18 @@ def fit_coupon(
     outcomes = read_outcomes(results)
     said = {"lot": lot or outcomes.lot, "machine": machine or outcomes.machine, "date": date or outcomes.date}
     outcomes = outcomes.model_copy(update=said)
-    found = fitted_values(key, outcomes, material)
+    fitted = fitted_values(key, outcomes, material)
     kept = None
     if name is not None:
-        measured = with_measured(material, found, key, outcomes)
+        measured = with_measured(material, fitted, key, outcomes)
         kept = keep_own(measured, name, why=f"{key}: {results.name}")
     if as_json:
-        values = {_short(full): {"key": full, **asdict(one)} for full, one in found.items()}
+        values = {_short(full): {"key": full, **asdict(one)} for full, one in fitted.items()}
         document: dict[str, Any] = {"values": values}
         say_json(document | ({} if kept is None else {"material": kept.id}))
         return
     rows = [(full, one.value, one.low, one.high, one.safe, UNIT_WORDS.get(one.unit, one.unit))
-            for full, one in found.items()]  # fmt: skip
+            for full, one in fitted.items()]  # fmt: skip
     words = "" if kept is None else f", kept as {kept.id}"
     say_table(f"{find_kind(key).title}, {material.name}{words}", ("value", "is", "from", "to", "rely on", ""), rows)
 

@@ -36,11 +36,11 @@ def manual() -> str:
 
 def _commands(group: Any, before: str) -> list[tuple[str, Any]]:
     """All commands with their whole names, those of groups too."""
-    found: list[tuple[str, Any]] = []
+    commands: list[tuple[str, Any]] = []
     for name, command in group.commands.items():
         whole = f"{before}{name}"
-        found += _commands(command, f"{whole} ") if hasattr(command, "commands") else [(whole, command)]
-    return found
+        commands += _commands(command, f"{whole} ") if hasattr(command, "commands") else [(whole, command)]
+    return commands
 
 
 def _described(name: str, command: Any) -> list[str]:

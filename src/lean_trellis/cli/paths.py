@@ -58,7 +58,7 @@ def _changed(job: Job, part_name: str, wish: PathValues, *, clears: bool) -> Job
 def _part(job: Job, name: str) -> Part:
     if not name:
         raise EditError("paths", "names no part", "give --part NAME")
-    found = next((part for part in job.parts if name in (part.id, part.name)), None)
-    if found is None:
+    match = next((part for part in job.parts if name in (part.id, part.name)), None)
+    if match is None:
         raise UnknownNameError.among("part", name, (part.name for part in job.parts))
-    return found
+    return match

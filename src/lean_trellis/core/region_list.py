@@ -39,7 +39,7 @@ def region_rows(regions: Sequence[Region], facts: RegionFacts, held_by: dict[int
     """A row for each region; `held_by` names the supports that serve it."""
     rows = []
     for region in regions:
-        share = float(facts.held[region.id])
+        share = float(facts.supported[region.id])
         free, wall, fading = region.rim_mm
         rows.append(
             RegionRow(

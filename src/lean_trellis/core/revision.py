@@ -143,17 +143,17 @@ def _support_rows(job: Job, revised: Job, part_id: str, pipeline: Pipeline, watc
         if now is None:
             yield RevisionRow(title, "lost", "its rule takes no region any more")
             continue
-        was, found = _regions(job, support, pipeline), _regions(revised, now, pipeline)
-        yield RevisionRow(title, "kept" if was == found else "changed" if found else "lost",
-                          f"{was} to {found} region{'s' * (found != 1)}")  # fmt: skip
+        was, later = _regions(job, support, pipeline), _regions(revised, now, pipeline)
+        yield RevisionRow(title, "kept" if was == later else "changed" if later else "lost",
+                          f"{was} to {later} region{'s' * (later != 1)}")  # fmt: skip
         count = _edits(support.hand)
         if count:
             lost = len(pipeline.structure(now, revised, stretch).lost_by_hand)
             state: State = "kept" if not lost else "lost" if lost >= count else "changed"
             yield RevisionRow(f"{title}: manual edits", state, f"{max(count - lost, 0)} of {count} kept")
     for support in after.values():
-        found = _regions(revised, support, pipeline)
-        yield RevisionRow(_title(revised, support), "changed", f"new by its recipe: {found} region{'s' * (found != 1)}")
+        later = _regions(revised, support, pipeline)
+        yield RevisionRow(_title(revised, support), "changed", f"new by its recipe: {later} region{'s' * (later != 1)}")
 
 
 def _title(job: Job, support: Support) -> str:

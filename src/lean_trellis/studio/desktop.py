@@ -88,6 +88,6 @@ def _tell_desktop() -> None:
     """Have the desktop's indexes renewed, where it has the programs for that."""
     folder = data_folder()
     for program, place in (("update-mime-database", "mime"), ("update-desktop-database", "applications")):
-        found = shutil.which(program)
-        if found is not None and (folder / place).is_dir():
-            subprocess.run([found, str(folder / place)], check=False, capture_output=True)
+        tool = shutil.which(program)
+        if tool is not None and (folder / place).is_dir():
+            subprocess.run([tool, str(folder / place)], check=False, capture_output=True)

@@ -84,7 +84,7 @@ def _shown(job: Job, bodies: tuple[LayeredBody, ...], number: int) -> ShownLayer
     marks = marks_of(
         _rings(parts, number), _rings(parts, number - 1), [ring for one in below for ring in _rings(others, one)],
         height_mm=job.layer_height, critical_deg=job.material.detection.critical_angle,
-        least_mm=value_or(job.constants, "least_wall", LEAST_WALL_MM), is_held=number == 0 or job.machine.is_belt,
+        least_mm=value_or(job.constants, "least_wall", LEAST_WALL_MM), is_on_plate=number == 0 or job.machine.is_belt,
     )  # fmt: skip
     lines = [line for body in others for line in body.lines(number)]
     width = max([0.0, *(body.layers.line_mm for body in others)])

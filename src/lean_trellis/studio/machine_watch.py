@@ -65,13 +65,13 @@ class MachineWatch(QObject):
             self._pool.submit(self._ask_all)
 
     def _ask_all(self) -> None:
-        found = tuple(_seen(known) for known in known_machines())
+        machines = tuple(_seen(known) for known in known_machines())
         with suppress(RuntimeError):  # the window has been closed meanwhile
-            self.seen.emit(found)
+            self.seen.emit(machines)
 
-    def _take(self, found: tuple[Seen, ...]) -> None:
+    def _take(self, machines: tuple[Seen, ...]) -> None:
         self._is_asking = False
-        self.machines = found
+        self.machines = machines
 
     def control(self, known: Known, key: str, what: str) -> None:
         """Pause, resume or cancel a build; `answered` tells what the machine says."""

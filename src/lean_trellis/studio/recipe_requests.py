@@ -77,8 +77,8 @@ class ShareRegions:
         """Regions by rule; those that support themselves are left out."""
         job = with_detection(self.job, self.part_id, self.recipe)
         part = job.part(self.part_id)
-        held = {region.id for region in pipeline.overhangs(part, job, Stretch(watch, 0.0, 0.3)).to_be_held}
-        traits = [one for one in pipeline.traits(part, job, Stretch(watch, 0.3, 1.0)) if one.number in held]
+        overhanging = {region.id for region in pipeline.overhangs(part, job, Stretch(watch, 0.0, 0.3)).to_support}
+        traits = [one for one in pipeline.traits(part, job, Stretch(watch, 0.3, 1.0)) if one.number in overhanging]
         return self.recipe.assigned(traits, job.machine.process, job.material.id)
 
 

@@ -279,10 +279,10 @@ class SetLibrary(QWidget):
         draft, base = self.draft, self._saved()
         if isinstance(problem, ChangedMeanwhileError) and draft is not None and base is not None:
             self._theirs = SETS.read_kept(problem.theirs, problem.theirs.id)
-            found = set_differences(draft, self._theirs, base)
-            if found:
+            conflicts = set_differences(draft, self._theirs, base)
+            if conflicts:
                 self.wrong.setText("")
-                self.conflict.ask(problem.theirs.who, self._theirs.version, found)
+                self.conflict.ask(problem.theirs.who, self._theirs.version, conflicts)
 
     def _save_merged(self) -> None:
         draft, theirs = self.draft, self._theirs

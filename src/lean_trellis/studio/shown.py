@@ -201,13 +201,13 @@ LOW_EDGE, LOW_POINT, SELF_SUPPORTING = "low edge", "low point", "self-supporting
 def signs_of(regions: Iterable[Region]) -> frozenset[str]:
     """Which of these words are needed for some regions."""
     words = {"edge": LOW_EDGE, "point": LOW_POINT}
-    found = set()
+    signs = set()
     for region in regions:
         if region.kind in words:
-            found.add(words[region.kind])
+            signs.add(words[region.kind])
         if region.left_out:
-            found.add(SELF_SUPPORTING)
-    return frozenset(found)
+            signs.add(SELF_SUPPORTING)
+    return frozenset(signs)
 
 
 def filling_name(filling: Separator | Spacer) -> str:

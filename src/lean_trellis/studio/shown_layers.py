@@ -127,13 +127,13 @@ class ShownLayers:
         The purge is there once the estimate says in which order bodies are built.
         """
         known = [self._graph.kept(self._paths_key(number, kinds)) for kinds in self._path_kinds]
-        found = [paths for some in known if some is not None for paths in some]
+        bundles = [paths for some in known if some is not None for paths in some]
         estimate = self.estimate() if SUPPORTS in self._path_kinds else None
         if estimate is not None:
             thickness = LayerPlan(self._job().layer_height, self._job().first_layer).thickness_of(np.array([number]))
             purge = estimate.assembly.purge_in(number, float(thickness[0]))
-            found += [] if purge is None else [("purge", purge)]
-        return tuple(found) if any(some is not None for some in known) else None
+            bundles += [] if purge is None else [("purge", purge)]
+        return tuple(bundles) if any(some is not None for some in known) else None
 
     def _paths_key(self, number: int, kinds: frozenset[BodyKind]) -> Key:
         job = self._job()

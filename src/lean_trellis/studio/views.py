@@ -430,8 +430,8 @@ class Views(QSplitter):
     def _signs(self) -> tuple[str, ...]:
         """What else than angles the colours and lines on parts mean, of all that are shown."""
         known = [self.session.regions(part) for part in self.session.job.parts if not part.is_hidden]
-        found = signs_of(region for entry in known if entry is not None for region in entry.regions)
-        return tuple(words for words in (LOW_EDGE, LOW_POINT, SELF_SUPPORTING) if words in found)
+        signs = signs_of(region for entry in known if entry is not None for region in entry.regions)
+        return tuple(words for words in (LOW_EDGE, LOW_POINT, SELF_SUPPORTING) if words in signs)
 
     def finish(self) -> None:
         """The window closes."""

@@ -303,15 +303,15 @@ class MainWindow(QMainWindow):
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Files may be dropped."""
-        held = None if event is None else event.mimeData()
-        if event is not None and held is not None and held.hasUrls():
+        data = None if event is None else event.mimeData()
+        if event is not None and data is not None and data.hasUrls():
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Import dropped files, or open a dropped job."""
-        held = None if event is None else event.mimeData()
-        if event is not None and held is not None:
-            paths = [Path(url.toLocalFile()) for url in held.urls() if url.isLocalFile()]
+        data = None if event is None else event.mimeData()
+        if event is not None and data is not None:
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
             if paths:
                 event.acceptProposedAction()
                 self.files.take_files(paths)

@@ -54,7 +54,7 @@ def test_a_limit_lies_between_what_held_and_what_failed():
     limit = fitted_limit([*held, *failed])
     assert 0.7 < limit.value < 1.0
     assert limit.low < limit.value < limit.high
-    assert (limit.held, limit.failed) == (5, 3)
+    assert (limit.n_held, limit.failed) == (5, 3)
 
 
 def test_the_limit_that_a_scatter_was_made_with_is_found():

@@ -20,7 +20,7 @@ def test_a_part_on_the_plate_one_in_the_air_and_one_held_by_bars(metal):
     job = edits.remove_supports(job, [one.id for one in job.supports if one.part_id != "part-3"]).job
     found = footholds_of(Pipeline().state(job))
     assert [found[f"part-{n}"].stands for n in (1, 2, 3)] == [True, False, True]
-    assert [found[f"part-{n}"].is_held for n in (1, 2, 3)] == [False, False, True]
+    assert [found[f"part-{n}"].hangs_on_supports for n in (1, 2, 3)] == [False, False, True]
     support = found[job.supports[0].id]
     assert support.stands
     assert support.unfounded == ()

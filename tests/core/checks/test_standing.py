@@ -78,7 +78,7 @@ def test_bars_that_stand_on_the_part_alone_hold_nothing(metal, shelf):
     chosen = {"landing": "anywhere"}
     assert in_the_air(with_support(placed_job(metal, (shelf, 130, 110, 0)), "part-1", "bars-metal", **chosen)) == []
     job = placed_job(metal, (shelf, 130, 110, 6))
-    regions = Pipeline().overhangs(job.parts[0], job).to_be_held
+    regions = Pipeline().overhangs(job.parts[0], job).to_support
     ceiling = max(regions, key=lambda region: region.highest_mm)
 
     job = edits.add_support(job, "part-1", shipped_sets()["bars-metal"], (pick_region(ceiling, job.parts[0]),)).job
@@ -199,7 +199,7 @@ def test_a_piece_held_only_by_bars_that_stand_on_it_is_found_though_others_of_th
     job = placed_job(metal, (slab_and_table(), 130, 110, 6))
     part = job.parts[0]
     regions = sorted(
-        Pipeline().overhangs(part, job).to_be_held, key=lambda region: (region.lowest_mm, region.centroid_mm[0])
+        Pipeline().overhangs(part, job).to_support, key=lambda region: (region.lowest_mm, region.centroid_mm[0])
     )
     slab, floor, ceiling = (region for region in regions if region.kind == "face")
     chosen = tuple(pick_region(region, part) for region in ((slab, floor, ceiling) if floor_too else (slab, ceiling)))

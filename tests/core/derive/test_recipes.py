@@ -31,7 +31,7 @@ def test_the_recipes_angle_finds_the_regions_and_rules_share_them(metal):
 
 def test_only_some_regions_are_supported_where_some_are_named(metal):
     job, pipeline = job_of(metal, ball(8)), Pipeline()
-    numbers = [region.id for region in pipeline.overhangs(job.parts[0], job).to_be_held]
+    numbers = [region.id for region in pipeline.overhangs(job.parts[0], job).to_support]
     some = apply_recipe(job, "part-1", recipe(), SETS, pipeline.graph, only=numbers[:1])
     assert sum(len(one.target) for one in some.edit.job.supports) == 1
     assert apply_recipe(job, "part-1", recipe(), SETS, pipeline.graph, only=()).edit.job.supports == ()

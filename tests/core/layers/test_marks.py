@@ -12,9 +12,9 @@ def square(low, high, across=10.0):
     return np.array([[low, 0.0], [high, 0.0], [high, across], [low, across]])
 
 
-def marked(parts, below, supports=(), *, angle=45.0, is_held=False, least=0.4):
+def marked(parts, below, supports=(), *, angle=45.0, is_on_plate=False, least=0.4):
     return marks_of(list(parts), list(below), list(supports), height_mm=0.2, critical_deg=angle, least_mm=least,
-                    is_held=is_held)  # fmt: skip
+                    is_on_plate=is_on_plate)  # fmt: skip
 
 
 @pytest.mark.parametrize(
@@ -36,7 +36,7 @@ def test_a_piece_with_nothing_below_is_an_island_and_one_on_a_support_is_none():
 
 
 def test_the_plate_holds_its_layer():
-    marks = marked([square(0, 10)], [], is_held=True)
+    marks = marked([square(0, 10)], [], is_on_plate=True)
     assert (marks.hanging, marks.islands, marks.hanging_mm2) == ((), (), 0.0)
 
 

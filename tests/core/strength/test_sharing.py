@@ -65,7 +65,7 @@ def test_contacts_that_only_push_let_go_at_a_lifted_corner():
 
 def test_what_only_pushes_holds_nothing_that_is_pulled_away():
     shares = shared(springs(SQUARE, pulls=False), 10 * UP, np.zeros(3))
-    assert not shares.is_held
+    assert not shares.is_balanced
     assert not shares.forces.any()
     mixed = springs([*SQUARE, (0, 0, 0)], pulls=[False] * 4 + [True])
     np.testing.assert_allclose(shared(mixed, 10 * UP, np.zeros(3)).forces[:, 2], [0, 0, 0, 0, 10], atol=1e-6)
@@ -73,8 +73,8 @@ def test_what_only_pushes_holds_nothing_that_is_pulled_away():
 
 def test_without_contacts_nothing_is_held_and_without_a_load_everything_is():
     none = springs(np.zeros((0, 3)))
-    assert not shared(none, UP, np.zeros(3)).is_held
-    assert shared(none, 0 * UP, np.zeros(3)).is_held
+    assert not shared(none, UP, np.zeros(3)).is_balanced
+    assert shared(none, 0 * UP, np.zeros(3)).is_balanced
 
 
 @settings(max_examples=60)
@@ -90,7 +90,7 @@ def test_forces_and_moments_sum_to_the_load(seed, count, some_push_only):
     load, origin = rng.normal(size=6) * [50, 50, 50, 900, 900, 900], rng.uniform(-30, 30, 3)
     plate = RigidPlate(group, origin)
     shares = plate.shares(load[None], Holdings.of([np.arange(count)]), np.zeros(1, int))
-    if not shares.is_held:
+    if not shares.is_balanced:
         assert not len(shares.forces)
         assert not group.pulls.any() or some_push_only
         return
@@ -118,9 +118,9 @@ def test_many_loads_at_once_are_shared_as_each_alone(seed, some_push_only):
     together = plate.shares(loads, holding, of)
     begins = together.springs.begins
     for number, (load, run) in enumerate(zip(loads, of.tolist(), strict=True)):
-        alone = plate.shares(load[None], holding.picked(np.array([run])), np.zeros(1, int))
+        alone = plate.shares(load[None], holding.chosen(np.array([run])), np.zeros(1, int))
         mine = slice(begins[number], begins[number] + together.springs.counts[number])
-        assert together.is_held[number] == alone.is_held[0]
+        assert together.is_balanced[number] == alone.is_balanced[0]
         np.testing.assert_array_equal(together.springs.which[mine], alone.springs.which)
         np.testing.assert_allclose(together.forces[mine], alone.forces, atol=1e-9)
         np.testing.assert_allclose(together.moments[mine], alone.moments, atol=1e-9)
@@ -135,6 +135,6 @@ def test_runs_are_counted_summed_and_named_once():
     distinct, of = runs.distinct()
     np.testing.assert_array_equal(of, [0, 1, 2, 0])
     np.testing.assert_array_equal(distinct.which, [4, 2, 7])
-    np.testing.assert_array_equal(runs.picked(np.array([2, 0, 2])).which, [7, 4, 2, 7])
+    np.testing.assert_array_equal(runs.chosen(np.array([2, 0, 2])).which, [7, 4, 2, 7])
     large = Holdings(np.zeros(90_000, int), np.array([40_000, 20_000, 30_000]))
     assert [(some.start, some.stop) for some in large.portions(np.arange(3))] == [(0, 1), (1, 3)]

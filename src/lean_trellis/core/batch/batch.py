@@ -138,20 +138,20 @@ def files_of(sources: Sequence[Path]) -> tuple[Path, ...]:
 
     Raises `AccessError` for what is not there, `EditError` where no file is left.
     """
-    found: dict[Path, None] = {}
+    files: dict[Path, None] = {}
     for source in sources:
         if source.is_dir():
             inside = sorted(
                 path for path in source.iterdir() if path.suffix.lower().lstrip(".") in (*SUFFIXES, SUFFIX[1:])
             )
-            found |= dict.fromkeys(path for path in inside if path.is_file())
+            files |= dict.fromkeys(path for path in inside if path.is_file())
         elif source.exists():
-            found[source] = None
+            files[source] = None
         else:
             raise AccessError.of(source, FileNotFoundError(2, "No such file or directory"), "read")
-    if not found:
+    if not files:
         raise EditError(sources[0] if sources else "batch", "holds no mesh and no job file", "name files, or a folder")
-    return tuple(found)
+    return tuple(files)
 
 
 def _job_paths(files: Sequence[Path], out: Path) -> list[Path]:

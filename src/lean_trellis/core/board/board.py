@@ -51,15 +51,15 @@ class Board:
     def document(self, build_id: str, part_id: str) -> str:
         """What the row of a part holds."""
         with self._store.connected() as connection:
-            found = connection.execute(select(BUILD_PARTS.c.document).where(row_of(build_id, part_id))).scalar()
-        if found is None:
+            document = connection.execute(select(BUILD_PARTS.c.document).where(row_of(build_id, part_id))).scalar()
+        if document is None:
             raise UnknownNameError(part_id, "no part of that id in this build", "look at the list")
-        return str(found)
+        return str(document)
 
     @heavy
     def meshes(self, keys: Iterable[str]) -> dict[str, Mesh]:
         """Meshes by their keys. Raises `FormatError` where one is lost or damaged."""
-        wanted, found = sorted(set(keys)), {}
+        wanted, meshes = sorted(set(keys)), {}
         with self._store.connected() as connection:
             for first in range(0, len(wanted), _AT_ONCE):
                 some = select(MESHES).where(MESHES.c.key.in_(wanted[first : first + _AT_ONCE]))
@@ -67,17 +67,17 @@ class Board:
                     mesh, _ = ply.read_stream(io.BytesIO(content), key, len(content))
                     if mesh.key != key:
                         raise FormatError(self._store.where, f"holds a damaged mesh {key}", "put the part there again")
-                    found[str(key)] = mesh
-        lost = [key for key in wanted if key not in found]
+                    meshes[str(key)] = mesh
+        lost = [key for key in wanted if key not in meshes]
         if lost:
             raise FormatError(self._store.where, f"lacks the mesh {lost[0]}", "put the part there again")
-        return found
+        return meshes
 
     def photo(self, build_id: str, part_id: str) -> bytes | None:
         """The photo of what came out of a part."""
         with self._store.connected() as connection:
-            found = connection.execute(select(BUILD_PARTS.c.photo).where(row_of(build_id, part_id))).scalar()
-        return None if found is None else bytes(found)
+            photo = connection.execute(select(BUILD_PARTS.c.photo).where(row_of(build_id, part_id))).scalar()
+        return None if photo is None else bytes(photo)
 
     def orders(self) -> tuple[OrderState, ...]:
         """Every order with what became of it."""
@@ -137,8 +137,8 @@ class Board:
         if actual_seconds is not None:
             values["actual_seconds"] = actual_seconds
         with self.writing(build_id) as connection:
-            found = find_build(connection, build_id)
-            connection.execute(update(BUILDS).where(BUILDS.c.id == found.id).values(values))
+            build = find_build(connection, build_id)
+            connection.execute(update(BUILDS).where(BUILDS.c.id == build.id).values(values))
 
     def note_released(self, build_id: str, contents: str) -> None:
         """Keep the ticket of a build that was released."""
@@ -187,8 +187,8 @@ def _listed() -> Any:
 def find_build(connection: Connection, build_id: str) -> BoardBuild:
     """A build by id, or by its name where only one has it. Raises `UnknownNameError`."""
     heads = connection.execute(select(BUILDS).where((BUILDS.c.id == build_id) | (BUILDS.c.name == build_id)))
-    found = heads.mappings().all()
-    head = next((one for one in found if one["id"] == build_id), found[0] if len(found) == 1 else None)
+    matches = heads.mappings().all()
+    head = next((one for one in matches if one["id"] == build_id), matches[0] if len(matches) == 1 else None)
     if head is None:
         names = connection.execute(select(BUILDS.c.name)).scalars().all()
         raise UnknownNameError.among("build", build_id, names)

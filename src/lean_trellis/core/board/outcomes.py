@@ -57,7 +57,7 @@ class SetRecord:
 
 def outcomes_of(builds: Iterable[BoardBuild]) -> tuple[PartOutcome, ...]:
     """The parts of builds of which something was noted."""
-    found = []
+    outcomes = []
     for build in builds:
         said = _ticket_parts(build)
         for part in build.parts:
@@ -67,8 +67,8 @@ def outcomes_of(builds: Iterable[BoardBuild]) -> tuple[PartOutcome, ...]:
                     for one in said.get(part.name, {}).get("supports", ())
                 )
                 note, material = part.outcome_note, build.material
-                found.append(PartOutcome(build.name, part.name, part.outcome, note, material, supports))
-    return tuple(found)
+                outcomes.append(PartOutcome(build.name, part.name, part.outcome, note, material, supports))
+    return tuple(outcomes)
 
 
 def _ticket_parts(build: BoardBuild) -> dict[str, Any]:
@@ -98,13 +98,13 @@ class FittedLimit:
     value: float
     low: float
     high: float
-    held: int
+    n_held: int
     failed: int
 
     def words(self) -> str:
         """In a line."""
         return (
-            f"from {self.held + self.failed} outcomes supports fail at a utilisation of {self.value:.2f} "
+            f"from {self.n_held + self.failed} outcomes supports fail at a utilisation of {self.value:.2f} "
             f"({self.low:.2f} to {self.high:.2f})"
         )
 

@@ -292,7 +292,7 @@ def _renamed(document: PartDocument) -> PartDocument:
 def rows_of(parts: tuple[BoardPart, ...], wanted: tuple[str, ...]) -> Iterator[BoardPart]:
     """Parts by id or name. Raises `UnknownNameError`."""
     for one in wanted:
-        found = next((part for part in parts if one in (part.id, part.name)), None)
-        if found is None:
+        match = next((part for part in parts if one in (part.id, part.name)), None)
+        if match is None:
             raise UnknownNameError.among("part", one, (part.name for part in parts))
-        yield found
+        yield match

@@ -33,7 +33,7 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.sets.parameter_set import ParameterSet
 from lean_trellis.core.sets.recipe import usual_set
-from lean_trellis.core.supports.bars.holds import HoldPoints, places_to_hold
+from lean_trellis.core.supports.bars.holds import SupportPoints, places_to_support
 from lean_trellis.core.supports.bars.parameters import bar_parameters
 from lean_trellis.core.supports.bars.route import nearest_with_way
 from lean_trellis.core.supports.bars.struts import Bars
@@ -252,8 +252,8 @@ class MoveMissed:
         assert isinstance(bars, Bars)
         request = deriving.request(support, job, watch)
         chosen = bars.missed.reasons == self.reason
-        wanted = HoldPoints(bars.missed.holds[chosen], bars.missed.holds[chosen] * 0, bars.missed.regions[chosen])
-        offered = places_to_hold(request.overhangs, np.unique(wanted.regions), parameters.spacing / 6)
+        wanted = SupportPoints(bars.missed.holds[chosen], bars.missed.holds[chosen] * 0, bars.missed.regions[chosen])
+        offered = places_to_support(request.overhangs, np.unique(wanted.regions), parameters.spacing / 6)
         obstacles = list(request.obstacles)
         nearest = nearest_with_way(wanted, offered, parameters, request.layer_height, obstacles, request.ground)
         moved = np.flatnonzero(nearest >= 0)

@@ -16,20 +16,20 @@ from lean_trellis.core.supports.common.spec import spec_of
 def check_families(state: BuildState) -> Iterator[Finding]:
     """Findings on the structures of every support."""
     neighbours = {part.part.id: _neighbour(part) for part in state.parts}
-    for held in state.own_supports:
-        state.watch.at(0.92, f"checking the supports of {state.name_of(held.support.part_id)}")
-        own = [state.job.part(part_id) for part_id in held.support.parts]
+    for carrier in state.own_supports:
+        state.watch.at(0.92, f"checking the supports of {state.name_of(carrier.support.part_id)}")
+        own = [state.job.part(part_id) for part_id in carrier.support.parts]
         parts = own + [part.part for part in state.parts if part.part not in own]
         view = FamilyView(
-            held.support.parameters,
-            held.structure,
+            carrier.support.parameters,
+            carrier.structure,
             tuple(neighbours[part.id] for part in parts),
             len(own),
             state.job.critical_angle(own[0]),
-            tuple(other.structure for other in state.supports if other is not held),
+            tuple(other.structure for other in state.supports if other is not carrier),
         )
-        for fault in spec_of(held.support).faults(view):
-            yield _finding(fault, held, parts[fault.part])
+        for fault in spec_of(carrier.support).faults(view):
+            yield _finding(fault, carrier, parts[fault.part])
 
 
 def _neighbour(part: PartState) -> Neighbour:
@@ -37,19 +37,19 @@ def _neighbour(part: PartState) -> Neighbour:
     return Neighbour(part.part.name, obstacle, part.part.pose.build_offset)
 
 
-def _finding(fault: Fault, held: SupportState, part: Part) -> Finding:
+def _finding(fault: Fault, carrier: SupportState, part: Part) -> Finding:
     return Finding(
         fault.code, fault.severity, part.name, fault.message, cause=fault.cause, at_mm=fault.at_mm, value=fault.value,
-        limit=fault.limit, unit=fault.unit, part_id=part.id, support_id=held.support.id,
-        cures=tuple(_cure(remedy, held, part) for remedy in fault.remedies),
+        limit=fault.limit, unit=fault.unit, part_id=part.id, support_id=carrier.support.id,
+        cures=tuple(_cure(remedy, carrier, part) for remedy in fault.remedies),
     )  # fmt: skip
 
 
-def _cure(remedy: Remedy, held: SupportState, part: Part) -> Cure:
+def _cure(remedy: Remedy, carrier: SupportState, part: Part) -> Cure:
     if remedy.value is not None:
-        return Cure(remedy.words, SetValue(held.support.id, *remedy.value))
+        return Cure(remedy.words, SetValue(carrier.support.id, *remedy.value))
     if remedy.lift_to is not None:
         return Cure(remedy.words, SetOffset(part.id, remedy.lift_to))
     if remedy.moves_missed is not None:
-        return Cure(remedy.words, MoveMissed(held.support.id, remedy.moves_missed))
+        return Cure(remedy.words, MoveMissed(carrier.support.id, remedy.moves_missed))
     return Cure(remedy.words, about="supports")

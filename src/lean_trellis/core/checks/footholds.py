@@ -81,8 +81,8 @@ class _Node:
 
     def carriers(self) -> list[set[Piece]]:
         """Of each piece all that it stands on or is held by."""
-        held = self.held_by or [set() for _ in self.bases]
-        return [bases | by for bases, by in zip(self.bases, held, strict=True)]
+        hangs_on = self.held_by or [set() for _ in self.bases]
+        return [bases | by for bases, by in zip(self.bases, hangs_on, strict=True)]
 
     def loose(self, standing: set[Piece]) -> list[Floats]:
         """The lowest places of pieces that neither stand on what stands nor are held by it."""
@@ -93,13 +93,13 @@ def footholds_of(state: BuildState) -> dict[str, Foothold]:
     """What each part and support of a state stands on, by their ids."""
     nodes = _nodes(state)
     standing = _standing(nodes)
-    found = {}
+    footholds = {}
     for key, node in nodes.items():
         unfounded = [place for bases, place in zip(node.bases, node.places, strict=True) if not bases]
-        found[key] = Foothold(
+        footholds[key] = Foothold(
             len(node.bases), tuple(unfounded), tuple(node.loose(standing)), (key, ANY) in standing, any(node.held_by)
         )
-    return found
+    return footholds
 
 
 def _standing(nodes: dict[str, _Node]) -> set[Piece]:
@@ -117,7 +117,7 @@ def _standing(nodes: dict[str, _Node]) -> set[Piece]:
 def _nodes(state: BuildState) -> dict[str, _Node]:
     solids = {part.part.id: _Solid(part.overhangs.mesh, part.tree, part.part.pose, part.part.mesh,
                                     _shells(part.overhangs.mesh).of_face) for part in state.parts}  # fmt: skip
-    made = {held.support.id: held.structure.mesh for held in state.supports if not held.structure.is_empty}
+    made = {carrier.support.id: carrier.structure.mesh for carrier in state.supports if not carrier.structure.is_empty}
     solids |= {key: _Solid(mesh, RayTree(mesh)) for key, mesh in made.items()}
     for stack, fillings in state.fillings:
         solids |= {f"{stack.id}/{n}": _Solid(mesh, RayTree(mesh)) for n, mesh in enumerate(fillings)}
@@ -125,11 +125,11 @@ def _nodes(state: BuildState) -> dict[str, _Node]:
     layer = state.job.layer_height
     for part in state.parts:
         nodes[part.part.id] = _part_node(state, part, {key: s for key, s in solids.items() if key not in made})
-    for held in state.supports:
-        begins = held.structure.footings()
-        reach = np.inf if begins.is_sure else _reach(held, layer)
-        others = {key: solid for key, solid in solids.items() if key != held.support.id or not begins.is_sure}
-        nodes[held.support.id] = _node(held.support.id, begins.places, begins.pieces, others, layer, reach)
+    for carrier in state.supports:
+        begins = carrier.structure.footings()
+        reach = np.inf if begins.is_sure else _reach(carrier, layer)
+        others = {key: solid for key, solid in solids.items() if key != carrier.support.id or not begins.is_sure}
+        nodes[carrier.support.id] = _node(carrier.support.id, begins.places, begins.pieces, others, layer, reach)
     for stack, fillings in state.fillings:
         for number, mesh in enumerate(fillings):
             key = f"{stack.id}/{number}"
@@ -169,20 +169,20 @@ def _part_node(state: BuildState, part: PartState, solids: dict[str, _Solid]) ->
     some = shells.of_label[lowest.pieces] != ANY
     node = _node(part.part.id, lowest.places[some], shells.of_label[lowest.pieces[some]], solids, layer, 1.5 * layer)
     node.held_by = [set() for _ in node.bases]
-    for held in state.supports_of(part.part):
-        if not _may_hang_on(held, state):
+    for carrier in state.supports_of(part.part):
+        if not _may_hang_on(carrier, state):
             continue
-        grips = spec_of(held.support).grips(held.structure)
-        met = np.column_stack([shells.of_face[part.faces_at(grips.places)], grips.pieces])
-        for shell, piece in np.unique(met, axis=0).tolist():
+        grips = spec_of(carrier.support).grips(carrier.structure)
+        touching = np.column_stack([shells.of_face[part.faces_at(grips.places)], grips.pieces])
+        for shell, piece in np.unique(touching, axis=0).tolist():
             if shell != ANY:
-                node.held_by[shell].add((held.support.id, piece))
+                node.held_by[shell].add((carrier.support.id, piece))
     return node
 
 
-def _may_hang_on(held: SupportState, state: BuildState) -> bool:
+def _may_hang_on(carrier: SupportState, state: BuildState) -> bool:
     """Whether contacts of a support carry: a bite does; a gap where the process bridges it, as extrusion does."""
-    parameters = held.support.parameters
+    parameters = carrier.support.parameters
     if not isinstance(parameters, ContactParameters) or parameters.lift_mm(state.job.layer_height) >= 0:
         return True
     return state.job.machine.process == "extrusion"
@@ -194,9 +194,9 @@ def _lowest_of(mesh: Mesh) -> Floats:
     return places[places[:, 2] <= places[:, 2].min(initial=np.inf) + 1e-3]
 
 
-def _reach(held: SupportState, layer: float) -> float:
+def _reach(carrier: SupportState, layer: float) -> float:
     """How far below a footing what it stands on may be: a layer and a half, or the gap of its set."""
-    parameters = held.support.parameters
+    parameters = carrier.support.parameters
     gap = -parameters.lift_mm(layer) if isinstance(parameters, ContactParameters) else 0.0
     return max(1.5 * layer, gap + 0.5 * layer)
 
@@ -218,8 +218,8 @@ def _node(key: str, places: Floats, pieces: Longs, solids: dict[str, _Solid], la
         nearest = distances.min(axis=0, initial=np.inf)
         for other, (distance, which) in zip(near, below, strict=True):
             stands = (distance <= reach) & (distance <= nearest + 1e-9) & np.isfinite(distance)
-            met = np.column_stack([pieces[open_places[stands]], which[stands]])
-            for piece, base in np.unique(met, axis=0).tolist():
+            touching = np.column_stack([pieces[open_places[stands]], which[stands]])
+            for piece, base in np.unique(touching, axis=0).tolist():
                 if other != key or base != piece:
                     node.bases[piece].add((other, base))
     order = np.lexsort((places[:, 2], pieces))

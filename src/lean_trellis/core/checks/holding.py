@@ -76,7 +76,7 @@ def _regions_not_held(state: BuildState, part: PartState, contacts: Contacts, re
 
 def _low_places(part: PartState, contacts: Contacts, rests_to: float) -> Iterator[tuple[Region, Floats, Floats]]:
     """Low edges and points that are to be supported, their places and how far each is from the nearest contact."""
-    for region in part.overhangs.to_be_held:
+    for region in part.overhangs.to_support:
         if region.kind != "face" and region.highest_mm > rests_to:
             places = part.overhangs.mesh.vertices[region.vertices]
             yield region, places, contacts.away_from(places, 1)[0][:, 0]
@@ -113,7 +113,7 @@ def _measured(state: BuildState, part: PartState, contacts: Contacts, rests_to: 
     )  # fmt: skip
 
 
-def held_shares(state: BuildState, part: PartState) -> Floats:
+def supported_shares(state: BuildState, part: PartState) -> Floats:
     """(r,): the share of each region of a part that lies near enough to a hold; 1 where it supports itself."""
     overhangs = part.overhangs
     shares = np.ones(len(overhangs.regions))
@@ -121,10 +121,10 @@ def held_shares(state: BuildState, part: PartState) -> Floats:
     measured = _measured(state, part, contacts, rests_to)
     if measured is not None:
         count = np.bincount(measured.regions, minlength=len(shares))
-        held = np.bincount(
+        supported = np.bincount(
             measured.regions, weights=measured.distance <= measured.limit + LIMIT_SPARE, minlength=len(shares)
         )
-        shares = np.where(count > 0, held / np.maximum(count, 1), shares)
+        shares = np.where(count > 0, supported / np.maximum(count, 1), shares)
     for region, _, away in _low_places(part, contacts, rests_to):
         shares[region.id] = (away <= state.job.material.free_span.at(0) + LIMIT_SPARE).mean()
     return shares
@@ -315,8 +315,8 @@ def _islands_not_held(state: BuildState, part: PartState, contacts: Contacts, re
         return
     served, nearest = _served(state, part, contacts)
     regions_at = _regions_at(part, vertices)
-    found = zip(part.islands, served.tolist(), nearest.tolist(), regions_at, strict=True)
-    for island, is_served, value, its_regions in found:
+    islands = zip(part.islands, served.tolist(), nearest.tolist(), regions_at, strict=True)
+    for island, is_served, value, its_regions in islands:
         place = mesh.vertices[island.vertex]
         if place[2] <= rests_to or is_served:
             continue

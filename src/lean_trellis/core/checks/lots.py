@@ -14,9 +14,9 @@ def check_lots(state: BuildState) -> Iterator[Finding]:
     for part in state.subjects:
         wanted = part.part.lot
         if wanted and wanted != here:
-            built = f"this build is of lot {here}" if here else "this build names no lot"
+            own_words = f"this build is of lot {here}" if here else "this build names no lot"
             yield Finding(
-                "lots_differ", "stop", part.part.name, f"its order asks for lot {wanted}; {built}",
+                "lots_differ", "stop", part.part.name, f"its order asks for lot {wanted}; {own_words}",
                 cause="one build is made of one lot of material, and the order's certificate names another",
                 part_id=part.part.id,
                 cures=(Cure("Load that lot and note it at Setup", about="machine"),

@@ -24,10 +24,10 @@ def check_nearness(state: BuildState) -> Iterator[Finding]:
     for one, other in combinations(state.parts, 2):
         if not state.is_looked_at(one.part.id) or _in_one_stack(state, one, other):
             continue
-        found = gap_between(one, other, limit.value)
-        if found is None or found[0] >= limit.value - LIMIT_SPARE:
+        closest = gap_between(one, other, limit.value)
+        if closest is None or closest[0] >= limit.value - LIMIT_SPARE:
             continue
-        gap, at = found
+        gap, at = closest
         yield Finding(
             "too_near", "caution", one.part.name,
             f"{gap:.2f} mm from {other.part.name}; {limit.value:g} mm required",

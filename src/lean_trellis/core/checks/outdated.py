@@ -16,12 +16,12 @@ Outdated = tuple[tuple[str, str, int], ...]
 def outdated_trials(job: Job) -> Outdated:
     """The trials of a job that hold another shape of a part, or a part that is gone."""
     shapes = {part.id: part.mesh.key for part in job.parts}
-    found = []
+    outdated = []
     for trial in job.trials:
         other = [part.name for part in trial.job.parts if shapes.get(part.id) != part.mesh.key]
         if other:
-            found.append((trial.name, other[0], len(other)))
-    return tuple(found)
+            outdated.append((trial.name, other[0], len(other)))
+    return tuple(outdated)
 
 
 def check_outdated(state: BuildState) -> Iterator[Finding]:

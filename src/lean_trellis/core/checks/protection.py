@@ -29,20 +29,20 @@ def check_protection(state: BuildState) -> Iterator[Finding]:
             faces = marks.faces(level)
             if len(faces):
                 surface = part.overhangs.mesh.with_faces(faces)
-                for held in state.supports:
-                    yield from _touching(part, held, level, _ends_near(held, surface.bounds), surface)
+                for carrier in state.supports:
+                    yield from _touching(part, carrier, level, _ends_near(carrier, surface.bounds), surface)
 
 
-def _ends_near(held: SupportState, bounds: Floats) -> tuple[Floats, Floats]:
+def _ends_near(carrier: SupportState, bounds: Floats) -> tuple[Floats, Floats]:
     """(k, 3) places where supports touch a part, and (k,) half how wide they are there, near a box."""
-    places, radii = held.structure.touches()
+    places, radii = carrier.structure.touches()
     near = ((places >= bounds[0] - radii[:, None] - 1) & (places <= bounds[1] + radii[:, None] + 1)).all(axis=1)
     return places[near], radii[near]
 
 
 def _touching(
     part: PartState,
-    held: SupportState,
+    carrier: SupportState,
     level: int,
     ends: tuple[Floats, Floats],
     surface: Mesh,
@@ -63,7 +63,7 @@ def _touching(
         f"{'kept off' if is_kept_off else 'avoided'}",
         cause="no other surface close by can be supported" if not is_kept_off else "the surface was protected",
         at_mm=tuple(places[worst].tolist()), value=float(away[worst]), limit=float(radii[worst]), unit="mm",
-        part_id=part.part.id, support_id=held.support.id,
+        part_id=part.part.id, support_id=carrier.support.id,
         cures=(
             Cure("Turn the part", about="pose"),
             Cure("Change the protection", about="regions"),

@@ -53,8 +53,8 @@ def _feet(state: BuildState) -> Iterator[Finding]:
     flat = constant_of(state.job.constants, "tool_angle")
     least = constant_of(state.job.constants, "tool_diameter")
     for part in state.subjects:
-        for held in state.supports_of(part.part):
-            feet = spec_of(held.support).footprint(held.structure)
+        for carrier in state.supports_of(part.part):
+            feet = spec_of(carrier.support).footprint(carrier.structure)
             if not len(feet.corners):
                 continue
             places = feet.corners[:: max(1, -(-len(feet.corners) // _MOST))]
@@ -66,10 +66,10 @@ def _feet(state: BuildState) -> Iterator[Finding]:
             yield Finding(
                 "out_of_reach", "caution", part.part.name,
                 f"a scraper has to be held at {angles[worst]:.0f}° to get under feet of "
-                f"{spec_of(held.support).title.lower()}; {flat.value:g}° is flat enough",
+                f"{spec_of(carrier.support).title.lower()}; {flat.value:g}° is flat enough",
                 cause="the part lies low over them on every side", at_mm=(*places[worst].tolist(), 0.0),
                 value=float(angles[worst]), limit=flat.value, unit="°", source=flat.source, part_id=part.part.id,
-                support_id=held.support.id, cures=(Cure("Lift the part", about="pose"),),
+                support_id=carrier.support.id, cures=(Cure("Lift the part", about="pose"),),
             )  # fmt: skip
 
 
@@ -97,8 +97,8 @@ def scraper_angles(part: PartState, places: Floats, diameter: float) -> Floats:
 def _contacts(state: BuildState) -> Iterator[Finding]:
     least = constant_of(state.job.constants, "tool_diameter")
     for part in state.subjects:
-        for held in state.supports_of(part.part):
-            grips = spec_of(held.support).grips(held.structure)
+        for carrier in state.supports_of(part.part):
+            grips = spec_of(carrier.support).grips(carrier.structure)
             step = max(1, -(-len(grips) // _MOST))
             places = grips.places[::step]
             missed = np.flatnonzero(~reached(part, places, grips.axes[::step], least.value))
@@ -108,11 +108,11 @@ def _contacts(state: BuildState) -> Iterator[Finding]:
             share = f"{len(missed) * step:,} of {len(grips):,} contacts"
             yield Finding(
                 "out_of_reach", "caution", part.part.name,
-                f"{share} of {spec_of(held.support).title.lower()} cannot be reached with a straight tool of "
+                f"{share} of {spec_of(carrier.support).title.lower()} cannot be reached with a straight tool of "
                 f"{least.value:g} mm",
                 cause="the part itself is in the way from every side", at_mm=tuple(place.tolist()),
                 value=float(len(missed) * step), limit=0.0, unit="contacts", source=least.source, part_id=part.part.id,
-                support_id=held.support.id,
+                support_id=carrier.support.id,
                 cures=(Cure("Leave these regions out", about="regions"), Cure("Turn the part", about="pose")),
             )  # fmt: skip
 

@@ -82,5 +82,5 @@ def material_changes(job: Job) -> int:
         return 0
     solid = [tuple(part.bounds()[:, 2].tolist()) for part in job.parts]
     middles = (np.arange(round(max(high for _, high in solid) / height)) + 0.5) * height
-    held = [np.any([(low < middles) & (middles < high) for low, high in heights], axis=0) for heights in (solid, spans)]
-    return changes_of(*held).count
+    own = [np.any([(low < middles) & (middles < high) for low, high in heights], axis=0) for heights in (solid, spans)]
+    return changes_of(*own).count

@@ -17,10 +17,10 @@ from lean_trellis.core.checks.state import BuildState, Foothold, PartState, Supp
 
 def check_standing(state: BuildState) -> Iterator[Finding]:
     """Stops for what is not connected to the plate."""
-    for held in state.own_supports:
-        foothold = state.footholds[held.support.id]
+    for carrier in state.own_supports:
+        foothold = state.footholds[carrier.support.id]
         if foothold.unfounded:
-            yield _loose_support(state, held, list(foothold.unfounded), foothold.pieces)
+            yield _loose_support(state, carrier, list(foothold.unfounded), foothold.pieces)
     for part in state.subjects:
         foothold = state.footholds[part.part.id]
         if not foothold.stands:
@@ -29,17 +29,17 @@ def check_standing(state: BuildState) -> Iterator[Finding]:
             yield _loose_piece(part, list(foothold.loose), foothold.pieces)
 
 
-def _loose_support(state: BuildState, held: SupportState, loose: list[Floats], count: int) -> Finding:
+def _loose_support(state: BuildState, carrier: SupportState, loose: list[Floats], count: int) -> Finding:
     place = min(loose, key=lambda at: float(at[2]))
-    counted = held.structure.counted
+    counted = carrier.structure.counted
     one = len(loose) == count == 1
     what = f"its {counted.one} begins" if one else f"{len(loose)} of {count} pieces of its {counted.several} begin"
     return Finding(
-        "in_the_air", "stop", state.name_of(held.support.part_id),
+        "in_the_air", "stop", state.name_of(carrier.support.part_id),
         f"{what} {place[2]:.2f} mm above the plate, with nothing below",
         cause="a support is built from its lowest layer up and needs the plate, a part or a support below",
         at_mm=tuple(place.tolist()), value=float(place[2]), limit=state.job.layer_height, unit="mm",
-        part_id=held.support.part_id, support_id=held.support.id,
+        part_id=carrier.support.part_id, support_id=carrier.support.id,
         cures=(Cure("Open its support", about="supports"),),
     )  # fmt: skip
 
@@ -61,13 +61,16 @@ def _loose_part(state: BuildState, part: PartState, foothold: Foothold) -> Findi
     mesh = part.overhangs.mesh
     place = mesh.vertices[int(mesh.vertices[:, 2].argmin())]
     height = float(place[2])
-    why = "its supports do not reach the plate" if foothold.is_held else "nothing is below it"
+    if foothold.hangs_on_supports:
+        why, cause = "its supports do not reach the plate", "its supports stand on the part alone"
+    else:
+        why, cause = "nothing is below it", "it has a build offset but no supports"
     support = Cure("Support all its regions", SupportRegions(part.part.id))
     lower = Cure("Lower it to the plate", SetOffset(part.part.id, 0.0))
     return Finding(
         "in_the_air", "stop", part.part.name,
         f"its lowest point is {height:.2f} mm above the plate and {why}",
-        cause="its supports stand on the part alone" if foothold.is_held else "it has a build offset but no supports",
+        cause=cause,
         at_mm=tuple(place.tolist()), value=height, limit=state.job.layer_height, unit="mm", part_id=part.part.id,
-        cures=(lower,) if foothold.is_held else (support, lower),
+        cures=(lower,) if foothold.hangs_on_supports else (support, lower),
     )  # fmt: skip

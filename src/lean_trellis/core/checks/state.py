@@ -102,7 +102,7 @@ class PartHollows:
     """The air in and round a part (None where it bounds no solid), and hollows that are closed off or nearly so."""
 
     cells: AirCells | None
-    found: tuple[Cavity, ...]
+    cavities: tuple[Cavity, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,14 +110,14 @@ class Foothold:
     """What a part or a support stands on: its number of pieces, and the lowest places (3,) of some of them.
 
     `unfounded` have nothing at all below; `loose` neither stand on what stands nor are held by it. `stands`: any piece
-    is connected to the plate; `is_held`: supports hold some.
+    is connected to the plate; `hangs_on_supports`: supports hold some.
     """
 
     pieces: int
     unfounded: tuple[Floats, ...]
     loose: tuple[Floats, ...]
     stands: bool
-    is_held: bool
+    hangs_on_supports: bool
 
 
 @dataclass(frozen=True)
@@ -160,7 +160,7 @@ class BuildState:
     @property
     def own_supports(self) -> tuple[SupportState, ...]:
         """The supports of the parts that are looked at."""
-        return tuple(held for held in self.supports if self.is_looked_at(held.support.part_id))
+        return tuple(carrier for carrier in self.supports if self.is_looked_at(carrier.support.part_id))
 
     def is_looked_at(self, part_id: str) -> bool:
         """Whether a part is one of those that are looked at."""
@@ -172,8 +172,8 @@ class BuildState:
 
     def contacts_of(self, part: Part) -> Contacts:
         """Every place where supports take hold of the part, plate's frame."""
-        found = [Contacts(state.structure.holds, state.structure.hold_radii) for state in self.supports_of(part)]
-        return Contacts.joined([Contacts(np.zeros((0, 3)), np.zeros(0)), *found])
+        contacts = [Contacts(state.structure.holds, state.structure.hold_radii) for state in self.supports_of(part)]
+        return Contacts.joined([Contacts(np.zeros((0, 3)), np.zeros(0)), *contacts])
 
     def name_of(self, part_id: str) -> str:
         """The part's name."""

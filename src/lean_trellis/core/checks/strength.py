@@ -32,12 +32,12 @@ def check_strength(state: BuildState) -> Iterator[Finding]:
         strength = state.strengths.get(part.part.id)
         if strength is None:
             continue
-        for held in state.supports_of(part.part):
-            figures = strength.figures.get(held.support.id)
+        for carrier in state.supports_of(part.part):
+            figures = strength.figures.get(carrier.support.id)
             if figures is not None and len(figures.used):
-                yield from _overloaded(part, held.support, figures, strength)
-                yield from _slender(state, part, held.support, figures)
-                yield from _weak_braces(part, held.support, figures, strength)
+                yield from _overloaded(part, carrier.support, figures, strength)
+                yield from _slender(state, part, carrier.support, figures)
+                yield from _weak_braces(part, carrier.support, figures, strength)
         if not state.job.machine.is_belt:
             yield from _loose(state, part, strength)
             yield from _flexible(state, part, strength)
@@ -146,14 +146,14 @@ def _weak_braces(part: PartState, support: Support, figures: Any, strength: Part
 def _loose(state: BuildState, part: PartState, strength: PartStrength) -> Iterator[Finding]:
     """What lies on the plate as a whole, and each foot for itself unless a raft joins them."""
     plate = strength.loads.statics.plate
-    found = [(plate.value, plate.at_mm, f"at layer height {plate.level:.1f} mm")]
-    carrying = [held.support for held in state.supports if part.part.id in held.support.parts]
+    places = [(plate.value, plate.at_mm, f"at layer height {plate.level:.1f} mm")]
+    carrying = [carrier.support for carrier in state.supports if part.part.id in carrier.support.parts]
     if not any(spec_of(support).is_ground for support in carrying):
         for figures in strength.figures.values():
             if len(figures.feet_used):
                 foot = int(figures.feet_used.argmax())
-                found.append((float(figures.feet_used[foot]), _place(figures, foot), "at the foot below"))
-    value, at_mm, where = max(found)
+                places.append((float(figures.feet_used[foot]), _place(figures, foot), "at the foot below"))
+    value, at_mm, where = max(places)
     severity = _severity(value)
     if severity is None:
         return
@@ -169,12 +169,12 @@ def _loose(state: BuildState, part: PartState, strength: PartStrength) -> Iterat
 
 
 def _wider_feet(state: BuildState, part: PartState, used: float) -> Iterator[Cure]:
-    for held in state.supports_of(part.part):
-        value = held.support.parameters.model_dump().get("foot_diameter")
+    for carrier in state.supports_of(part.part):
+        value = carrier.support.parameters.model_dump().get("foot_diameter")
         if isinstance(value, float):
-            wanted = _within(held.support.parameters, "foot_diameter", value * (used / _WANTED) ** 0.5)
+            wanted = _within(carrier.support.parameters, "foot_diameter", value * (used / _WANTED) ** 0.5)
             if wanted > value:
-                yield Cure(f"Set foot diameter to {wanted:g} mm", SetValue(held.support.id, "foot_diameter", wanted))
+                yield Cure(f"Set foot diameter to {wanted:g} mm", SetValue(carrier.support.id, "foot_diameter", wanted))
 
 
 def _flexible(state: BuildState, part: PartState, strength: PartStrength) -> Iterator[Finding]:
@@ -193,6 +193,6 @@ def _flexible(state: BuildState, part: PartState, strength: PartStrength) -> Ite
 
 def _stiffer(state: BuildState, part: PartState) -> Iterator[Cure]:
     """Braces where there are bars without, then a wall beside the part."""
-    for held in state.supports_of(part.part):
-        yield from _braced(held.support)
+    for carrier in state.supports_of(part.part):
+        yield from _braced(carrier.support)
     yield Cure("Add a flank wall", AddSupport(part.part.id, "wall-flank"))

@@ -29,28 +29,32 @@ def _is_under_others(support: Support) -> bool:
 
 def check_supports_overlap(state: BuildState) -> Iterator[Finding]:
     """Notes on supports built into each other, unless both keep clear of each other by themselves or one is ground."""
-    some = [held for held in state.supports if not _is_under_others(held.support) and not held.structure.is_empty]
+    some = [
+        carrier
+        for carrier in state.supports
+        if not _is_under_others(carrier.support) and not carrier.structure.is_empty
+    ]
     shadows: dict[str, Shape] = {}
-    for held, other in combinations(some, 2):
-        if not state.is_looked_at(held.support.part_id):
+    for carrier, other in combinations(some, 2):
+        if not state.is_looked_at(carrier.support.part_id):
             continue
-        if spec_of(held.support).gets_room and spec_of(other.support).gets_room:
+        if spec_of(carrier.support).gets_room and spec_of(other.support).gets_room:
             continue
-        if not boxes_meet(held.structure.mesh.bounds, other.structure.mesh.bounds):
+        if not boxes_meet(carrier.structure.mesh.bounds, other.structure.mesh.bounds):
             continue
-        for one in (held, other):
+        for one in (carrier, other):
             if one.support.id not in shadows:
                 shadows[one.support.id] = spec_of(one.support).shadow(one.structure)
         # Looked for in space only where they overlap as seen from above.
-        if area_of(shadows[held.support.id].intersection(shadows[other.support.id])) <= 0:
+        if area_of(shadows[carrier.support.id].intersection(shadows[other.support.id])) <= 0:
             continue
-        common = _common_volume(_solid(held), _solid(other))
+        common = _common_volume(_solid(carrier), _solid(other))
         if common > _LEAST_OVERLAP_MM3:
-            yield _overlap(state, held, other, common)
+            yield _overlap(state, carrier, other, common)
 
 
-def _solid(held: SupportState) -> Mesh:
-    solid: Mesh = spec_of(held.support).solid(held.structure)
+def _solid(carrier: SupportState) -> Mesh:
+    solid: Mesh = spec_of(carrier.support).solid(carrier.structure)
     return solid
 
 
@@ -62,18 +66,18 @@ def _common_volume(one: Mesh, other: Mesh) -> float:
         return 0.0
 
 
-def _overlap(state: BuildState, held: SupportState, other: SupportState, common: float) -> Finding:
+def _overlap(state: BuildState, carrier: SupportState, other: SupportState, common: float) -> Finding:
     """Said of the support that can make room for the other, where one can."""
-    trimmed = [one for one in (held, other) if "trim" in type(one.support.parameters).model_fields]
-    giving = trimmed[0] if trimmed else held
-    taking = other if giving is held else held
+    trimmed = [one for one in (carrier, other) if "trim" in type(one.support.parameters).model_fields]
+    giving = trimmed[0] if trimmed else carrier
+    taking = other if giving is carrier else carrier
     makes_room = bool(trimmed) and spec_of(taking.support).gets_room
     room = (Cure("Keep the walls clear of bars", SetValue(giving.support.id, "trim", "bars")),) * makes_room
     return Finding(
-        "supports_overlap", "note", state.name_of(held.support.part_id),
-        f"{held.support.set_name} and {other.support.set_name} overlap by {common:.2f} mm³",
+        "supports_overlap", "note", state.name_of(carrier.support.part_id),
+        f"{carrier.support.set_name} and {other.support.set_name} overlap by {common:.2f} mm³",
         cause="supports of several families serve the same place", value=common, limit=0.0, unit="mm³",
-        at_mm=place_of(((held.structure.mesh.bounds + other.structure.mesh.bounds) / 2).mean(axis=0)),
+        at_mm=place_of(((carrier.structure.mesh.bounds + other.structure.mesh.bounds) / 2).mean(axis=0)),
         part_id=giving.support.part_id, support_id=giving.support.id,
         cures=(*room, Cure("Open its support", about="supports")),
     )  # fmt: skip

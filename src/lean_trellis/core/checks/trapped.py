@@ -26,7 +26,7 @@ def check_trapped(state: BuildState) -> Iterator[Finding]:
         if hollows is None:
             continue
         if inside is not None:
-            for hollow in hollows.found:
+            for hollow in hollows.cavities:
                 yield _hollow(state, part, hollow, inside)
         yield from _supports_inside(state, part, hollows)
 
@@ -53,8 +53,8 @@ def _supports_inside(state: BuildState, part: PartState, hollows: PartHollows) -
     cells = hollows.cells
     if cells is None or not cells.sealed:
         return
-    for held in state.supports_of(part.part):
-        grips = spec_of(held.support).grips(held.structure)
+    for carrier in state.supports_of(part.part):
+        grips = spec_of(carrier.support).grips(carrier.structure)
         below = grips.places - np.array([0.0, 0.0, _BELOW_CELLS * cells.cell])
         bodies = cells.bodies_at(below)
         closed_in = np.flatnonzero(bodies > 1)
@@ -66,9 +66,9 @@ def _supports_inside(state: BuildState, part: PartState, hollows: PartHollows) -
         )
         yield Finding(
             "trapped", "caution" if comes_off else "stop", part.part.name,
-            f"{len(closed_in):,} of {len(grips):,} contacts of {spec_of(held.support).title.lower()} are inside a "
+            f"{len(closed_in):,} of {len(grips):,} contacts of {spec_of(carrier.support).title.lower()} are inside a "
             "closed hollow" + (", until the part comes off the plate" if comes_off else ""),
             cause="nobody gets at them there", at_mm=tuple(place.tolist()), value=float(len(closed_in)), limit=0.0,
-            unit="contacts", part_id=part.part.id, support_id=held.support.id,
+            unit="contacts", part_id=part.part.id, support_id=carrier.support.id,
             cures=(Cure("Leave these regions out", about="regions"), Cure("Drill a drain", about="parts")),
         )  # fmt: skip

@@ -48,21 +48,21 @@ def tried_cures(finding: Finding, job: Job, deriving: Deriving, watch: Watch = U
     if finding.code == SET_CHANGED:
         return tried_set(finding, job, deriving, watch)
     if finding.code not in MEASURED_AGAIN or not finding.limit:
-        return tuple(_told(finding.cures, job, deriving, watch))
+        return tuple(_with_effects(finding.cures, job, deriving, watch))
     now = _effect(finding, job, deriving, watch)
     changes = [cure for cure in finding.cures if cure.change is not None]
     steps = len(changes) + (len(_TURNS) if _may_turn(finding, job) else 0)
-    found: list[Cure] = []
+    cures: list[Cure] = []
     for number, cure in enumerate(changes):
         stretch = Stretch(watch, number / max(steps, 1), (number + 1) / max(steps, 1))
         stretch.at(0.0, f"trying: {cure.plain}")
-        found += _tried(cure, finding, job, deriving, now, stretch)
+        cures += _tried(cure, finding, job, deriving, now, stretch)
     if _may_turn(finding, job):
-        found += _turned(finding, job, deriving, now, Stretch(watch, len(changes) / steps, 1.0))
-    return (*found, *(cure for cure in finding.cures if cure.change is None))
+        cures += _turned(finding, job, deriving, now, Stretch(watch, len(changes) / steps, 1.0))
+    return (*cures, *(cure for cure in finding.cures if cure.change is None))
 
 
-def _told(cures: Sequence[Cure], job: Job, deriving: Deriving, watch: Watch) -> Iterator[Cure]:
+def _with_effects(cures: Sequence[Cure], job: Job, deriving: Deriving, watch: Watch) -> Iterator[Cure]:
     """Cures with what they change, or with why they cannot be done."""
     for number, cure in enumerate(cures):
         if cure.change is None:

@@ -14,7 +14,7 @@ from lean_trellis.core.supports.common.spec import spec_of
 
 def check_twice(state: BuildState) -> Iterator[Finding]:
     """A caution for each pair: the later one is on top of what is there already."""
-    serving = [held for held in state.own_supports if spec_of(held.support).serves_regions]
+    serving = [carrier for carrier in state.own_supports if spec_of(carrier.support).serves_regions]
     for first, second in combinations(serving, 2):
         if first.support.part_id != second.support.part_id or spec_of(first.support) is not spec_of(second.support):
             continue

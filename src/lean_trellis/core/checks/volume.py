@@ -26,12 +26,12 @@ def check_volume(state: BuildState) -> Iterator[Finding]:
             MoveTo(part.part.id, part.part.pose.x + move[0], part.part.pose.y + move[1]),
         )
         yield from outside((part.part.name, part.part.id, ""), "part", vertices, machine, cure)
-    for held in state.own_supports:
-        made = held.structure
+    for carrier in state.own_supports:
+        made = carrier.structure
         if not made.is_empty:
-            name = state.name_of(held.support.part_id)
+            name = state.name_of(carrier.support.part_id)
             cure = Cure("Move the part away from the edge", about="parts")
-            whose = name, held.support.part_id, held.support.id
+            whose = name, carrier.support.part_id, carrier.support.id
             yield from outside(whose, "support", made.mesh.vertices, machine, cure)
 
 

@@ -38,7 +38,7 @@ def _wider_hold(state: BuildState, part_id: str, *, on_plate: bool) -> Iterator[
     if not on_plate:
         yield Cure("Set closer or wider contacts at its ends", about="supports")
         return
-    rafts = [held.support for held in state.supports if part_id in held.support.parts]
+    rafts = [carrier.support for carrier in state.supports if part_id in carrier.support.parts]
     rafts = [support for support in rafts if isinstance(support.parameters, RaftParameters)]
     if not rafts:
         yield Cure("Add a brim", AddSupport(part_id, "raft-brim"))

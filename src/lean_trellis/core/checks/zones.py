@@ -22,10 +22,10 @@ def check_zones(state: BuildState) -> Iterator[Finding]:
     machine = state.job.machine
     for part in state.subjects:
         yield from over_zones((part.part.name, part.part.id, ""), "part", part.overhangs.mesh, machine)
-    for held in state.own_supports:
-        if not held.structure.is_empty:
-            whose = state.name_of(held.support.part_id), held.support.part_id, held.support.id
-            yield from over_zones(whose, "support", held.structure.mesh, machine)
+    for carrier in state.own_supports:
+        if not carrier.structure.is_empty:
+            whose = state.name_of(carrier.support.part_id), carrier.support.part_id, carrier.support.id
+            yield from over_zones(whose, "support", carrier.structure.mesh, machine)
 
 
 def over_zones(whose: tuple[str, str, str], what: str, mesh: Mesh, machine: Machine) -> Iterator[Finding]:

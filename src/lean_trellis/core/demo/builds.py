@@ -55,7 +55,7 @@ def _filled(job: Job, wanted: Sequence[_Wanted]) -> Job:
     return job
 
 
-def _held(job: Job, wanted: Sequence[_Wanted]) -> Job:
+def _with_supports(job: Job, wanted: Sequence[_Wanted]) -> Job:
     sets = shipped_sets()
     for part, entry in zip(job.parts, wanted, strict=False):
         if entry.set:
@@ -72,7 +72,7 @@ def metal_build(library: Library) -> Job:
         _Wanted("Exhaust elbow", metal_parts.exhaust_elbow, ORGANS, (0.0, -20.0, 0.0)),
         _Wanted("Impeller", metal_parts.impeller, RIVER, set="lattice-metal"),
     )
-    job = _held(arrange_parts(_filled(job, wanted)).job, wanted)
+    job = _with_supports(arrange_parts(_filled(job, wanted)).job, wanted)
     elbow = job.parts[2]
     regions = [region for region in Pipeline().overhangs(elbow, job).regions if not region.left_out]
     faces = sorted((region for region in regions if region.kind == "face"), key=lambda region: region.area_mm2)
@@ -97,7 +97,7 @@ def vat_build(library: Library) -> Job:
         _Wanted("Coping 14", dental_parts.coping, CLINIC, (168.0, 0.0, 0.0), (63.6, 5.8), "bars-resin-fine"),
         _Wanted("Coping 25", _larger_coping, CLINIC, (168.0, 0.0, 0.0), (73.6, 5.4), "bars-resin-fine"),
     )
-    job = _held(_filled(job, wanted), wanted)
+    job = _with_supports(_filled(job, wanted), wanted)
     job = change_support(job, job.supports[0].id, "tip_diameter", 1.0).job
     job = change_support(job, job.supports[0].id, "shaft_diameter", 1.4).job
     return change_support(job, job.supports[0].id, "spacing", 6.0).job
@@ -115,7 +115,7 @@ def extrusion_build(library: Library) -> Job:
     job = _filled(job, wanted)
     separator = Separator(library.material("petg"), inset=0.4, layers=2)
     job = stack_part(job, job.parts[1].id, 3, 2, "layers", separator).job
-    job = _held(job, wanted)
+    job = _with_supports(job, wanted)
     # The panel's wall stands behind it, off the lever before it; the lever's raft nearly closes the hole of its eye.
     job = change_support(job, job.supports_of(job.parts[0].id)[0].id, "along_start", 160.0).job
     job = add_support(job, job.parts[0].id, shipped_sets()["bars-extrusion"]).job

@@ -18,11 +18,11 @@ class Alike:
     def __init__(self) -> None:
         self._first: LRUCache[tuple[str, bytes], Key] = LRUCache(_MOST)
         self._same: LRUCache[Key, Key] = LRUCache(_MOST)
-        self._found: dict[Key, Key] = {}
+        self._ends: dict[Key, Key] = {}
 
     @property
     def is_empty(self) -> bool:
-        """Whether no two results have been found alike."""
+        """Whether no two results have turned out alike."""
         return not self._same
 
     def note(self, node: Node[Any], key: Key, made: Any) -> None:
@@ -33,7 +33,7 @@ class Alike:
         first = self._first.setdefault((node.name, content), key)
         if first != key:
             self._same[key] = first
-            self._found.clear()
+            self._ends.clear()
 
     def has_others(self, node: Node[Any]) -> bool:
         """Whether results of a node may turn out to be like one before."""
@@ -44,15 +44,15 @@ class Alike:
         same = self._same.get(key)
         if same is not None:
             return same
-        found = self._found.get(key)
-        if found is None:
+        end = self._ends.get(key)
+        if end is None:
             tokens = tuple([self.first_of(one) if isinstance(one, Key) else one for one in key.tokens])
             is_first = all(one is other for one, other in zip(tokens, key.tokens, strict=True))
-            found = self._found[key] = key if is_first else Key(key.name, tokens)
-        return found
+            end = self._ends[key] = key if is_first else Key(key.name, tokens)
+        return end
 
     def clear(self) -> None:
         """Forget all."""
         self._first.clear()
         self._same.clear()
-        self._found.clear()
+        self._ends.clear()

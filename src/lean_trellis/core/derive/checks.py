@@ -9,7 +9,7 @@ from typing import Any
 from lean_trellis.core.arrays import Floats
 from lean_trellis.core.checks.finding import Finding
 from lean_trellis.core.checks.footholds import footholds_of
-from lean_trellis.core.checks.holding import farthest_unsupported, held_shares
+from lean_trellis.core.checks.holding import farthest_unsupported, supported_shares
 from lean_trellis.core.checks.outdated import outdated_trials
 from lean_trellis.core.checks.registry import CHECKS, Check, Scope, in_order
 from lean_trellis.core.checks.state import (
@@ -308,14 +308,14 @@ FINDINGS: Node[tuple[Finding, ...]] = Node(
 )
 
 
-def _held(reader: Reader[Floats]) -> Floats:
+def _supported_shares(reader: Reader[Floats]) -> Floats:
     state = reader.one(SCOPES["stack"], 0.0, 0.7)
     state = replace(state, looked_at=frozenset({reader.subject.id}), watch=reader.stretch(0.7, 1.0))
-    return held_shares(state, state.subjects[0])
+    return supported_shares(state, state.subjects[0])
 
 
 HELD_SHARES: Node[Floats] = Node(
-    "held shares", "part", _held, ("part.id",), lambda part, job, near: ((SCOPES["stack"], part),)
+    "held shares", "part", _supported_shares, ("part.id",), lambda part, job, near: ((SCOPES["stack"], part),)
 )
 
 

@@ -86,11 +86,11 @@ class Revision:
         at = (node.name, id(subject))
         known = self._telling.get(at)
         if known is None:
-            found: dict[tuple[str, int], Need] = {}
+            needs: dict[tuple[str, int], Need] = {}
             for need, about in self.needs(node, subject):
                 nearest = ((need, about),) if need.content is not None else self.telling(need, about)
-                found |= {(one.name, id(other)): (one, other) for one, other in nearest}
-            known = self._telling[at] = tuple(found.values())
+                needs |= {(one.name, id(other)): (one, other) for one, other in nearest}
+            known = self._telling[at] = tuple(needs.values())
         return known
 
     def _token(self, path: str, subject: Subject) -> Any:

@@ -245,7 +245,7 @@ def _estimate_token(subject: None, job: Job, near: Neighbours) -> Hashable:
     return parts, supports, tuple((stack.id, owners[stack.parts[0]]) for stack in job.stacks if stack.filling)
 
 
-def _built(kind: BodyKind, named: tuple[str, str, str], work: Work, volume: float, span: tuple[int, int],
+def _layers_of(kind: BodyKind, named: tuple[str, str, str], work: Work, volume: float, span: tuple[int, int],
            every: int = 1, contacts: int = 0) -> Built:  # fmt: skip
     number, name, owner = named
     return Built(kind, number, name, owner, work, volume, span, every, contacts)
@@ -257,14 +257,14 @@ def _estimate(reader: Reader[Estimate]) -> Estimate:
     plan = _plan(job)
     parts, supports, stacks = reader.token
     bodies = [
-        _built("part", named, work, _solid(layers, placed.volume, plan), _span(layers, plan))
+        _layers_of("part", named, work, _solid(layers, placed.volume, plan), _span(layers, plan))
         for named, placed, layers, work in zip(
             parts, reader.each(PLACED), reader.each(PART_LAYERS, 0.0, 0.2), reader.each(PART_WORK, 0.2, 0.5),
             strict=True,
         )
     ]  # fmt: skip
     bodies += [
-        _built("support", named, work, volume, _span(layers, plan), job.support_every, len(carriers.grips))
+        _layers_of("support", named, work, volume, _span(layers, plan), job.support_every, len(carriers.grips))
         for named, volume, layers, work, carriers in zip(
             supports, reader.each(BUILT_VOLUME, 0.5, 0.7), reader.each(SUPPORT_LAYERS, 0.7, 0.8),
             reader.each(SUPPORT_WORK, 0.8, 1.0), reader.each(CARRIERS), strict=True,

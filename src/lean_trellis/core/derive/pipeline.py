@@ -57,13 +57,13 @@ from lean_trellis.core.supports.common.support import Support
 class RegionFacts:
     """What is reported of a part's regions besides their figures, one entry a region.
 
-    `spans_mm` (r,) the greatest span, `beneath` in words what lies below, `held` (r,) the share of the area that a hold
-    is near enough to.
+    `spans_mm` (r,) the greatest span, `beneath` in words what lies below, `supported` (r,) the share of the area that a
+    hold is near enough to.
     """
 
     spans_mm: Floats
     beneath: tuple[str, ...]
-    held: Floats
+    supported: Floats
 
 
 def _facts_needs(part: Part, job: Job, near: Neighbours) -> tuple[Need, ...]:

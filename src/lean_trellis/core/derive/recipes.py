@@ -60,6 +60,6 @@ def apply_recipe(
     part = job.part(part_id)
     overhangs = graph.get(OVERHANGS, part, job, Stretch(watch, 0.0, 0.3))
     traits = graph.get(REGION_TRAITS, part, job, Stretch(watch, 0.3, 1.0))
-    regions = [one for one in overhangs.regions if one.id in only] if only is not None else list(overhangs.to_be_held)
+    regions = [one for one in overhangs.regions if one.id in only] if only is not None else list(overhangs.to_support)
     chosen = [traits[region.id] for region in regions]
     return support_by_recipe(job, part_id, recipe, sets, regions, chosen, is_whole=only is None)

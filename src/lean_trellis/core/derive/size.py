@@ -50,10 +50,10 @@ def _size(thing: Any, seen: set[int]) -> int:
     if isinstance(thing, BaseModel):
         return _OTHER_BYTES  # the job's own
     own = _BYTES_A_FACE * len(thing.mesh.faces) if isinstance(thing, RayTree) else _OTHER_BYTES
-    held = dict(vars(thing)) if hasattr(thing, "__dict__") else {}
+    contents = dict(vars(thing)) if hasattr(thing, "__dict__") else {}
     for name in _field_names(type(thing)):
-        held.setdefault(name, getattr(thing, name))
-    return own + _sum_of(held.values(), seen)
+        contents.setdefault(name, getattr(thing, name))
+    return own + _sum_of(contents.values(), seen)
 
 
 def _sum_of(things: Iterable[Any], seen: set[int]) -> int:

@@ -102,16 +102,16 @@ def _statics(reader: Reader[PartLoads]) -> PartLoads:
         lambda: cups_of(reader.one(AIR_CELLS, 0.4, 0.5)), corners,
     )  # fmt: skip
     actions = actions_of(job.machine, job.constants)
-    found = part_statics(standing, actions, reader.stretch(0.5, 1.0))
+    statics = part_statics(standing, actions, reader.stretch(0.5, 1.0))
     loads = {
         name: _spread(some, which, len(one.grips))
-        for name, some, which, one in zip(reader.token, found.loads, mine, carriers, strict=True)
+        for name, some, which, one in zip(reader.token, statics.loads, mine, carriers, strict=True)
     }
     by_level = {
         name: _spread_by_level(some, which, len(one.grips))
-        for name, some, which, one in zip(reader.token, found.by_level, mine, carriers, strict=True)
+        for name, some, which, one in zip(reader.token, statics.by_level, mine, carriers, strict=True)
     }
-    return PartLoads(found, loads, by_level, actions)
+    return PartLoads(statics, loads, by_level, actions)
 
 
 def _spread(loads: GripLoads, which: Longs, count: int) -> GripLoads:
@@ -126,10 +126,10 @@ def _spread_by_level(loads: LevelLoads, which: Longs, count: int) -> LevelLoads:
     """The same of what some contacts carry level by level."""
     if len(which) == count:
         return loads
-    found = LevelLoads.none(loads.levels, count)
+    spread = LevelLoads.none(loads.levels, count)
     rows, some = np.indices((len(loads.levels), len(which))).reshape(2, -1)
-    found.take(rows, which[some], *(part.reshape(-1) for part in (loads.pulls, loads.pushes, loads.sides, loads.used)))
-    return found
+    spread.take(rows, which[some], *(part.reshape(-1) for part in (loads.pulls, loads.pushes, loads.sides, loads.used)))
+    return spread
 
 
 STATICS: Node[PartLoads] = Node("statics", "part", _statics, CONSTANTS, _statics_needs, _statics_token)
@@ -147,9 +147,9 @@ def _figures_token(part: Part, job: Job, near: Neighbours) -> Hashable:
 
 def _figures(reader: Reader[dict[str, Any]]) -> dict[str, Any]:
     """What pulls on the part is carried by all its supports; each family has its own figures."""
-    found = reader.one(STATICS, 0, 0.8)
+    statics = reader.one(STATICS, 0, 0.8)
     return {
-        name: spec_named(family, form).loads(made, carriers.grips, found.loads[name], found.actions)
+        name: spec_named(family, form).loads(made, carriers.grips, statics.loads[name], statics.actions)
         for (name, family, form), made, carriers in zip(
             reader.token, reader.each(STRUCTURE, 0.8, 0.9), reader.each(CARRIERS, 0.9, 1.0), strict=True
         )
@@ -161,20 +161,20 @@ FIGURES: Node[dict[str, Any]] = Node("figures", "part", _figures, (), _figures_n
 
 def _growth(reader: Reader[GrowthUse]) -> GrowthUse:
     """By the same figures, with what is carried at each level in place of the most of all."""
-    found = reader.one(STATICS, 0, 0.5)
-    levels, used = found.statics.plate_by_level[:, 0], {}
+    statics = reader.one(STATICS, 0, 0.5)
+    levels, used = statics.statics.plate_by_level[:, 0], {}
     for (name, family, form), made, carriers in zip(
         reader.token, reader.each(STRUCTURE), reader.each(CARRIERS), strict=True
     ):
-        spec, loads, grips = spec_named(family, form), found.by_level[name], carriers.grips
+        spec, loads, grips = spec_named(family, form), statics.by_level[name], carriers.grips
         levels = loads.levels
-        each = [spec.loads(made, grips, loads.at(row), found.actions) for row in range(len(loads))]
+        each = [spec.loads(made, grips, loads.at(row), statics.actions) for row in range(len(loads))]
         places = each[0].places if each else np.zeros((0, 3))
         heights = places @ np.array(reader.job.machine.layer_normal)
         rows = np.stack([one.used for one in each]) if each else np.zeros((0, 0))
         # What is not reached yet is not used, though a blade or nozzle may push what already stands below it.
         used[name] = HoldUse(places, frozen(np.where(heights > levels[:, None] + _REACHED_MM, 0.0, rows)))
-    return growth_use(levels, used, found.statics.plate_by_level)
+    return growth_use(levels, used, statics.statics.plate_by_level)
 
 
 GROWTH: Node[GrowthUse] = Node("use by height", "part", _growth, ("job.machine",), _figures_needs, _figures_token)

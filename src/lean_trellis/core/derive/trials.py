@@ -41,8 +41,8 @@ class TrialFigures:
 
 
 def _needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:
-    held = [part for part in job.parts if job.supports_of(part.id)]
-    of_part = ((node, part) for part in held for node in (STATICS, FIGURES))
+    with_supports = [part for part in job.parts if job.supports_of(part.id)]
+    of_part = ((node, part) for part in with_supports for node in (STATICS, FIGURES))
     farthest = ((FARTHEST_UNSUPPORTED, part) for part in job.parts)
     return (
         (ESTIMATE, None),

@@ -96,11 +96,11 @@ def read(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
     require_triangles(path, sum(len(entry.corners) // 3 for entry in content.objects))
     unit = _UNITS.get(content.unit, "mm")
     bodies = []
-    held = [entry for entry in content.objects if entry.corners]
-    for number, entry in enumerate(held):
-        watch.at(0.65 + 0.35 * number / len(held), f"welding {path.name}")
+    meshes = [entry for entry in content.objects if entry.corners]
+    for number, entry in enumerate(meshes):
+        watch.at(0.65 + 0.35 * number / len(meshes), f"welding {path.name}")
         vertices, faces = _arrays(path, entry)
-        name = entry.name or (path.stem if len(held) == 1 else f"{path.stem} {number + 1}")
+        name = entry.name or (path.stem if len(meshes) == 1 else f"{path.stem} {number + 1}")
         mesh = weld(Mesh(vertices * UNIT_MM[unit], faces.astype(np.int32)))
         bodies.append(Body(name, mesh, len(faces), unit_known=bool(content.unit), unit=unit))
     return bodies

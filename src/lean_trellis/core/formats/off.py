@@ -34,8 +34,8 @@ def read(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
     except (IndexError, ValueError):
         raise FormatError(path, "does not say how many vertices and faces it holds", "export it again") from None
     if n_vertices < 0 or n_faces < 0 or n_vertices + n_faces > len(rows) - 1:
-        held = f"promises {n_vertices:,} vertices and {n_faces:,} faces but holds {len(rows) - 1:,} lines"
-        raise FormatError(path, held, "the file is cut off or damaged; copy or export it again")
+        fault = f"promises {n_vertices:,} vertices and {n_faces:,} faces but holds {len(rows) - 1:,} lines"
+        raise FormatError(path, fault, "the file is cut off or damaged; copy or export it again")
     require_triangles(path, n_faces)
     watch.at(0.4, f"reading {path.name}")
     try:

@@ -35,11 +35,11 @@ def read_binary(path: Path, watch: Watch = UNWATCHED) -> list[Body]:
     with path.open("rb") as file:
         head = file.read(HEADER_BYTES)
         promised = promised_triangles(head)
-        held = (size - HEADER_BYTES) // FACET.itemsize
+        n_facets = (size - HEADER_BYTES) // FACET.itemsize
         if not is_binary_of_size(head, size):
             raise FormatError(
                 path,
-                f"its header promises {promised:,} triangles but the file holds {max(held, 0):,}",
+                f"its header promises {promised:,} triangles but the file holds {max(n_facets, 0):,}",
                 "the file is cut off or damaged; copy or export it again",
             )
         require_triangles(path, promised)

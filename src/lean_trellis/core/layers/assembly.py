@@ -71,7 +71,7 @@ def assembled(
         none = np.zeros(0, np.int64)
         return Assembly(none, none, none, changes_of(none > 0, none > 0), {}, {})
     thickness = plan.thickness_of(numbers)
-    changes = changes_of(*(_held(bodies, numbers, is_other) for is_other in (False, True)))
+    changes = changes_of(*(_attached(bodies, numbers, is_other) for is_other in (False, True)))
     changed = changes.at_start | changes.within
     purge = _purges(np.unique(thickness[changed]), machine, constants)
     turns = _turns(bodies, numbers, changes, has_purge=bool(purge))
@@ -88,7 +88,7 @@ def assembled(
     return Assembly(numbers, numbers[turns[0]], turns[1], changes, purge, seconds)
 
 
-def _held(bodies: Sequence[AssembledBody], numbers: Longs, is_other: bool) -> Bools:
+def _attached(bodies: Sequence[AssembledBody], numbers: Longs, is_other: bool) -> Bools:
     """(l,): whether a layer holds something of one of the two materials."""
     has = np.zeros(len(numbers), bool)
     for body in bodies:

@@ -30,20 +30,21 @@ class LayerMarks:
 
 def marks_of(
     parts: list[Floats], below: list[Floats], supports_below: list[Floats], *, height_mm: float, critical_deg: float,
-    least_mm: float, is_held: bool,
+    least_mm: float, is_on_plate: bool,
 ) -> LayerMarks:  # fmt: skip
     """The marks of a layer: rings (k, 2) of parts in it, of parts and of supports in the layer below.
 
-    Where it is held by the plate (`is_held`) nothing hangs. A layer may stand out by height over tan(critical angle).
+    Where it stands on the plate (`is_on_plate`) nothing hangs. A layer may stand out by height over tan(critical
+    angle).
     """
     here = _section(parts)
     thin = thin_of(parts, least_mm)
-    if is_held:
+    if is_on_plate:
         return LayerMarks((), (), _rings(thin), 0.0)
-    held = _section(below)
+    lower = _section(below)
     reach = height_mm / max(math.tan(math.radians(critical_deg)), 1e-3)
-    hanging = here - held.offset(reach, JoinType.Round, circular_segments=24)
-    on = held + _section(supports_below)
+    hanging = here - lower.offset(reach, JoinType.Round, circular_segments=24)
+    on = lower + _section(supports_below)
     islands = [piece for piece in here.decompose() if (piece ^ on).area() < _LEAST_MM2]
     rings = tuple(np.asarray(ring) for piece in islands for ring in piece.to_polygons())
     return LayerMarks(_rings(hanging), rings, _rings(thin), float(hanging.area()))

@@ -42,12 +42,12 @@ class OwnBeads:
         nearest = np.abs(self._heights[levels.start : levels.stop] - values.at[2]).argmin()
         start = levels.start + int(nearest)
         dot = CrossSection.square((_DOT_MM, _DOT_MM), True).translate(values.at[:2])
-        begin = _met(self._section_at(start), dot, 0.0)
+        begin = _common(self._section_at(start), dot, 0.0)
         followed = {start: begin}
         for way in (range(start + 1, levels.stop), range(start - 1, levels.start - 1, -1)):
             before = begin
             for level in way:
-                before = _met(self._section_at(level), before, _TOUCH_MM2)
+                before = _common(self._section_at(level), before, _TOUCH_MM2)
                 if before.is_empty():
                     break
                 followed[level] = before
@@ -61,13 +61,13 @@ def levels_within(values: PathValues, heights: Floats) -> range:
     return range(low, max(low, high))
 
 
-def _met(section: CrossSection, other: CrossSection, least_mm2: float) -> CrossSection:
+def _common(section: CrossSection, other: CrossSection, least_mm2: float) -> CrossSection:
     """The connected pieces of a section that share more than an area with another one."""
-    met = CrossSection()
+    common = CrossSection()
     for piece in section.decompose():
         if (piece ^ other).area() > least_mm2:
-            met = met + piece
-    return met
+            common = common + piece
+    return common
 
 
 def _is_of(piece: CrossSection, selected: CrossSection | None) -> bool:

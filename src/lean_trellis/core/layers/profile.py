@@ -48,10 +48,10 @@ def profile_of(bodies: tuple[LayeredBody, ...], plan: LayerPlan) -> Profile:
     areas = {is_support: np.zeros(len(numbers)) for is_support in (False, True)}
     for body in filled:
         areas[body.is_support][body.numbers - low] += body.layers.areas_mm2
-    held = {is_other: np.zeros(len(numbers), bool) for is_other in (False, True)}
+    attached = {is_other: np.zeros(len(numbers), bool) for is_other in (False, True)}
     for body in filled:
-        held[body.is_other][body.numbers - low] = True
-    changes = changes_of(held[False], held[True])
-    changed = numbers[changes.at_start | changes.within] if held[True].any() else numbers[:0]
+        attached[body.is_other][body.numbers - low] = True
+    changes = changes_of(attached[False], attached[True])
+    changed = numbers[changes.at_start | changes.within] if attached[True].any() else numbers[:0]
     return Profile(frozen(numbers), frozen(plan.tops_of(numbers)), frozen(areas[False]), frozen(areas[True]),
                    frozen(changed))  # fmt: skip

@@ -90,7 +90,7 @@ class _Piece:
 
 
 def _pieces(rings: list[Floats], level: int, height: float, least_mm: float) -> list[_Piece]:
-    found = []
+    pieces = []
     for piece in thin_of(rings, least_mm).decompose():
         area = float(piece.area())
         if area < LEAST_MM2:
@@ -104,8 +104,8 @@ def _pieces(rings: list[Floats], level: int, height: float, least_mm: float) -> 
         # The middle of the box may lie in air; the point of the outline nearest to it never does.
         nearest = points[np.hypot(*(points - (low + high) / 2).T).argmin()]
         middle = float(nearest[0]), float(nearest[1])
-        found.append(_Piece(level, height, middle, width, area, shapely.box(*low, *high)))
-    return found
+        pieces.append(_Piece(level, height, middle, width, area, shapely.box(*low, *high)))
+    return pieces
 
 
 def width_of(piece: CrossSection) -> float:

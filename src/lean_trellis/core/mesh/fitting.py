@@ -63,15 +63,15 @@ def best_fit(before: Mesh, after: Mesh, watch: Watch = UNWATCHED) -> Fit:
     scored = sorted(
         (-_score(target, places[few], normals[few], *begin, 5 * size), number) for number, begin in enumerate(begins)
     )
-    found = [Fit(np.eye(3), np.zeros(3), here)]
+    fits = [Fit(np.eye(3), np.zeros(3), here)]
     for place, (_, number) in enumerate(scored[:_BEST]):
         watch.at(place / _BEST, "fitting the revised part")
         turn, shift = _stepped(target, places, normals, *begins[number])
-        found.append(Fit(turn, shift, _score(target, places, normals, turn, shift, size)))
-        if found[-1].share > _GOOD:
+        fits.append(Fit(turn, shift, _score(target, places, normals, turn, shift, size)))
+        if fits[-1].share > _GOOD:
             break
-    best = max(found, key=lambda fit: fit.share)
-    return best if best.share > here + _WORTH else found[0]
+    best = max(fits, key=lambda fit: fit.share)
+    return best if best.share > here + _WORTH else fits[0]
 
 
 def places_of(mesh: Mesh) -> Floats:

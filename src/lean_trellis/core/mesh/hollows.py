@@ -245,9 +245,9 @@ def find_hollows(
     cells: AirCells, least_way_mm: float, least_mm3: float, watch: Watch = UNWATCHED
 ) -> tuple[Cavity, ...]:
     """Hollows out of which nothing comes that is as wide as `least_way_mm`, the largest first."""
-    found = [_sealed(cells, number, watch) for number in range(2, cells.sealed + 2)]
-    found += _narrow(cells, least_way_mm, watch)
-    return tuple(sorted((one for one in found if one.volume_mm3 >= least_mm3), key=lambda one: -one.volume_mm3))
+    hollows = [_sealed(cells, number, watch) for number in range(2, cells.sealed + 2)]
+    hollows += _narrow(cells, least_way_mm, watch)
+    return tuple(sorted((one for one in hollows if one.volume_mm3 >= least_mm3), key=lambda one: -one.volume_mm3))
 
 
 def _sealed(cells: AirCells, number: int, watch: Watch) -> Cavity:
@@ -263,7 +263,7 @@ def _narrow(cells: AirCells, least_way_mm: float, watch: Watch) -> list[Cavity]:
     away = _to_walls(cells)
     closed = _closed_off(away, least_way_mm / 2, cells)
     pieces, count = ndimage.label(closed)
-    found = []
+    hollows = []
     for piece in range(1, count + 1):
         mine = pieces == piece
         at = np.unravel_index(int(np.where(mine, away, 0).argmax()), away.shape)
@@ -273,8 +273,8 @@ def _narrow(cells: AirCells, least_way_mm: float, watch: Watch) -> list[Cavity]:
             low, high = (low, middle) if _closed_off(away, middle, cells)[at] else (middle, high)
         # What belongs to it besides its core: all within reach of that, which is as far as it was drawn in.
         whole = ndimage.distance_transform_edt(~mine) * cells.cell <= least_way_mm / 2
-        found.append(_hollow(cells, whole & cells.air & (cells.body == 1), low + high))
-    return found
+        hollows.append(_hollow(cells, whole & cells.air & (cells.body == 1), low + high))
+    return hollows
 
 
 def _to_walls(cells: AirCells) -> Floats:

@@ -67,13 +67,13 @@ def offset_heights(
         last = max(first + 1, int(np.searchsorted(begins, begins[first] + _MOST_PAIRS // size, side="right")) - 1)
         chosen = slice(begins[first], begins[last])
         mine = slice(first, last)
-        found = _of_groups(
+        heights = _of_groups(
             mesh.vertices[mesh.faces[face[chosen]]] * [1, 1, sign], mesh.normals[face[chosen]] * [1, 1, sign],
             group[chosen] - first, places[mine], guess[mine] * sign, distances[mine],
             np.full(last - first, -1.0) if from_guess else reach_mm[mine],
         )  # fmt: skip
-        result.surface[mine], result.offset[mine] = found.surface * sign, found.offset * sign
-        result.slopes[mine], result.steep[mine], result.over[mine] = found.slopes * sign, found.steep, found.over
+        result.surface[mine], result.offset[mine] = heights.surface * sign, heights.offset * sign
+        result.slopes[mine], result.steep[mine], result.over[mine] = heights.slopes * sign, heights.steep, heights.over
         first = last
     return result
 

@@ -1,4 +1,4 @@
-"""What is found of a mesh once, and kept as long as the mesh is there."""
+"""What is worked out of a mesh once, and kept as long as the mesh is there."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ def once_a_mesh(find: Callable[[Mesh], T]) -> Callable[[Mesh], T]:
     known: WeakKeyDictionary[Mesh, T] = WeakKeyDictionary()
 
     @wraps(find)
-    def found(mesh: Mesh) -> T:
+    def of_mesh(mesh: Mesh) -> T:
         if mesh not in known:
             known[mesh] = find(mesh)
         return known[mesh]
 
-    return found
+    return of_mesh

@@ -150,11 +150,11 @@ def _between(
     """The cuts by the planes from number `first` to before `last`; `above` (n,) tells of how many a vertex is above."""
     ranks = np.clip(above, first, last)
     lows, highs = _least_and_most(ranks, topology.mesh.faces)
-    met = np.flatnonzero((lows != highs) & (topology.edge_of_corner[::3] >= 0))
-    of_face = ranks[topology.mesh.faces[met]]
+    crossing = np.flatnonzero((lows != highs) & (topology.edge_of_corner[::3] >= 0))
+    of_face = ranks[topology.mesh.faces[crossing]]
     order = np.argsort(of_face, axis=1, kind="stable")
     sorted_ranks = np.take_along_axis(of_face, order, axis=1)
-    edges = _edges_of(topology, met, order)
+    edges = _edges_of(topology, crossing, order)
     ends = topology.edge_vertices
     low_rank = np.minimum(ranks[ends[:, 0]], ranks[ends[:, 1]])
     cuts_of_edge = np.abs(ranks[ends[:, 0]] - ranks[ends[:, 1]])

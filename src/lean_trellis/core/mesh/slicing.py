@@ -36,8 +36,8 @@ def slice_of(mesh: Mesh, axis: int, place: float) -> Slice:
     """
     along = [(axis + 1) % 3, (axis + 2) % 3, axis]
     above = mesh.vertices[:, axis] >= place
-    met = (above[mesh.faces].sum(axis=1) % 3) != 0
-    cuts = sliced(build_topology(Mesh(mesh.vertices[:, along], mesh.faces[met])), np.array([place]))
+    is_cut = (above[mesh.faces].sum(axis=1) % 3) != 0
+    cuts = sliced(build_topology(Mesh(mesh.vertices[:, along], mesh.faces[is_cut])), np.array([place]))
     flat = cuts.segments(0)
     lines = np.full((len(flat), 2, 3), place)
     lines[..., along[:2]] = flat

@@ -57,7 +57,7 @@ class _FlatRegion:
 
     starts: Floats
     stops: Floats
-    held: Bools
+    is_supported: Bools
 
 
 def reasons_to_leave_out(
@@ -87,8 +87,8 @@ def reasons_to_leave_out(
         if reach <= 0 or area > 1.1 * reach * around[number] / np.sqrt(0.5):
             continue  # wider than any circle that could bridge
         mine = by_region[bounds[number] : bounds[number + 1]]
-        if rim.held[mine].any():
-            flat = _FlatRegion(rim.starts[mine] @ frame, rim.stops[mine] @ frame, rim.held[mine])
+        if rim.is_supported[mine].any():
+            flat = _FlatRegion(rim.starts[mine] @ frame, rim.stops[mine] @ frame, rim.is_supported[mine])
             reasons[number] = _reason(flat, _samples(placed, faces, reach) @ frame, limits)
     return reasons
 
@@ -98,21 +98,21 @@ def _reason(flat: _FlatRegion, places: Floats, limits: SelfBridging) -> str:
     few = places[:: max(1, len(places) // _FEW)]
     if not _carried(few, flat, limits)[0].all():
         return ""
-    carried, to_held, widths = _carried(places, flat, limits)
+    carried, to_support, widths = _carried(places, flat, limits)
     if not carried.all():
         return ""
     if (widths <= limits.bridge_span).all():
         return f"bridges {widths.max():.2g} mm"
-    if (to_held <= limits.ledge_limit).all():
-        return f"a ledge of {to_held.max():.2g} mm"
+    if (to_support <= limits.ledge_limit).all():
+        return f"a ledge of {to_support.max():.2g} mm"
     return f"bridges {widths[widths <= limits.bridge_span].max():.2g} mm, with ledges beside"
 
 
 def _carried(places: Floats, flat: _FlatRegion, limits: SelfBridging) -> tuple[Bools, Floats, Floats]:
     """(n,) each: whether a place supports itself, its distance to a carried rim, the least way across through it."""
-    to_held = _distances(places, flat.starts[flat.held], flat.stops[flat.held])
+    to_support = _distances(places, flat.starts[flat.is_supported], flat.stops[flat.is_supported])
     widths = _widths(places, flat)
-    return (to_held <= limits.ledge_limit) | (widths <= limits.bridge_span), to_held, widths
+    return (to_support <= limits.ledge_limit) | (widths <= limits.bridge_span), to_support, widths
 
 
 def _along_free_rim(flat: _FlatRegion) -> Floats:
@@ -120,7 +120,7 @@ def _along_free_rim(flat: _FlatRegion) -> Floats:
 
     A free corner is farther from what carries than both of its sides.
     """
-    starts, stops = flat.starts[~flat.held], flat.stops[~flat.held]
+    starts, stops = flat.starts[~flat.is_supported], flat.stops[~flat.is_supported]
     step = stops - starts
     length = np.maximum(np.linalg.norm(step, axis=1, keepdims=True), 1e-300)
     inward = _INSIDE_MM * np.column_stack([step[:, 1], -step[:, 0]]) / length
@@ -153,8 +153,8 @@ def _widths(places: Floats, flat: _FlatRegion) -> Floats:
     for direction in np.column_stack([np.cos(turns), np.sin(turns)]):
         width = np.zeros(len(places))
         for side in (direction, -direction):
-            distance, is_held = _first_rim(places, side, flat)
-            width += np.where(is_held, distance, np.inf)
+            distance, is_supported = _first_rim(places, side, flat)
+            width += np.where(is_supported, distance, np.inf)
         best = np.minimum(best, width)
     return best
 
@@ -172,7 +172,7 @@ def _first_rim(places: Floats, direction: Floats, flat: _FlatRegion) -> tuple[Fl
     way = np.where(crosses & (way > -1e-9), way, np.inf)
     first = way.argmin(axis=1)
     rows = np.arange(len(places))
-    return way[rows, first], flat.held[first] & np.isfinite(way[rows, first])
+    return way[rows, first], flat.is_supported[first] & np.isfinite(way[rows, first])
 
 
 def _begins_here(topology: Topology, placed: Mesh, regions: Sequence[Longs], up: Floats) -> Bools:

@@ -56,7 +56,7 @@ class Overhangs:
         return math.degrees(math.acos(min(1.0, self.layer_normal[2])))
 
     @cached_property
-    def to_be_held(self) -> tuple[Region, ...]:
+    def to_support(self) -> tuple[Region, ...]:
         """The regions that do not support themselves."""
         return tuple(region for region in self.regions if not region.left_out)
 

@@ -20,15 +20,15 @@ class Rim:
     """Directed edges of the rim, the region on their right in plan.
 
     `starts`, `stops` (k, 3) are the places of the vertices `begins`, `ends` (k,); `regions` (k,) as in
-    `region_of_face`; `kinds` (k,) FREE, WALL or FADING; `held` (k,) where the surface goes on downwards: there the
-    part itself carries what hangs at the edge.
+    `region_of_face`; `kinds` (k,) FREE, WALL or FADING; `is_supported` (k,) where the surface goes on downwards: there
+    the part itself carries what hangs at the edge.
     """
 
     starts: Floats
     stops: Floats
     regions: Ints
     kinds: Bytes
-    held: Bools
+    is_supported: Bools
     begins: Longs
     ends: Longs
 
@@ -39,7 +39,7 @@ class Rim:
     def chosen(self, which: Bools | Longs) -> Rim:
         """Only some of the edges."""
         return Rim(
-            self.starts[which], self.stops[which], self.regions[which], self.kinds[which], self.held[which],
+            self.starts[which], self.stops[which], self.regions[which], self.kinds[which], self.is_supported[which],
             self.begins[which], self.ends[which],
         )  # fmt: skip
 
@@ -68,16 +68,16 @@ def find_rim(
     corners, inside, outside = corners[on_rim], inside[on_rim], outside[on_rim]
     begin = placed.faces.reshape(-1)[corners]
     end = placed.faces[inside, (corners % 3 + 1) % 3]
-    kinds, held = _kinds(placed, inside, outside, begin, end, np.array(layer_normal))
+    kinds, goes_on = _kinds(placed, inside, outside, begin, end, np.array(layer_normal))
     return Rim(
-        placed.vertices[begin], placed.vertices[end], region_of_face[inside], kinds, held,
+        placed.vertices[begin], placed.vertices[end], region_of_face[inside], kinds, goes_on,
         begin.astype(np.int64), end.astype(np.int64),
     )  # fmt: skip
 
 
 def _kinds(placed: Mesh, inside: Longs, outside: Longs, begin: Ints, end: Ints, up: Floats) -> tuple[Bytes, Bools]:
     """An edge with no face beyond, or with several, counts as free."""
-    kinds, held = np.full(len(inside), FREE, np.uint8), np.zeros(len(inside), bool)
+    kinds, goes_on = np.full(len(inside), FREE, np.uint8), np.zeros(len(inside), bool)
     paired = np.flatnonzero(outside >= 0)
     inside, outside, begin, end = inside[paired], outside[paired], begin[paired], end[paired]
     n_in, n_out = placed.normals[inside], placed.normals[outside]
@@ -89,5 +89,5 @@ def _kinds(placed: Mesh, inside: Longs, outside: Longs, begin: Ints, end: Ints, 
     across = placed.vertices[third] - placed.vertices[begin]
     length = np.maximum(np.einsum("ij,ij->i", edge, edge), 1e-300)
     across -= (np.einsum("ij,ij->i", across, edge) / length)[:, None] * edge
-    held[paired] = across @ up < -1e-9
-    return kinds, held
+    goes_on[paired] = across @ up < -1e-9
+    return kinds, goes_on

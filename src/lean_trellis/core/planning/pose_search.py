@@ -113,9 +113,9 @@ class _Judge:
         hangs = along < self._limit
         if self._offset == 0:
             hangs &= heights > _ON_PLATE_MM
-        held = np.where(hangs, self._areas, np.float32(0))
-        area = held.sum(axis=1, dtype=np.float64)
-        plan = -held * along
+        areas = np.where(hangs, self._areas, np.float32(0))
+        area = areas.sum(axis=1, dtype=np.float64)
+        plan = -areas * along
         volume = np.einsum("ij,ij->i", plan, heights + np.float32(self._offset), dtype=np.float64)
         foot = np.where(along < 0, -self._areas * along, np.float32(0))
         low = foot * (heights < np.maximum(0.05 * (highest - lowest), 0.5)[:, None])
@@ -124,7 +124,7 @@ class _Judge:
         unsteady = rise / np.sqrt(np.maximum(standing, 1e-6) / np.pi)
         guarded = np.zeros(len(ups))
         if self._protected is not None:
-            guarded = held[:, self._protected].sum(axis=1, dtype=np.float64)
+            guarded = areas[:, self._protected].sum(axis=1, dtype=np.float64)
         return np.column_stack([area, volume, highest - lowest + self._offset, unsteady, guarded])
 
 

@@ -98,14 +98,14 @@ def _bodies(state: BuildState, request: ExportRequest, watch: Watch) -> list[Nam
         bodies += [Named(part.part.name, part.overhangs.mesh) for part in state.parts]
     if request.what in ("supports", "all"):
         numbers: dict[str, int] = {}
-        for number, held in enumerate(state.supports):
+        for number, carrier in enumerate(state.supports):
             watch.at(0.6 * number / len(state.supports), "uniting supports" if request.merged else "collecting")
-            if held.structure.is_empty:
+            if carrier.structure.is_empty:
                 continue
-            name = state.name_of(held.support.part_id)
+            name = state.name_of(carrier.support.part_id)
             numbers[name] = numbers.get(name, 0) + 1
             wish = ExportWish(united=request.merged, each_element=request.each_bar, as_beams=request.as_beams)
-            bodies += spec_of(held.support).export(held.structure, f"{name} support {numbers[name]}", wish)
+            bodies += spec_of(carrier.support).export(carrier.structure, f"{name} support {numbers[name]}", wish)
         for stack, meshes in state.fillings:
             kind = "separator" if isinstance(stack.filling, Separator) else "spacer"
             name = state.name_of(stack.parts[0])

@@ -54,14 +54,14 @@ def owner_shares(job: Job, estimate: Estimate, stops: Sequence[Finding]) -> tupl
     total = sum(weights.values()) or 1.0
     machine = estimate.costs["machine"] + estimate.costs["warming up and cooling"]
     material = sum(share.cost for share in estimate.shares)
-    found = []
+    shares = []
     for owner, parts in by_owner.items():
         mine = [share for share in estimate.shares if (share.owner or NOBODY) == owner]
         ids = {part.id for part in parts}
         removal = _removal(job, ids) * estimate.costs["taking supports off"]
         own_material = sum(share.cost for share in mine)
         purge = (estimate.costs["material"] - material) * weights[owner] / total
-        found.append(
+        shares.append(
             OwnerShare(
                 owner, tuple(part.name for part in parts), tuple(dict.fromkeys(p.order for p in parts if p.order)),
                 sum(share.volume_mm3 for share in mine if share.kind == "part"),
@@ -70,7 +70,7 @@ def owner_shares(job: Job, estimate: Estimate, stops: Sequence[Finding]) -> tupl
                 sum(stop.part_id in ids for stop in stops), _others_reached(job, parts),
             )
         )  # fmt: skip
-    return tuple(found)
+    return tuple(shares)
 
 
 def _weight(owner: str, estimate: Estimate) -> float:

@@ -92,12 +92,12 @@ def _exposed(build: LayeredBuild) -> float:
             parts = parts.offset(-width, JoinType.Miter, _MITER)
         lit = parts
         if below:  # what has air below, no deeper than the depth, stays dark, but for the top of what is thinner
-            held = parts
+            section = parts
             for earlier in lower[-below:]:
-                held = held ^ earlier
+                section = section ^ earlier
             above = _united(build, number + 1, is_support=False)
             above = above.offset(-width, JoinType.Miter, _MITER) if width else above
-            lit = (parts - above) + (held ^ above)
+            lit = (parts - above) + (section ^ above)
             lower.append(parts)
         total += (lit + _united(build, number, is_support=True)).area() * build.thickness(number)
     return total

@@ -43,14 +43,14 @@ def combinations(opened: Sequence[OpenValue], most: int) -> tuple[tuple[Value, .
     counts = [len(one.values) for one in opened]
     if prod(counts) <= most:
         return tuple(product(*(one.values for one in opened)))
-    found: dict[tuple[int, ...], None] = {}
+    unique: dict[tuple[int, ...], None] = {}
     from scipy.stats import qmc  # a third of a second less for a window that searches nothing
 
     spread = qmc.Halton(len(opened), scramble=False)
     spread.fast_forward(1)  # its first place is the corner
-    while len(found) < most:
+    while len(unique) < most:
         shares = spread.random(most)
         places = np.minimum((shares * counts).astype(int), np.array(counts) - 1)
-        found |= dict.fromkeys(map(tuple, places.tolist()))
-    chosen = list(found)[:most]
+        unique |= dict.fromkeys(map(tuple, places.tolist()))
+    chosen = list(unique)[:most]
     return tuple(tuple(one.values[place] for one, place in zip(opened, places, strict=True)) for places in chosen)

@@ -67,7 +67,7 @@ def savings(job: Job, graph: Graph, watch: Watch = UNWATCHED) -> tuple[Saving, .
     now = graph.get(ESTIMATE, None, job, Stretch(watch, 0.0, 0.2))
     stops, cautions = _counted(job, graph, Stretch(watch, 0.2, 0.3))
     changes = list(_changes(job, now, graph, Stretch(watch, 0.3, 0.35)))
-    found = []
+    each = []
     for number, (words, make) in enumerate(changes):
         step = Stretch(watch, 0.35 + 0.65 * number / len(changes), 0.35 + 0.65 * (number + 1) / len(changes))
         step.at(0.0, f"trying: {words}")
@@ -84,8 +84,8 @@ def savings(job: Job, graph: Graph, watch: Watch = UNWATCHED) -> tuple[Saving, .
             continue
         if stops_then <= stops:
             fewer = now.material_changes - estimate.material_changes
-            found.append(Saving(words, seconds, cost, fewer, cautions_then - cautions, then))
-    return tuple(sorted(found, key=lambda saving: -saving.cost))
+            each.append(Saving(words, seconds, cost, fewer, cautions_then - cautions, then))
+    return tuple(sorted(each, key=lambda saving: -saving.cost))
 
 
 def _counted(job: Job, graph: Graph, watch: Watch) -> tuple[int, int]:
@@ -156,11 +156,11 @@ def _other_poses(job: Job, part_id: str, watch: Watch) -> Iterator[_Change]:
         return
     request = replace(pose_request(job, part_id), directions=_DIRECTIONS)
     try:
-        found = search_poses(request, watch)
+        poses = search_poses(request, watch)
     except EditError:
         return
-    for number in found.best[:_POSES].tolist():
-        up = found.ups[number]
+    for number in poses.best[:_POSES].tolist():
+        up = poses.ups[number]
         leans = float(np.degrees(np.arccos(np.clip((job.part(part_id).pose.matrix @ up)[2], -1.0, 1.0))))
         if leans > _SAME_POSE_DEG:
             words = f"turning {job.part(part_id).name} by {leans:.0f}° to pose {number + 1} of those found"

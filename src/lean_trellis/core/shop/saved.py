@@ -205,15 +205,15 @@ class Saved(Generic[T]):
         return saved
 
     def _read(self, store: ShopStore) -> None:
-        found, seen, faults = {}, {}, []
+        things, seen, faults = {}, {}, []
         for entry in store.things(self.form.kind):
             seen[entry.id] = entry.version
             try:
-                found[entry.id] = self.form.read_kept(entry, store.where)
+                things[entry.id] = self.form.read_kept(entry, store.where)
             except TrellisError as problem:
                 faults.append(problem)
-        self._own, self._seen, self.faults = found, seen, tuple(faults)
-        self._every = {**self.form.shipped(), **found}
+        self._own, self._seen, self.faults = things, seen, tuple(faults)
+        self._every = {**self.form.shipped(), **things}
 
 
 def id_of(title: str) -> str:

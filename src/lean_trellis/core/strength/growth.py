@@ -187,11 +187,11 @@ def _merge(bodies: list[_Body], new: int, below: list[_Body], old: int) -> None:
 
 def _both(one: list[_Layer], other: list[_Layer]) -> list[_Layer]:
     """The layers below two bodies that meet: side by side, each bends for itself."""
-    found = {entry[0]: entry for entry in one}
+    entries = {entry[0]: entry for entry in one}
     for level, xx, yy, xy, area in other:
-        mine = found.get(level, (level, 0.0, 0.0, 0.0, 0.0))
-        found[level] = (level, mine[1] + xx, mine[2] + yy, mine[3] + xy, mine[4] + area)
-    return [found[level] for level in sorted(found)]
+        mine = entries.get(level, (level, 0.0, 0.0, 0.0, 0.0))
+        entries[level] = (level, mine[1] + xx, mine[2] + yy, mine[3] + xy, mine[4] + area)
+    return [entries[level] for level in sorted(entries)]
 
 
 def area_moments(pieces: list[shapely.Polygon]) -> tuple[float, Floats, tuple[float, float, float]]:

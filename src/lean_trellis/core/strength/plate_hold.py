@@ -117,8 +117,8 @@ class PlateHold:
         """What lies on the plate below and beside contacts."""
         if len(holding) < 2:
             return Hold()
-        held = springs.places[holding, :2]
-        low, high = held.min(axis=0) - _BRIM_MM, held.max(axis=0) + _BRIM_MM
+        places = springs.places[holding, :2]
+        low, high = places.min(axis=0) - _BRIM_MM, places.max(axis=0) + _BRIM_MM
         at = self._below.places[:, :2]
         return self._below.only(np.flatnonzero(((at >= low) & (at <= high)).all(axis=1)))
 

@@ -84,9 +84,9 @@ class Holdings:
                 first[key] = len(first)
                 kept.append(number)
             of[number] = first[key]
-        return self.picked(np.array(kept, np.int64)), of
+        return self.chosen(np.array(kept, np.int64)), of
 
-    def picked(self, runs: Longs) -> Holdings:
+    def chosen(self, runs: Longs) -> Holdings:
         """Some runs (k,), in this order, one also more than once."""
         counts = self.counts[runs]
         owners, within = counted_out(counts)
@@ -124,15 +124,15 @@ class Shares:
     """What each spring takes of each of several loads: `forces` (p, 3) N and `moments` (p, 3) N mm.
 
     Of each load these sum to it and its moment; `springs` has a run of springs a load, those that act. `motions` (l, 6)
-    are the plate's, in mm and radians. `is_held` (l,) is False where nothing that can act balances a load: no spring is
-    named then.
+    are the plate's, in mm and radians. `is_balanced` (l,) is False where nothing that can act balances a load: no
+    spring is named then.
     """
 
     springs: Holdings
     forces: Floats
     moments: Floats
     motions: Floats
-    is_held: Bools
+    is_balanced: Bools
 
 
 def crossed(one: Floats, other: Floats) -> Floats:
@@ -190,22 +190,22 @@ class RigidPlate:
         `of` (l,) names the run of `holding` that holds against each load.
         """
         if not self.springs.pulls[holding.which].all():
-            holding, of = self._pushing(loads, holding.picked(of)), np.arange(len(loads))
+            holding, of = self._pushing(loads, holding.chosen(of)), np.arange(len(loads))
         solved = _Systems(self, holding)
-        is_held = solved.is_stiff[of] | ~loads.any(axis=1)
-        return solved.shares(loads, np.where(solved.is_stiff[of], of, -1), is_held)
+        is_balanced = solved.is_stiff[of] | ~loads.any(axis=1)
+        return solved.shares(loads, np.where(solved.is_stiff[of], of, -1), is_balanced)
 
-    def _pushing(self, loads: Floats, held: Holdings) -> Holdings:
+    def _pushing(self, loads: Floats, holdings: Holdings) -> Holdings:
         """Those that act of a run a load where some can only push: they let go where they would have to pull."""
-        owners, pulls = held.owners, self.springs.pulls[held.which]
-        axes = self.springs.axes[held.which]
-        away = self.springs.places[held.which] - self.origin
-        acts, going = np.ones(len(owners), bool), np.flatnonzero(held.counts)
+        owners, pulls = holdings.owners, self.springs.pulls[holdings.which]
+        axes = self.springs.axes[holdings.which]
+        away = self.springs.places[holdings.which] - self.origin
+        acts, going = np.ones(len(owners), bool), np.flatnonzero(holdings.counts)
         only_less = np.zeros(len(loads), bool)
         seen: list[set[bytes]] = [set() for _ in loads]
         for _ in range(_MOST_TURNS):
             rows = np.flatnonzero(np.isin(owners, going))
-            now = Holdings(held.which[rows], held.counts[going])
+            now = Holdings(holdings.which[rows], holdings.counts[going])
             inverse, is_stiff = _inverted(self.stiffness(now, acts[rows]))
             motions = np.einsum("lij,lj->li", inverse, loads[going])[now.owners]
             along = ((motions[:, :3] + crossed(motions[:, 3:], away[rows])) * axes[rows]).sum(axis=1)
@@ -227,7 +227,7 @@ class RigidPlate:
             going = np.array(left, np.int64)
             if not len(going):
                 break
-        return Holdings(held.which[acts], np.bincount(owners[acts], minlength=len(loads)).astype(np.int64))
+        return Holdings(holdings.which[acts], np.bincount(owners[acts], minlength=len(loads)).astype(np.int64))
 
 
 class _Systems:
@@ -244,13 +244,13 @@ class _Systems:
         about_middles = self._shifts.transpose(0, 2, 1) @ plate.stiffness(runs) @ self._shifts
         self._inverse, self.is_stiff = _inverted(about_middles)
 
-    def shares(self, loads: Floats, of: Longs, is_held: Bools) -> Shares:
+    def shares(self, loads: Floats, of: Longs, is_balanced: Bools) -> Shares:
         """How the springs of run `of` (l,) share each of loads (l, 6), set right by what the sum of all lacks of it.
 
         Where `of` is -1 none take anything.
         """
         some = np.flatnonzero(of >= 0)
-        runs, shifts, inverse = self._runs.picked(of[some]), self._shifts[of[some]], self._inverse[of[some]]
+        runs, shifts, inverse = self._runs.chosen(of[some]), self._shifts[of[some]], self._inverse[of[some]]
         owners, springs = runs.owners, self._springs.only(runs.which)
         away = springs.places - self._middles[of[some]][owners]
         wanted = np.einsum("li,lij->lj", loads[some], shifts)
@@ -271,7 +271,7 @@ class _Systems:
         about_origin[some] = np.einsum("lij,lj->li", shifts, motions)
         counts = np.zeros(len(loads), np.int64)
         counts[some] = runs.counts
-        return Shares(Holdings(runs.which, counts), forces, moments, about_origin, is_held)
+        return Shares(Holdings(runs.which, counts), forces, moments, about_origin, is_balanced)
 
 
 def _inverted(stiffness: Floats) -> tuple[Floats, Bools]:
@@ -294,7 +294,7 @@ def shared(springs: Springs, force: Floats, at: Floats) -> Shares:
     count = len(springs)
     plate = RigidPlate(springs, springs.places.mean(axis=0) if count else at)
     every = Holdings(np.arange(count), np.array([count]))
-    found = plate.shares(plate.wrenches(force[None], at[None]), every, np.zeros(1, np.int64))
+    shares = plate.shares(plate.wrenches(force[None], at[None]), every, np.zeros(1, np.int64))
     forces, moments = np.zeros((count, 3)), np.zeros((count, 3))
-    forces[found.springs.which], moments[found.springs.which] = found.forces, found.moments
-    return Shares(every, forces, moments, found.motions, found.is_held)
+    forces[shares.springs.which], moments[shares.springs.which] = shares.forces, shares.moments
+    return Shares(every, forces, moments, shares.motions, shares.is_balanced)

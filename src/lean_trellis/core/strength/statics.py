@@ -130,9 +130,9 @@ class _Sums:
 
     def over_all(self, watch: Watch) -> Statics:
         """All stages, then what acts beside each contact alone."""
-        held = np.concatenate([self.plate.springs.places, self.lifts.places])
+        places = np.concatenate([self.plate.springs.places, self.lifts.places])
         if len(self.plate.springs):
-            grown = list(stages(self.mesh, held, Stretch(watch, 0.0, 0.6)))
+            grown = list(stages(self.mesh, places, Stretch(watch, 0.0, 0.6)))
             if self.actions.suction > 0 and any(stage.has_holes for stage in grown):
                 self.cups = self._find_cups()
             self.by_level = LevelLoads.none(np.unique([stage.level for stage in grown]), len(self.grips))
@@ -176,10 +176,10 @@ class _Sums:
         self, places: Floats, grown: Sequence[GrownBody], levels: Floats, holding: Holdings, of: Longs
     ) -> Floats:
         """(l, 3): where forces act, no farther in plan from the middle of what holds than its thickness allows."""
-        held = self.plate.springs.places[holding.which]
-        middles = (holding.sums(held[:, :2]) / holding.counts[:, None])[of]
+        held_places = self.plate.springs.places[holding.which]
+        middles = (holding.sums(held_places[:, :2]) / holding.counts[:, None])[of]
         steps = np.array([stage.step for stage in grown])
-        most = (_RIGID * (levels + steps / 2 + holding.greatest(-held[:, 2], -np.inf)))[of]
+        most = (_RIGID * (levels + steps / 2 + holding.greatest(-held_places[:, 2], -np.inf)))[of]
         away = places[:, :2] - middles
         far = np.hypot(*away.T)
         return np.column_stack([middles + away * np.minimum(1.0, most / np.maximum(far, 1e-12))[:, None], places[:, 2]])
@@ -190,24 +190,24 @@ class _Sums:
         if a.process == "vat":
             return self._peel(stage, up)
         if a.process == "powder_bed":
-            found = [(a.blade * _width(stage.hull, way) * way, stage.middle) for way in a.blade_ways]
+            acting = [(a.blade * _width(stage.hull, way) * way, stage.middle) for way in a.blade_ways]
             lifts = stage.holds[stage.holds >= len(self.plate.springs)] - len(self.plate.springs)
             if len(lifts):
                 forces = self._lift_forces(lifts, stage.level)
                 total = float(forces.sum())
                 if total > 0:
-                    found.append((total * up, (self.lifts.places[lifts] * forces[:, None]).sum(axis=0) / total))
-            return found
+                    acting.append((total * up, (self.lifts.places[lifts] * forces[:, None]).sum(axis=0) / total))
+            return acting
         weight = -a.weight * stage.volume * up
-        found = []
+        acting = []
         for corner in _extremes(stage.hull):
             force = -a.nozzle * up + weight
             at = (a.nozzle * np.array([*corner, stage.level]) + a.weight * stage.volume * stage.heavy) / -force[2]
-            found.append((force, at))
+            acting.append((force, at))
         for way in SIDES:
             force = a.nozzle * way + weight
-            found.append((force, stage.middle))
-        return found
+            acting.append((force, stage.middle))
+        return acting
 
     def _peel(self, stage: GrownBody, up: Floats) -> list[tuple[Floats, Floats]]:
         """The film's peel on a layer, with the suction of cups that it closes; on its way down the layer presses."""
@@ -249,7 +249,7 @@ class _Sums:
         middles = np.array([grown[stage].middle for stage in of.tolist()])
         gives = np.linalg.norm(self.plate.moved(shares.motions, middles), axis=1)
         sides = np.hypot(forces[:, 0], forces[:, 1])
-        for load in np.flatnonzero(sides * shares.is_held > 0).tolist():
+        for load in np.flatnonzero(sides * shares.is_balanced > 0).tolist():
             stage, side = grown[of[load]], sides[load]
             x, y = forces[load, :2] / side
             above = stage.stem[np.searchsorted(stage.stem[:, 0], bases[of[load]], side="right") :]

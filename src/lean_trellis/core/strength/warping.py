@@ -110,14 +110,14 @@ def ends_of(body: GrownBody, hold: Hold, stress: float, stiffness: float, corner
     load, beta = lift_of_end(stress * moment, stiffness * second, foundation, length)
     reach = min(max(np.pi / (4 * beta), 2 * float(np.sqrt(length * breadth / len(hold)))), length / 2)
     along, wide = hold.places[:, :2] @ way, float(hold.widths.mean())
-    found = []
+    ends = []
     for side in (-1.0, 1.0):
         # The pull falls off from the end inward, to nothing at `reach`; so does what each spot counts.
         end = min(float((side * along).max()) + wide / 2, float((body.hull @ (side * way)).max()))
         counts = np.clip(1 - (end - side * along) / reach, 0, 1)
         bears = max(float(hold.bears @ counts) / (reach / 2), _LEAST_MM)
-        found.append(End(_MOST_WIDE * corner * load / bears, body, side * way, reach, hold, counts, corner))
-    return found
+        ends.append(End(_MOST_WIDE * corner * load / bears, body, side * way, reach, hold, counts, corner))
+    return ends
 
 
 def worst_of(ends: Iterable[End], least: float) -> End | None:

@@ -246,9 +246,9 @@ class BarTools(HandTools):
             return
 
         def make(job: Job) -> Edit:
-            held = job if support is not None else add_support(job, part.id, chosen, ()).job
-            target = support or held.supports[-1]
-            return add_tie(held, target.id, start, place, bar_parameters(target).shaft_diameter)
+            revised = job if support is not None else add_support(job, part.id, chosen, ()).job
+            target = support or revised.supports[-1]
+            return add_tie(revised, target.id, start, place, bar_parameters(target).shaft_diameter)
 
         if self.session.do(make) and support is None:
             self.session.select(support=self.session.job.supports[-1].id)
@@ -353,14 +353,14 @@ class BarTools(HandTools):
             self._let_go(pull, bars)
             return
         x, y, z = bars.holds[pull.bar].tolist()
-        held: tuple[int, Place] = (0, (x, y, z))
+        top: tuple[int, Place] = (0, (x, y, z))
         match pull.handle:
             case "hold":
                 self._preview(PreviewWay(self.session.job, support, ((pull.face, pull.place),)))
             case "foot":
-                self._preview(PreviewWay(self.session.job, support, (held,), foot=pull.place[:2]))
+                self._preview(PreviewWay(self.session.job, support, (top,), foot=pull.place[:2]))
             case "bend":
-                self._preview(PreviewWay(self.session.job, support, (held,), bend=pull.place))
+                self._preview(PreviewWay(self.session.job, support, (top,), bend=pull.place))
 
     def _let_go(self, pull: Pull, bars: Bars) -> None:
         hold = bars.holds[[pull.bar]]

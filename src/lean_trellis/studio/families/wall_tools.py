@@ -183,11 +183,11 @@ class WallTools(LatticeTools):
             line = np.column_stack([line, np.full(len(line), part.pose.build_offset)])
 
         def make(job: Job) -> Edit:
-            held, target = job, support
+            revised, target = job, support
             if target is None or spec_of(target) is not spec_for(chosen.parameters):
-                held = add_support(job, part.id, chosen, ()).job
-                target = held.supports[-1]
-            return Edit("Draw a wall", draw_path(held, target.id, line).job)
+                revised = add_support(job, part.id, chosen, ()).job
+                target = revised.supports[-1]
+            return Edit("Draw a wall", draw_path(revised, target.id, line).job)
 
         before = len(self.session.job.supports)
         if self.session.do(make) and len(self.session.job.supports) > before:

@@ -29,7 +29,7 @@ class AngleFan(QWidget):
         self._tokens = tokens
         self._angles = (45.0, 52.0)
         self._from_vertical = False
-        self._held = ""
+        self._hand = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -42,7 +42,7 @@ class AngleFan(QWidget):
 
     def show_angles(self, critical: float, watch: float, *, from_vertical: bool = False) -> None:
         """Show other angles; not while a hand is dragged."""
-        if not self._held:
+        if not self._hand:
             self._angles, self._from_vertical = (critical, watch), from_vertical
             self.update()
 
@@ -88,7 +88,7 @@ class AngleFan(QWidget):
 
     def _paint_hand(self, painter: QPainter, angle: float, name: str, colour: str) -> None:
         end = self._end(angle, self._reach)
-        painter.setPen(QPen(QColor(colour), 3 if self._held == name or self.hasFocus() else 2))
+        painter.setPen(QPen(QColor(colour), 3 if self._hand == name or self.hasFocus() else 2))
         painter.drawLine(self._origin, end)
         painter.setBrush(QColor(colour))
         painter.drawEllipse(end, 4.5, 4.5)
@@ -115,25 +115,25 @@ class AngleFan(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Take the nearest hand."""
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._held = self._hand_at(event.position())
+            self._hand = self._hand_at(event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Drag the hand by whole degrees."""
         if event is None:
             return
-        if not self._held:
+        if not self._hand:
             is_near = bool(self._hand_at(event.position()))
             self.setCursor(Qt.CursorShape.OpenHandCursor if is_near else Qt.CursorShape.ArrowCursor)
             return
         step = event.position() - self._origin
         angle = min(90.0, max(0.0, round(math.degrees(math.atan2(step.y(), max(step.x(), 1e-6))))))
-        self._take(self._held, angle)
+        self._take(self._hand, angle)
         self.moving.emit(*self._angles)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """The hand stays where it is."""
-        if self._held:
-            self._held = ""
+        if self._hand:
+            self._hand = ""
             self.moved.emit(*self._angles)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

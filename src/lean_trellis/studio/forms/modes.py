@@ -80,4 +80,4 @@ class ModeButtons(QWidget):
 
 def modes_in(holder: QWidget) -> list[ModeButtons]:
     """All of them within a widget, by their name: looked for by class, every object would be made one of Python."""
-    return [found for found in holder.findChildren(QWidget, _NAME) if isinstance(found, ModeButtons)]
+    return [modes for modes in holder.findChildren(QWidget, _NAME) if isinstance(modes, ModeButtons)]

@@ -25,7 +25,7 @@ class WhoseValues(QWidget):
         super().__init__()
         self._values: tuple[Disagreement, ...] = ()
         self._mine: set[Key] = set()
-        self.told = muted()
+        self.note = muted()
         self.values = PickTable(("Value", "Yours", "Theirs", "Take"), several=False, widths={1: 72, 2: 72, 3: 54})
         self.values.setObjectName(f"{name}.values")
         self.values.setAccessibleName("Values that differ; click one to take the other")
@@ -35,7 +35,7 @@ class WhoseValues(QWidget):
         lines = QVBoxLayout(self)
         lines.setContentsMargins(0, 0, 0, 0)
         lines.setSpacing(4)
-        for widget in (self.told, self.values, row(self.merge, self.give_up, 1, spacing=5)):
+        for widget in (self.note, self.values, row(self.merge, self.give_up, 1, spacing=5)):
             lines.addWidget(widget)
         self.hide()
 
@@ -49,7 +49,7 @@ class WhoseValues(QWidget):
         self._values = tuple(values)
         self._mine = {one.key for one in values if one.is_mine}
         saved = f"{who or 'Somebody else'} has saved version {version} meanwhile."
-        self.told.setText(f"{saved} Click a value to take the other.")
+        self.note.setText(f"{saved} Click a value to take the other.")
         self._show()
         self.show()
 

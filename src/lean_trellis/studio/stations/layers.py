@@ -81,7 +81,7 @@ class LayersStation(Station):
         self.tabs.add_page("thin", "Thin").addWidget(self.thin, 1)
         self.own_paths = PathsSection(session)
         self.own_paths.picking_changed.connect(self.sheet.pick_next)
-        self.sheet.picked.connect(self.own_paths.take_place)
+        self.sheet.pointed_at.connect(self.own_paths.take_place)
         self.tabs.add_page("paths", "Paths").addWidget(self.own_paths, 1)
         self.estimate = EstimateSection(session)
         self.savings = SavingsSection(session)

@@ -27,7 +27,7 @@ from lean_trellis.studio.shown import ShownRegions
 from lean_trellis.studio.stations.sections.faces import FacesSection, gesture_of_faces
 from lean_trellis.studio.stations.sections.islands import IslandsSection
 from lean_trellis.studio.stations.sections.protect import ProtectSection
-from lean_trellis.studio.stations.sections.self_held import SelfHeldSection
+from lean_trellis.studio.stations.sections.self_supporting import SelfSupportingSection
 from lean_trellis.studio.stations.station import Fact, Station
 from lean_trellis.studio.theme import DAY, Tokens
 
@@ -35,12 +35,12 @@ KIND_WORDS = {"face": "face", "edge": "low edge", "point": "low point"}
 _FILTERS = [
     ("all", "all regions"),
     ("open", "not supported"),
-    ("held", "supported"),
+    ("supported", "supported"),
     ("face", "faces"),
     ("low", "edges, points"),
 ]
 _SPLIT = (("split", "Split", "Drag a line over the selected region on the map. Escape ends."),)
-_HELD_SHARE = 0.999
+_SUPPORTED_SHARE = 0.999
 
 
 class OverhangsStation(Station):
@@ -60,12 +60,12 @@ class OverhangsStation(Station):
         by_hand, protect = self.tabs.add_page("hand", "By hand"), self.tabs.add_page("protect", "Protect")
         self._add_list(regions)
         self._add_angles(angles)
-        self.self_held, self.islands = SelfHeldSection(session), IslandsSection(session)
+        self.self_supporting, self.islands = SelfSupportingSection(session), IslandsSection(session)
         self.faces, self.protect = FacesSection(session), ProtectSection(session)
-        self.sections: tuple[Section, ...] = (self.self_held, self.islands, self.faces, self.protect)
+        self.sections: tuple[Section, ...] = (self.self_supporting, self.islands, self.faces, self.protect)
         for section, page in (
             (self.islands, regions),
-            (self.self_held, angles),
+            (self.self_supporting, angles),
             (self.faces, by_hand),
             (self.protect, protect),
         ):
@@ -214,7 +214,7 @@ class OverhangsStation(Station):
         start = str(Path(self.session.folder) / f"{part.name}, regions.csv")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the list of regions", start, "Tables (*.csv)")
         if chosen:
-            text = rows_as_csv(region_rows(overhangs.regions, facts, self._held_by(by_title=False)))
+            text = rows_as_csv(region_rows(overhangs.regions, facts, self._supported_by(by_title=False)))
             try:
                 with written_whole(Path(chosen)) as file:
                     file.write(text.encode())
@@ -310,20 +310,20 @@ class OverhangsStation(Station):
                 return region.kind == "face"
             case "low":
                 return region.kind != "face"
-            case "open" | "held" as wanted:
-                is_held = facts is not None and facts.held[region.id] >= _HELD_SHARE
-                return is_held == (wanted == "held")
+            case "open" | "supported" as wanted:
+                is_supported = facts is not None and facts.supported[region.id] >= _SUPPORTED_SHARE
+                return is_supported == (wanted == "supported")
         return True
 
     def _angle(self, angle: float) -> float:
         return 90 - angle if self._from_vertical else angle
 
     def _cells(self, region: Region, facts: RegionFacts | None) -> tuple[object, ...]:
-        held = "…" if facts is None else _held_words(float(facts.held[region.id]))
+        support_words = "…" if facts is None else _share_words(float(facts.supported[region.id]))
         kind = f"{KIND_WORDS[region.kind]}{', by hand' if region.is_by_hand else ''}"
         is_face = region.kind == "face"
         area, worst = (region.area_mm2, self._angle(region.min_angle_deg)) if is_face else (None, None)
-        return (region.id + 1, kind, area, worst, held)
+        return (region.id + 1, kind, area, worst, support_words)
 
     def _total(self, overhangs: ShownRegions, facts: RegionFacts | None) -> str:
         open_regions = [region for region in overhangs.regions if not region.left_out]
@@ -332,11 +332,11 @@ class OverhangsStation(Station):
         area = sum(region.area_mm2 for region in open_regions)
         words = f"{len(open_regions)} region{'s' * (len(open_regions) != 1)} · {area:,.1f} mm²"
         if facts is not None:
-            missing = sum(facts.held[region.id] < _HELD_SHARE for region in open_regions)
+            missing = sum(facts.supported[region.id] < _SUPPORTED_SHARE for region in open_regions)
             words += f" · {missing} not supported" if missing else " · all supported"
         return words
 
-    def _held_by(self, *, by_title: bool = True) -> dict[int, str]:
+    def _supported_by(self, *, by_title: bool = True) -> dict[int, str]:
         """Which supports serve each region of the current part: by the titles of their sets, or by their names."""
         part, names = self.session.part, dict[int, list[str]]()
         for support in self.session.job.supports_of(part.id) if part is not None else ():
@@ -353,7 +353,7 @@ class OverhangsStation(Station):
         if len(chosen) != 1:
             area = sum(region.area_mm2 for region in chosen)
             return f"{len(chosen)} regions selected, {area:,.1f} mm²"
-        return region_in_words(chosen[0], facts, self._held_by(), from_vertical=self._from_vertical)
+        return region_in_words(chosen[0], facts, self._supported_by(), from_vertical=self._from_vertical)
 
     def fact(self) -> Fact:
         """How many regions on all parts, and their area."""
@@ -375,12 +375,12 @@ class OverhangsStation(Station):
         return Fact(self.mark(), words)
 
 
-def _held_words(share: float) -> str:
-    return "yes" if share >= _HELD_SHARE else "no" if share <= 1 - _HELD_SHARE else f"{100 * share:.0f} %"
+def _share_words(share: float) -> str:
+    return "yes" if share >= _SUPPORTED_SHARE else "no" if share <= 1 - _SUPPORTED_SHARE else f"{100 * share:.0f} %"
 
 
 def region_in_words(
-    region: Region, facts: RegionFacts | None, held_by: dict[int, str], *, from_vertical: bool = False
+    region: Region, facts: RegionFacts | None, supported_by: dict[int, str], *, from_vertical: bool = False
 ) -> str:
     """Everything that is known of a region, in a few lines."""
     lines = [f"Region {region.id + 1}: {KIND_WORDS[region.kind]}{', by hand' if region.is_by_hand else ''}"]
@@ -402,7 +402,7 @@ def region_in_words(
     if region.left_out:
         lines.append(f"left out: {region.left_out}")
     else:
-        lines.append(f"supported by {held_by[region.id]}" if region.id in held_by else "not supported")
+        lines.append(f"supported by {supported_by[region.id]}" if region.id in supported_by else "not supported")
     return "\n".join(lines)
 
 

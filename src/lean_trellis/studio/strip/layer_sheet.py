@@ -49,7 +49,7 @@ class LayerSheet(Sheet):
     stepped = pyqtSignal(int)
     """So many layers up, or down."""
     pointed = pyqtSignal(str)
-    picked = pyqtSignal(float, float)
+    pointed_at = pyqtSignal(float, float)
     """A place that was asked for, in the layer's plane, mm."""
 
     def __init__(self, session: Session, *, has_legend: bool = True) -> None:
@@ -130,7 +130,7 @@ class LayerSheet(Sheet):
             return
         if self._picks and event.button() == Qt.MouseButton.LeftButton:
             at = self._place(event.position())
-            self.picked.emit(at.x(), at.y())
+            self.pointed_at.emit(at.x(), at.y())
             return
         self._drag = event.position()
         is_measuring = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -277,10 +277,10 @@ class LayerSheet(Sheet):
             for part in self.session.job.parts:
                 use = self.session.layers.growth(part)
                 row = -1 if use is None else int(use.rows_at(height)[0])
-                for held in use.supports.values() if use is not None and row >= 0 else ():
-                    is_loaded = held.used[row] > 0
-                    places.append(held.places[is_loaded, :2])
-                    shares.append(held.used[row][is_loaded])
+                for usage in use.supports.values() if use is not None and row >= 0 else ():
+                    is_loaded = usage.used[row] > 0
+                    places.append(usage.places[is_loaded, :2])
+                    shares.append(usage.used[row][is_loaded])
         return np.concatenate(places), np.concatenate(shares)
 
     def _paths_of(self, shown: ShownLayer) -> dict[str, QPainterPath]:

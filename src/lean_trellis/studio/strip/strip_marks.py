@@ -59,8 +59,8 @@ def _islands(session: Session) -> Iterator[StripMark]:
 
 
 def _findings(session: Session) -> Iterator[StripMark]:
-    found = [one for one in session.findings() or () if one.at_mm is not None and one.severity != "note"]
-    for finding in sorted(found, key=lambda one: one.severity == "stop"):
+    placed_findings = [one for one in session.findings() or () if one.at_mm is not None and one.severity != "note"]
+    for finding in sorted(placed_findings, key=lambda one: one.severity == "stop"):
         assert finding.at_mm is not None
         kind: MarkKind = "stop" if finding.severity == "stop" else "caution"
         words = f"{finding.part}: {finding.message}" if finding.part else finding.message

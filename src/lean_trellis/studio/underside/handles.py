@@ -55,7 +55,7 @@ def region_at(sheet: UndersideSheet, x: float, y: float, reach: float) -> tuple[
         if shape.box.adjusted(-reach, -reach, reach, reach).contains(x, y) and shape.holds(x, y, reach)
     ]
     # Low edges and points lie under the pointer only when it is meant for them.
-    return min(near, key=lambda found: (found[1].region.kind == "face", found[1].region.lowest_mm), default=None)
+    return min(near, key=lambda pair: (pair[1].region.kind == "face", pair[1].region.lowest_mm), default=None)
 
 
 def regions_within(sheet: UndersideSheet, area: QRectF) -> dict[str, frozenset[int]]:

@@ -42,17 +42,17 @@ _SIGNS = (
 
 def occurring(parts: Iterable[PartSheet], supports: Iterable[SupportSheet]) -> frozenset[str]:
     """The words of the signs that occur on a map."""
-    found: set[str] = set()
+    signs: set[str] = set()
     rims = {FREE: "free edge", WALL: "wall", FADING: "fading"}
     for sheet in parts:
-        found |= {rims[kind] for kind, lines in sheet.rims.items() if lines}
-        found |= signs_of(shape.region for shape in sheet.shapes)
+        signs |= {rims[kind] for kind, lines in sheet.rims.items() if lines}
+        signs |= signs_of(shape.region for shape in sheet.shapes)
         if sheet.islands:
-            found.add("island")
+            signs.add("island")
     for support in supports:
-        found |= {"contact"} if support.contacts.by_diameter else set()
-        found |= {"foot"} if support.feet.by_diameter else set()
-    return frozenset(found)
+        signs |= {"contact"} if support.contacts.by_diameter else set()
+        signs |= {"foot"} if support.feet.by_diameter else set()
+    return frozenset(signs)
 
 
 def paint_key(painter: QPainter, width: int, height: int, tokens: Tokens, words: frozenset[str]) -> None:

@@ -25,7 +25,7 @@ from lean_trellis.core.parts.marks import AVOID, KEEP_OFF
 from lean_trellis.core.parts.pose import rotation_between
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import BarParameters, generate_bars
-from lean_trellis.core.supports.bars.holds import find_hold_points
+from lean_trellis.core.supports.bars.holds import find_support_points
 
 
 def test_a_bent_bar_is_joined_and_its_foot_is_below_its_bend(metal):
@@ -57,7 +57,7 @@ def test_a_low_edge_is_held_at_the_spacing_from_straight_below(spacing):
     topology = build_topology(mesh)
     found = detect(topology, placed, critical_angle=30.0)
     (edge,) = [number for number, region in enumerate(found.regions) if region.kind == "edge"]
-    holds = find_hold_points(topology, found, (edge,), BarParameters(spacing=spacing))
+    holds = find_support_points(topology, found, (edge,), BarParameters(spacing=spacing))
     np.testing.assert_allclose(holds.places[:, 2], 5.0)
     along = np.sort(holds.places[:, 0])
     assert along[-1] - along[0] == pytest.approx(20.0)

@@ -62,20 +62,20 @@ def merge_builds(job: Job, other: Job) -> Edit:
 
 def merge_conflicts(job: Job, other: Job) -> list[str]:
     """What two builds differ in that one build has but once, in words."""
-    found = []
+    conflicts = []
     if job.machine.process != other.machine.process:
         return [f"it is for {other.machine.name}, this build for {job.machine.name}"]
     if job.material.id != other.material.id:
-        found.append(f"its material is {other.material.name}, here it is {job.material.name}")
+        conflicts.append(f"its material is {other.material.name}, here it is {job.material.name}")
     if abs(job.layer_height - other.layer_height) > _ALIKE_MM:
-        found.append(f"its layers are {other.layer_height:g} mm high, here {job.layer_height:g} mm")
+        conflicts.append(f"its layers are {other.layer_height:g} mm high, here {job.layer_height:g} mm")
     if job.mode != other.mode:
-        found.append(f"its mode is {other.mode}, here it is {job.mode}")
+        conflicts.append(f"its mode is {other.mode}, here it is {job.mode}")
     if job.lot and other.lot and job.lot != other.lot:
-        found.append(f"its lot is {other.lot}, here it is {job.lot}")
+        conflicts.append(f"its lot is {other.lot}, here it is {job.lot}")
     if (job.support_every, job.first_layer) != (other.support_every, other.first_layer):
-        found.append("first layer or support layers are others")
-    return found
+        conflicts.append("first layer or support layers are others")
+    return conflicts
 
 
 def _renamed(support: Support, support_id: str, new: dict[str, str]) -> Support:

@@ -63,13 +63,13 @@ def support_by_recipe(
     work on it. Raises `UnknownNameError` and `ParameterError` for sets and values that there are none of.
     """
     part = job.part(part_id)
-    found = recipe.assigned(traits, job.machine.process, job.material.id)
+    assigned = recipe.assigned(traits, job.machine.process, job.material.id)
     picks = {region.id: pick_region(region, part) for region in regions}
     before = {_key_of(one): one for one in job.supports_of(part_id) if one.made_by and one.made_by.recipe == recipe.id}
     after: dict[_Key, Support] = {}
     if not is_whole:
         before = {}  # what these rules made for other regions stays as it is
-    for key, use, numbers in _wanted(recipe, found):
+    for key, use, numbers in _wanted(recipe, assigned):
         target = (
             None
             if is_whole and recipe.rule(key[0]).takes_all and len(numbers) == len(regions)
@@ -82,18 +82,18 @@ def support_by_recipe(
     job = replace(job, supports=tuple(one for one in job.supports if one.id not in gone_ids))
     for one in left:
         job = job.with_support(replace(one, target=()))
-    by_rule = {name: recipe.rule(name) for name in found.by_rule}
+    by_rule = {name: recipe.rule(name) for name in assigned.by_rule}
     return Applied(
         Edit(f"Support {part.name} by {recipe.title}", job),
-        {name: numbers for name, numbers in found.by_rule.items() if by_rule[name].set},
-        {name: numbers for name, numbers in found.by_rule.items() if by_rule[name].leave},
-        found.rest,
+        {name: numbers for name, numbers in assigned.by_rule.items() if by_rule[name].set},
+        {name: numbers for name, numbers in assigned.by_rule.items() if by_rule[name].leave},
+        assigned.rest,
         tuple(one.set_name for one in left),
     )
 
 
-def _wanted(recipe: Recipe, found: RegionsByRule) -> Iterator[tuple[_Key, Use, tuple[int, ...]]]:
-    for name, numbers in found.by_rule.items():
+def _wanted(recipe: Recipe, by_rule: RegionsByRule) -> Iterator[tuple[_Key, Use, tuple[int, ...]]]:
+    for name, numbers in by_rule.by_rule.items():
         for place, use in enumerate(recipe.rule(name).uses):
             yield (name, place), use, numbers
 

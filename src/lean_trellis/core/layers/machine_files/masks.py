@@ -102,12 +102,12 @@ class _PartMasks:
         if not self._below:
             self._kept.clear()
             return here
-        held = here
+        white = here
         for lower in range(max(0, number - self._below), number):
-            held = np.minimum(held, self._whole(lower))
+            white = np.minimum(white, self._whole(lower))
         for gone in [one for one in self._kept if one < number - self._below]:
             del self._kept[gone]
-        return np.where(self._whole(number + 1) > 0, held, here)
+        return np.where(self._whole(number + 1) > 0, white, here)
 
     def _whole(self, number: int) -> Bytes:
         if number not in self._kept:

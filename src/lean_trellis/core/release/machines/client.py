@@ -133,9 +133,9 @@ def machine_at(wanted: str, token: str = "") -> Known:
         noted = next((one for one in known_machines() if one.address == address), None)
         return noted or Known("", wanted, address, token)
     running = known_machines()
-    found = [one for one in running if wanted in (one.machine, one.name)]
-    if not found:
+    matches = [one for one in running if wanted in (one.machine, one.name)]
+    if not matches:
         there = ", ".join(one.machine for one in running) or "none"
         raise MachineError(wanted, f"no machine of that name runs here (running: {there})",
                            f"start it: lean-trellis simulate {wanted}")  # fmt: skip
-    return found[-1]
+    return matches[-1]

@@ -68,7 +68,7 @@ def _common_layers(content: bytes, manifest: Manifest) -> FileContent:
     head, _, rest = content.partition(b"$$HEADEREND")
     if b"$$HEADERSTART" not in head or b"$$BINARY" not in head:
         raise ValueError("no binary common layer file")
-    found, tops, at = FileContent.nothing(), [0.0], 0
+    total, tops, at = FileContent.nothing(), [0.0], 0
     every = {number: body.every for number, body in enumerate(manifest.bodies, start=1)}
     lines = _Lines()
     size, short, height = len(rest), _SHORT.unpack_from, _FLOAT.unpack_from
@@ -84,16 +84,16 @@ def _common_layers(content: bytes, manifest: Manifest) -> FileContent:
             lines.take(at + 10, 4 * count, _HATCH, 0.0)
             at += 10 + 16 * count
         elif command == _LAYER:
-            lines.sum_up(rest, found, manifest.line_width)
+            lines.sum_up(rest, total, manifest.line_width)
             tops.append(float(height(rest, at + 2)[0]))
             at += 6
         else:
             raise ValueError("command")
-    lines.sum_up(rest, found, manifest.line_width)
+    lines.sum_up(rest, total, manifest.line_width)
     if not np.isfinite(tops).all():
         raise ValueError("height")
-    found.layers, found.top_mm = len(tops) - 1, max(tops)
-    return found
+    total.layers, total.top_mm = len(tops) - 1, max(tops)
+    return total
 
 
 _SHORT, _FLOAT, _THREE, _TWO = (struct.Struct(form) for form in ("<H", "<f", "<iii", "<ii"))
@@ -113,7 +113,7 @@ class _Lines:
         if numbers:
             self._entries.append((at, numbers, direction, thickness))
 
-    def sum_up(self, rest: bytes, found: FileContent, line_width: float) -> None:
+    def sum_up(self, rest: bytes, content: FileContent, line_width: float) -> None:
         """Add what they build to what was found, and begin anew."""
         if not self._entries:
             return
@@ -135,8 +135,8 @@ class _Lines:
         lengths[starts + counts - 1] = 0.0
         open_sizes = np.add.reduceat(lengths, starts) * line_width
         sizes = np.where(directions == _OPEN, open_sizes, np.where(directions == _HATCH, 0.0, areas))
-        found.volume_mm3 += float(sizes @ thickness)
-        found.reach(places)
+        content.volume_mm3 += float(sizes @ thickness)
+        content.reach(places)
         self._entries.clear()
 
 
@@ -152,7 +152,7 @@ def _masks(file: IO[bytes]) -> FileContent:
     from PIL import Image
 
     Image.MAX_IMAGE_PIXELS = _MOST_PIXELS
-    found = FileContent.nothing()
+    content = FileContent.nothing()
     with zipfile.ZipFile(file) as archive:
         said = json.loads(archive.read("manifest.json"))
         pixel, depth = float(said["pixel_mm"]), int(said["depth"])
@@ -160,34 +160,34 @@ def _masks(file: IO[bytes]) -> FileContent:
             with Image.open(io.BytesIO(archive.read(str(layer["file"])))) as image:
                 mask = np.asarray(image.convert("L"))
             across, down = np.flatnonzero(mask.any(axis=0)), np.flatnonzero(mask.any(axis=1))
-            found.volume_mm3 += float(mask.sum(dtype=np.float64)) / 255 * pixel**2 * float(layer["height_mm"])
+            content.volume_mm3 += float(mask.sum(dtype=np.float64)) / 255 * pixel**2 * float(layer["height_mm"])
             if len(across):
                 columns, rows = across[[0, -1]] + [0, 1], depth - down[[-1, 0]] - [1, 0]
-                found.reach(pixel * np.column_stack([columns, rows]))
-            found.layers += 1
-            found.top_mm = max(found.top_mm, float(layer["z_mm"]))
-    return found
+                content.reach(pixel * np.column_stack([columns, rows]))
+            content.layers += 1
+            content.top_mm = max(content.top_mm, float(layer["z_mm"]))
+    return content
 
 
 def _gcode(file: IO[bytes]) -> FileContent:
     """What is pushed through the nozzle while it moves; lengths of filament are relative."""
-    found = FileContent.nothing()
+    content = FileContent.nothing()
     area = math.pi * 1.75**2 / 4
     pushed, places = 0.0, []
     for line in file:
         if line.startswith(b"; filament"):
             area = math.pi * float(line.split()[2]) ** 2 / 4
         elif line.startswith(b"; layer ") and line.split()[2].isdigit():
-            found.layers += 1
+            content.layers += 1
         elif line.startswith((b"G0", b"G1")):
             values = {key: float(number) for key, number in _WORDS.findall(line.partition(b";")[0])}
             if b"Z" in values:
-                found.top_mm = max(found.top_mm, values[b"Z"])
+                content.top_mm = max(content.top_mm, values[b"Z"])
             if b"X" in values and b"Y" in values:
                 places.append((values[b"X"], values[b"Y"]))
                 pushed += values.get(b"E", 0.0)
-    if not found.layers:
+    if not content.layers:
         raise ValueError("no layers")
-    found.reach(np.array(places, np.float64).reshape(-1, 2))
-    found.volume_mm3 = pushed * area
-    return found
+    content.reach(np.array(places, np.float64).reshape(-1, 2))
+    content.volume_mm3 = pushed * area
+    return content

@@ -53,17 +53,17 @@ def noted(known: Known) -> Iterator[Path]:
 
 def known_machines() -> tuple[Known, ...]:
     """The machines that run, by kind; notes of those whose process has ended are cleared away."""
-    found = []
+    machines = []
     for path in sorted(machines_folder().glob(f"*{_SUFFIX}")):
         try:
             known = Known(**json.loads(path.read_text("utf-8")))
         except (OSError, ValueError, TypeError):
             continue
         if _runs(known.process):
-            found.append(known)
+            machines.append(known)
         else:
             path.unlink(missing_ok=True)
-    return tuple(found)
+    return tuple(machines)
 
 
 def _runs(process: int) -> bool:

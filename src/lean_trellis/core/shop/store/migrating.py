@@ -19,8 +19,8 @@ def step_of(connection: Connection) -> str | None:
     """The last step that a library has been through; None for one without tables."""
     if _TABLE not in inspect(connection).get_table_names():
         return None
-    found = connection.execute(text(f"SELECT version_num FROM {_TABLE}")).scalar()
-    return None if found is None else str(found)
+    step = connection.execute(text(f"SELECT version_num FROM {_TABLE}")).scalar()
+    return None if step is None else str(step)
 
 
 def migrate(connection: Connection, where: str, steps: Path = _STEPS, head: str = HEAD) -> bool:

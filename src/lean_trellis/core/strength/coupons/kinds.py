@@ -93,15 +93,15 @@ def _size(step: Step, key: str, known: Sizes, place: int, kind: str, number: int
 
 def _critical_angle(outcomes: Outcomes, material: Material) -> dict[str, Fitted]:
     places, held = _places(outcomes, "angle", _angles(material), "angles")
-    found = threshold(places, held, len(outcomes.coupons), holds_above=True, unit="deg", subject="angles", most=90.0)
-    return {"detection.critical_angle": found}
+    angle = threshold(places, held, len(outcomes.coupons), holds_above=True, unit="deg", subject="angles", most=90.0)
+    return {"detection.critical_angle": angle}
 
 
 def _bridge_span(outcomes: Outcomes, material: Material) -> dict[str, Fitted]:
     places, held = _places(outcomes, "span", _bridges(material), "bridges")
-    found = threshold(places, held, len(outcomes.coupons), holds_above=False, unit="mm", subject="bridges")
-    half = Fitted(found.value / 2, found.low / 2, found.high / 2, found.safe / 2, "mm", found.from_n)
-    return {"detection.bridge_span": found, "free_span.spans.0": half}
+    span = threshold(places, held, len(outcomes.coupons), holds_above=False, unit="mm", subject="bridges")
+    half = Fitted(span.value / 2, span.low / 2, span.high / 2, span.safe / 2, "mm", span.from_n)
+    return {"detection.bridge_span": span, "free_span.spans.0": half}
 
 
 def _bridges(material: Material) -> Sizes:
@@ -164,8 +164,8 @@ def _lift(outcomes: Outcomes, material: Material) -> dict[str, Fitted]:
     stiffness = material.constants["stiffness"].value
     measured = rises / rise_per_lift(thicknesses, lengths, widths, stiffness, depth)
     count = len(outcomes.coupons)
-    found = constant_of_many(measured, count, unit="N/mm", subject="cantilever", is_safe_low=False)
-    return {"constants.thermal_lift": found}
+    lift = constant_of_many(measured, count, unit="N/mm", subject="cantilever", is_safe_low=False)
+    return {"constants.thermal_lift": lift}
 
 
 def pad_pressure(diameters: Floats, strength: float) -> Floats:
@@ -194,9 +194,9 @@ def _peel(outcomes: Outcomes, material: Material) -> dict[str, Fitted]:
             else:
                 size = _size(step, "diameter", _pads(material), place, "peel", number)
                 places.append(float(pad_pressure(np.array(size), material.constants["strength"].value)))
-    found = threshold(np.array(places), np.array(held), len(outcomes.coupons), holds_above=True, unit="N/mm2",
+    peel = threshold(np.array(places), np.array(held), len(outcomes.coupons), holds_above=True, unit="N/mm2",
                       subject="peel")  # fmt: skip
-    return {"constants.peel_pressure": found}
+    return {"constants.peel_pressure": peel}
 
 
 def _scale(outcomes: Outcomes, material: Material) -> dict[str, Fitted]:

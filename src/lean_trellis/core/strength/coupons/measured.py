@@ -12,24 +12,24 @@ from lean_trellis.core.strength.coupons.fitted import CouponError, Fitted
 from lean_trellis.core.strength.coupons.outcomes import Outcomes
 
 
-def source_of(found: Fitted, kind: str, outcomes: Outcomes) -> str:
+def source_of(fitted: Fitted, kind: str, outcomes: Outcomes) -> str:
     """Where a value comes from, in words: the coupons, the interval, date, lot and machine."""
-    coupons = f"{found.from_n} coupon{'s' * (found.from_n != 1)} ({kind})"
-    unit = "" if found.unit == "1" else f" {found.unit}"
-    words = [f"measured: {coupons}, between {found.low:.4g} and {found.high:.4g}{unit}"]
+    coupons = f"{fitted.from_n} coupon{'s' * (fitted.from_n != 1)} ({kind})"
+    unit = "" if fitted.unit == "1" else f" {fitted.unit}"
+    words = [f"measured: {coupons}, between {fitted.low:.4g} and {fitted.high:.4g}{unit}"]
     words += [outcomes.date] if outcomes.date else []
     words += [f"lot {outcomes.lot}"] if outcomes.lot else []
     words += [f"on {outcomes.machine}"] if outcomes.machine else []
     return ", ".join(words)
 
 
-def with_measured(material: Material, found: Mapping[str, Fitted], kind: str, outcomes: Outcomes) -> Material:
+def with_measured(material: Material, fitted: Mapping[str, Fitted], kind: str, outcomes: Outcomes) -> Material:
     """The material with measured values in place of what it had: of each the end that a build may rely on.
 
     Raises `CouponError` where a value does not fit with others of the material.
     """
     content: dict[str, Any] = material.model_dump()
-    for key, one in found.items():
+    for key, one in fitted.items():
         group, name = key.split(".", 1)
         source = source_of(one, kind, outcomes)
         if group == "constants":

@@ -128,9 +128,9 @@ def _are_apart(struts: Struts, there: Struts, site: _BraceSite, clearance: float
     """(k,): which braces keep clear of what stands, of those that are `there`, and of the earlier of themselves."""
     apart = np.ones(len(struts), bool)
     fresh, known = (Stretches.straight(some.starts, some.stops, some.radii) for some in (struts, there))
-    met = too_near(fresh, site.standing, clearance)
-    own = site.uprights.numbers[struts.columns][met[:, 0]] == site.standing.owners[met[:, 1], None]
-    apart[met[~own.any(axis=1), 0]] = False
+    is_too_near = too_near(fresh, site.standing, clearance)
+    own = site.uprights.numbers[struts.columns][is_too_near[:, 0]] == site.standing.owners[is_too_near[:, 1], None]
+    apart[is_too_near[~own.any(axis=1), 0]] = False
     every = Struts.joined([there, struts])
     pairs = too_near(fresh, Stretches.joined([known, fresh]), clearance)
     pairs[:, 0] += len(there)

@@ -12,7 +12,7 @@ from lean_trellis.core.mesh.distance import point_triangle_distances
 from lean_trellis.core.mesh.topology import Topology
 from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.overhang.detect import Overhangs
-from lean_trellis.core.supports.bars.holds import HoldPoints, along_edges
+from lean_trellis.core.supports.bars.holds import SupportPoints, along_edges
 from lean_trellis.core.supports.bars.lean import room_for_feet
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.route import Ways
@@ -31,7 +31,7 @@ _UP = np.array([0.0, 0.0, 1.0])
 class HandHolds:
     """Support points set by hand that are still there, the `faces` (k,) they lie on, and which bar each is (k,)."""
 
-    holds: HoldPoints
+    holds: SupportPoints
     faces: Longs
     numbers: Longs
 
@@ -54,7 +54,7 @@ def placed_by_hand(hand: HandWork, topology: Topology, overhangs: Overhangs, own
         for face in faces[~kept].tolist()
     ]
     numbers = np.flatnonzero(kept)
-    holds = HoldPoints(places[kept], normals[kept], regions[kept].astype(np.int32))
+    holds = SupportPoints(places[kept], normals[kept], regions[kept].astype(np.int32))
     return HandHolds(holds, faces[kept], numbers), Unkept(places[~kept], tuple(reasons))
 
 
@@ -104,7 +104,7 @@ def given_up(hand: HandWork, own: Obstacle) -> Floats:
     return own.pose.to_plate(own.tree.mesh, places)
 
 
-def without_removed(holds: HoldPoints, hand: HandWork, gone: Floats) -> HoldPoints:
+def without_removed(holds: SupportPoints, hand: HandWork, gone: Floats) -> SupportPoints:
     """Generated support points without those near places (k, 3) from which they were taken out by hand."""
     if not len(gone) or not len(holds):
         return holds
@@ -117,7 +117,7 @@ def without_removed(holds: HoldPoints, hand: HandWork, gone: Floats) -> HoldPoin
 
 def drawn_ways(
     ways: Ways,
-    holds: HoldPoints,
+    holds: SupportPoints,
     bars: Sequence[HandBar],
     parameters: BarParameters,
     obstacles: Sequence[Obstacle],

@@ -95,8 +95,8 @@ def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -
     """
     count = int(order.max(initial=-1)) + 1
     gives_way = np.zeros(count, bool)
-    met = too_near(some, taken, clearance)
-    gives_way[some.owners[met[:, 0]]] = True
+    near = too_near(some, taken, clearance)
+    gives_way[some.owners[near[:, 0]]] = True
     pairs = some.owners[too_near(some, some, clearance)]
     rank = np.zeros(count, np.int64)
     rank[order] = np.arange(len(order))

@@ -157,11 +157,11 @@ def _too_near_by_hand(view: BarView) -> Iterator[Fault]:
     every = bars.stretches()
     mine = every.only(np.isin(every.owners, by_hand) & ~every.is_tip)
     around = Stretches.joined([every, *(one.stretches(-1) for one in view.others if isinstance(one, Bars))])
-    met = too_near(mine, around.only(~around.is_tip), clearance)
-    owners = mine.owners[met[:, 0]], around.owners[~around.is_tip][met[:, 1]]
-    met, near = met[owners[0] != owners[1]], np.unique(owners[0][owners[0] != owners[1]])
+    pairs = too_near(mine, around.only(~around.is_tip), clearance)
+    owners = mine.owners[pairs[:, 0]], around.owners[~around.is_tip][pairs[:, 1]]
+    pairs, near = pairs[owners[0] != owners[1]], np.unique(owners[0][owners[0] != owners[1]])
     if len(near):
-        one, other = mine.only(met[:, 0]), around.only(~around.is_tip).only(met[:, 1])
+        one, other = mine.only(pairs[:, 0]), around.only(~around.is_tip).only(pairs[:, 1])
         apart = segment_segment_distances(one.starts, one.stops, other.starts, other.stops) - one.radii - other.radii
         worst = int(apart.argmin())
         yield Fault(

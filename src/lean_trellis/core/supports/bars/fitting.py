@@ -98,8 +98,8 @@ def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: 
     slope *= np.minimum(1.0, _STEEPEST / np.maximum(np.hypot(slope[:, 0], slope[:, 1]), 1e-9))[:, None]
     guess = seats.places[:, 2, None] + (steps * slope[:, None]).sum(axis=2)
     reach = 4 * seats.radii + 2 * contact.distance
-    found = surface_offsets(obstacles, places, guess, contact, reach, is_below=seats.is_below)
-    surface, offset = found.surface * sign, found.offset * sign
+    offsets = surface_offsets(obstacles, places, guess, contact, reach, is_below=seats.is_below)
+    surface, offset = offsets.surface * sign, offsets.offset * sign
     middle = offset[:, -1:]
     fits = np.ones(len(middle), bool)
     if not contact.is_bite:
@@ -109,7 +109,7 @@ def _sized(seats: Seats, obstacles: Sequence[Obstacle], contact: Contact, grid: 
     else:  # the middle as its seat tells: of a low edge, which face lies over it is a toss-up
         deep = seats.places[:, 2] * sign + contact.distance * np.sqrt(1 + (slope**2).sum(axis=1))
         middle = offset[:, -1:] = np.minimum(middle, deep[:, None])
-    slopes = np.where(found.over[..., None], found.slopes, slope[:, None]) * sign
+    slopes = np.where(offsets.over[..., None], offsets.slopes, slope[:, None]) * sign
     slopes[:, -1] = slope * sign
     tops = _without_bridges(np.maximum(offset, middle - _STEEPEST * away), slopes, steps, grid)
     tops = np.minimum(tops, middle + _STEEPEST * away)
@@ -159,11 +159,11 @@ class _Fitting:
     def too_near(self, heights: Floats, at: Floats, guess: Floats, *, from_guess: bool) -> Floats:
         """(n, k): by how much the part is nearer along z to heights over places (n, k, 2) than the gap."""
         reach = 4 * self.seats.radii + 2 * self.contact.distance
-        found = surface_offsets(
+        offsets = surface_offsets(
             self.obstacles, at, guess * self.sign, self.contact, reach, is_below=self.seats.is_below,
             from_guess=from_guess,
         )  # fmt: skip
-        result: Floats = np.maximum(heights - found.offset * self.sign, 0.0)
+        result: Floats = np.maximum(heights - offsets.offset * self.sign, 0.0)
         return result
 
     def is_rough(self, tops: Floats, surface: Floats) -> Bools:

@@ -21,7 +21,7 @@ from lean_trellis.core.supports.bars.by_hand import (
 from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
 from lean_trellis.core.supports.bars.feet import FOOT_SHARE
 from lean_trellis.core.supports.bars.heads import HeadGrid
-from lean_trellis.core.supports.bars.holds import HoldPoints, find_hold_points
+from lean_trellis.core.supports.bars.holds import SupportPoints, find_support_points
 from lean_trellis.core.supports.bars.joining import Trees, join_into_trees
 from lean_trellis.core.supports.bars.parameters import BarParameters, require_room_between, require_self_holding
 from lean_trellis.core.supports.bars.rings import (
@@ -62,7 +62,7 @@ BarRequest = Request[BarParameters]
 class Holds:
     """Where the bars of a support take hold: generated ones, those by hand, and what of these could not be kept."""
 
-    generated: HoldPoints
+    generated: SupportPoints
     by_hand: HandHolds
     lost: Unkept
 
@@ -73,7 +73,7 @@ def find_holds(request: BarRequest) -> Holds:
     by_hand, lost = placed_by_hand(request.hand, request.topology, request.overhangs, own)
     taken = SurfacePoints(by_hand.holds.places, by_hand.faces)
     gone = given_up(request.hand, own)
-    holds = find_hold_points(
+    holds = find_support_points(
         request.topology, request.overhangs, request.chosen, request.parameters, request.protected, taken=taken,
         given_up=gone,
     )  # fmt: skip
@@ -107,8 +107,8 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
     require_self_holding(parameters, request.overhangs.critical_angle, request.overhangs.tilt_deg)
     require_room_between(parameters)
     watch.at(0.05, "placing support points")
-    hold_points = find_holds(request) if known is None else known
-    holds, by_hand, lost = hold_points.generated, hold_points.by_hand, hold_points.lost
+    support_points = find_holds(request) if known is None else known
+    holds, by_hand, lost = support_points.generated, support_points.by_hand, support_points.lost
     limit = np.inf if parameters.height_limit is None else parameters.height_limit
     bare = holds.places[:, 2] > limit
     watch.at(0.25, f"finding ways for {len(holds) + len(by_hand.numbers):,} bars")
@@ -142,7 +142,7 @@ def generate_bars(request: BarRequest, watch: Watch = UNWATCHED, *, known: Holds
 
 
 def _routed(
-    holds: HoldPoints, p: BarParameters, request: BarRequest, taken: Stretches, watch: Watch = UNWATCHED
+    holds: SupportPoints, p: BarParameters, request: BarRequest, taken: Stretches, watch: Watch = UNWATCHED
 ) -> Routed:
     grid = HeadGrid.of(request.parameters.sides, request.parameters.tip_diameter)
     ways = find_ways(

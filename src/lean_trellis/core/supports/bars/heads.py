@@ -68,16 +68,16 @@ class HeadGrid:
     @cached_property
     def _upper_triangles(self) -> Ints:
         corner, count = np.arange(self.corners, dtype=np.int32), self.corners
-        found = []
+        triangles = []
         for ring in range(self.rings):
             mine = ring * count + corner
             beside = np.roll(mine, -1)
             if ring == self.rings - 1:
-                found.append(np.column_stack([mine, beside, np.full(count, self.rings * count, np.int32)]))
+                triangles.append(np.column_stack([mine, beside, np.full(count, self.rings * count, np.int32)]))
             else:
-                found += [np.column_stack([mine, beside, beside + count]),
+                triangles += [np.column_stack([mine, beside, beside + count]),
                           np.column_stack([mine, beside + count, mine + count])]  # fmt: skip
-        return np.concatenate(found)
+        return np.concatenate(triangles)
 
     @cached_property
     def steps(self) -> Floats:

@@ -29,7 +29,7 @@ _APART = 1e5
 
 
 @dataclass(frozen=True, eq=False)
-class HoldPoints(Rows):
+class SupportPoints(Rows):
     """`places` (n, 3), outward unit `normals` (n, 3) there, and the `regions` (n,) they serve."""
 
     places: Floats
@@ -46,7 +46,7 @@ def least_apart(parameters: BarParameters) -> float:
     return max(_SAME_PLACE * parameters.spacing, min(shafts, parameters.bound_mm))
 
 
-def find_hold_points(
+def find_support_points(
     topology: Topology,
     overhangs: Overhangs,
     chosen: tuple[int, ...],
@@ -55,7 +55,7 @@ def find_hold_points(
     *,
     taken: SurfacePoints | None = None,
     given_up: Floats | None = None,
-) -> HoldPoints:
+) -> SupportPoints:
     """Support points for the chosen regions (places in `overhangs.regions`).
 
     None on faces with `protected` (m,) 1; on those with 2 only where no place beside them is near enough to hold.
@@ -75,20 +75,20 @@ def find_hold_points(
         search.required &= near > parameters.bound_mm * (1 + 1e-6)
     forced = search.allowed(_deepest_places(overhangs, chosen, search.rim))
     points = search.holds(forced, taken)
-    on_faces = HoldPoints(
+    on_faces = SupportPoints(
         points.places,
         overhangs.mesh.normals[points.faces],
         overhangs.region_of_face[points.faces].astype(np.int32),
     )
-    return HoldPoints.joined([on_faces, low])
+    return SupportPoints.joined([on_faces, low])
 
 
-def places_to_hold(overhangs: Overhangs, regions: Longs, pitch: float) -> HoldPoints:
+def places_to_support(overhangs: Overhangs, regions: Longs, pitch: float) -> SupportPoints:
     """A square grid of places on the faces of some regions, as support points."""
     faces = np.flatnonzero(np.isin(overhangs.region_of_face, regions))
     mesh = overhangs.mesh
     grid = grid_points(mesh, faces, grid_basis(pitch, "square"), mesh.middle[:2])
-    return HoldPoints(grid.places, mesh.normals[grid.faces], overhangs.region_of_face[grid.faces].astype(np.int32))
+    return SupportPoints(grid.places, mesh.normals[grid.faces], overhangs.region_of_face[grid.faces].astype(np.int32))
 
 
 class _Coverage:
@@ -130,13 +130,13 @@ class _Coverage:
             pattern = grid_points(self.mesh, self.faces, grid_basis(p.spacing, p.pattern), self.origin)
             pattern = self.allowed(pattern.only(self._inset_share(pattern) >= 1))
         before = SurfacePoints.joined(pieces)
-        held = SurfacePoints.joined([before, self._clear_of(before, pattern)])
-        held = SurfacePoints.joined([held, self._still_bare(held, self.required & self._levels(self.samples, 0))])
+        points = SurfacePoints.joined([before, self._clear_of(before, pattern)])
+        points = SurfacePoints.joined([points, self._still_bare(points, self.required & self._levels(self.samples, 0))])
         if self.shield is not None:
             avoided = self.required & self._levels(self.samples, AVOID)
-            held = SurfacePoints.joined([held, self._beside(held, avoided)])
-            held = SurfacePoints.joined([held, self._still_bare(held, avoided)])
-        return held.only(np.arange(len(taken), len(held)))
+            points = SurfacePoints.joined([points, self._beside(points, avoided)])
+            points = SurfacePoints.joined([points, self._still_bare(points, avoided)])
+        return points.only(np.arange(len(taken), len(points)))
 
     def _clear_of(self, before: SurfacePoints, some: SurfacePoints) -> SurfacePoints:
         """Those no nearer than a part of the spacing to what is there before."""
@@ -146,11 +146,11 @@ class _Coverage:
         near = place_tree(self._apart(before)).query(self._apart(some), distance_upper_bound=least)[0]
         return some.only(~np.isfinite(near))
 
-    def _beside(self, held: SurfacePoints, avoided: Bools) -> SurfacePoints:
+    def _beside(self, points: SurfacePoints, avoided: Bools) -> SurfacePoints:
         """Places that may be touched, as near as can be to those to be avoided which nothing holds yet."""
         free = self.samples.only(self.required & self._levels(self.samples, 0))
         wanted = self.samples.only(avoided)
-        wanted = wanted.only(self._distances(held, wanted) > self.parameters.bound_mm)
+        wanted = wanted.only(self._distances(points, wanted) > self.parameters.bound_mm)
         if not len(free) or not len(wanted):
             return wanted.only(np.zeros(0, np.int64))
         away, nearest = place_tree(self._apart(free)).query(self._apart(wanted))
@@ -230,12 +230,12 @@ class _Coverage:
         required[narrow] = share[narrow] >= 0.8 * best
         return required
 
-    def _still_bare(self, held: SurfacePoints, required: Bools) -> SurfacePoints:
+    def _still_bare(self, points: SurfacePoints, required: Bools) -> SurfacePoints:
         """Points added at the farthest places until every required sample is within the bound."""
         wanted = self.samples.only(required)
         place = self._apart(wanted)
         bound = self.parameters.bound_mm + 1e-6
-        distance = self._distances(held, wanted)
+        distance = self._distances(points, wanted)
         added: list[Longs] = []
         for _ in range(len(place)):  # each turn serves one of them at least
             bare = np.flatnonzero(distance > bound)
@@ -247,18 +247,18 @@ class _Coverage:
             distance = np.minimum(distance, self._distances(fresh, wanted))
         return wanted.only(np.concatenate(added) if added else np.zeros(0, np.int64))
 
-    def _distances(self, held: SurfacePoints, wanted: SurfacePoints) -> Floats:
+    def _distances(self, points: SurfacePoints, wanted: SurfacePoints) -> Floats:
         """(n,): plan distance of each wanted place from the nearest hold of its region on its own floor."""
         result = np.full(len(wanted), np.inf)
-        if not len(held) or not len(wanted):
+        if not len(points) or not len(wanted):
             return result
-        count = min(4, len(held))
+        count = min(4, len(points))
         reach = 2 * self.parameters.spacing
-        distances, which = place_tree(self._apart(held)).query(
+        distances, which = place_tree(self._apart(points)).query(
             self._apart(wanted), k=count, distance_upper_bound=reach, workers=-1
         )
         distances, which = distances.reshape(len(wanted), count), which.reshape(len(wanted), count)
-        heights = np.append(held.places[:, 2], np.inf)[which]
+        heights = np.append(points.places[:, 2], np.inf)[which]
         with np.errstate(invalid="ignore"):
             steps = np.abs(heights - wanted.places[:, 2, None])
             same_floor = steps <= distances * self.steepest + 0.25 * self.parameters.spacing
@@ -302,13 +302,13 @@ class _Shield:
 
 
 def _unprotected(
-    holds: HoldPoints, overhangs: Overhangs, parameters: BarParameters, protected: np.ndarray | None
-) -> HoldPoints:
+    holds: SupportPoints, overhangs: Overhangs, parameters: BarParameters, protected: np.ndarray | None
+) -> SupportPoints:
     """Support points on low edges and points: none on keep off; on avoid they stay, as nothing else holds them."""
     if protected is None or not protected.any() or not len(holds):
         return holds
     kept = _Shield(overhangs.mesh, protected, parameters).levels(holds.places) != KEEP_OFF
-    return HoldPoints(holds.places[kept], holds.normals[kept], holds.regions[kept])
+    return SupportPoints(holds.places[kept], holds.normals[kept], holds.regions[kept])
 
 
 def _rim_distances(some: SurfacePoints, rim: Rim, most: float, region_of_face: Ints, steepest: float) -> Floats:
@@ -378,7 +378,7 @@ def _deepest_places(overhangs: Overhangs, chosen: tuple[int, ...], rim: Rim) -> 
     return SurfacePoints(np.array(places).reshape(-1, 3), np.array(faces, np.int64))
 
 
-def _low_holds(topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...], spacing: float) -> HoldPoints:
+def _low_holds(topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...], spacing: float) -> SupportPoints:
     """Low points themselves, and low edges at the spacing; the normal is straight down."""
     mesh: Mesh = overhangs.mesh
     places, regions = [np.zeros((0, 3))], [np.zeros(0, np.int32)]
@@ -392,7 +392,7 @@ def _low_holds(topology: Topology, overhangs: Overhangs, chosen: tuple[int, ...]
         places.append(along)
         regions.append(np.full(len(along), number, np.int32))
     every = np.concatenate(places)
-    return HoldPoints(every, np.tile([0.0, 0.0, -1.0], (len(every), 1)), np.concatenate(regions))
+    return SupportPoints(every, np.tile([0.0, 0.0, -1.0], (len(every), 1)), np.concatenate(regions))
 
 
 def along_edges(topology: Topology, mesh: Mesh, vertices: Longs, spacing: float) -> Floats:

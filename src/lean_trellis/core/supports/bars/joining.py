@@ -267,8 +267,8 @@ def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks
     join_of = np.full(len(live.places), -1)
     join_of[members] = owners
     standing = Stretches.joined([_as_they_are(live), site.beside])
-    met = too_near(fresh, standing, site.parameters.bar_clearance)
-    join, mine, other = fresh.owners[met[:, 0]], branch[met[:, 0]], standing.owners[met[:, 1]]
+    near_pairs = too_near(fresh, standing, site.parameters.bar_clearance)
+    join, mine, other = fresh.owners[near_pairs[:, 0]], branch[near_pairs[:, 0]], standing.owners[near_pairs[:, 1]]
     own = (other >= 0) & (np.append(join_of, -1)[other] == join)
     # What joined where a branch begins comes near it there, as it is meant to.
     own |= np.append(live.below, -2)[other] == mine

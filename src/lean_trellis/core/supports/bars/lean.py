@@ -98,7 +98,7 @@ class LeaningSearch:
     def chosen(self, some: Candidates, taken: Stretches) -> Leaning:
         """The first of some candidates for each bar that is free of parts, and of all bars `taken` or chosen before."""
         count, p = len(self.tips.bases), self.parameters
-        found = Leaning(
+        leaning = Leaning(
             np.zeros(count, bool), self.tips.bases.copy(), self.tips.bases * [1, 1, 0], np.zeros(count, bool),
             np.full(count, p.foot_diameter / 2),
             level_heads(np.zeros(count), np.full(count, p.tip_diameter / 2), self.grid),
@@ -119,11 +119,11 @@ class LeaningSearch:
                 order = mine[np.argsort(tried.cost[mine], kind="stable")]
                 free[mine] &= ~crowded(stretches, taken, p.bar_clearance, order)[mine]
                 taken = Stretches.joined([taken, stretches.only(free[stretches.owners])])
-            found = found.with_rows(tried.bar[free], way.only(free))
+            leaning = leaning.with_rows(tried.bar[free], way.only(free))
             kept = np.ones(len(rest.bar), bool)
             kept[first] = False
-            rest = rest.only(kept & ~found.has_way[rest.bar])
-        return found
+            rest = rest.only(kept & ~leaning.has_way[rest.bar])
+        return leaning
 
     def _off_others(self, some: Candidates, taken: Stretches, clearance: float) -> Candidates:
         """Without those of the next few of each bar that would come too near to what is taken."""
@@ -133,10 +133,10 @@ class LeaningSearch:
         starts = np.flatnonzero(begins)
         number = np.arange(len(some.bar)) - starts[np.cumsum(begins) - 1]
         ahead = np.flatnonzero(number < _LOOKED_AHEAD)
-        met = too_near(self._stretches(some.only(ahead), ahead), taken, clearance)
+        near_pairs = too_near(self._stretches(some.only(ahead), ahead), taken, clearance)
         kept = np.ones(len(some.bar), bool)
         stretches_owner = np.tile(ahead, 3)
-        kept[stretches_owner[met[:, 0]]] = False
+        kept[stretches_owner[near_pairs[:, 0]]] = False
         return some.only(kept)
 
     def _stretches(self, some: Candidates, owners: Longs) -> Stretches:

@@ -29,10 +29,10 @@ def figures_of_bars(bars: Bars, grips: Grips, loads: GripLoads, actions: Actions
     """
     push = actions.nozzle if actions.process == "extrusion" else 0.0
     strength = BarStrength(actions.strength, actions.stiffness, push, actions.blade, actions.source)
-    found = bar_figures(bars, loads, strength)
-    takes, used = brace_loads(bars, loads, found.pushes_n, actions)
+    figures = bar_figures(bars, loads, strength)
+    takes, used = brace_loads(bars, loads, figures.pushes_n, actions)
     return replace(
-        found,
+        figures,
         gives_mm=frozen(deflections(grips, loads, actions.stiffness)),
         feet_used=frozen(feet_used(bars, loads, actions)),
         brace_loads_n=frozen(takes),

@@ -9,7 +9,7 @@ import numpy as np
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, frozen
 from lean_trellis.core.supports.bars.feet import FootProfile, foot_profile, shared_feet
 from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
-from lean_trellis.core.supports.bars.holds import HoldPoints
+from lean_trellis.core.supports.bars.holds import SupportPoints
 from lean_trellis.core.supports.bars.joining import Trees
 from lean_trellis.core.supports.bars.landing import lower_rings
 from lean_trellis.core.supports.bars.parameters import BarParameters
@@ -39,7 +39,7 @@ _SUNK_MM = 0.3
 class Routed(Rows):
     """Support points with their ways, the radii of shafts, the length of tips (n,), and which are by hand."""
 
-    holds: HoldPoints
+    holds: SupportPoints
     ways: Ways
     shafts: Floats
     tip_lengths: Floats

@@ -11,7 +11,7 @@ from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bars.clearing import Stretches, crowded, stretches_of, too_near
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads
-from lean_trellis.core.supports.bars.holds import HoldPoints
+from lean_trellis.core.supports.bars.holds import SupportPoints
 from lean_trellis.core.supports.bars.landing import (
     STEEPEST_LANDING,
     least_shaft,
@@ -94,12 +94,12 @@ class _Site:
     grid: HeadGrid
     layers: LayerLean
 
-    def tips(self, holds: HoldPoints) -> Tips:
+    def tips(self, holds: SupportPoints) -> Tips:
         return Tips.of(holds, self.parameters, self.layer_height, self.obstacles, self.grid, self.layers)
 
 
 def find_ways(
-    holds: HoldPoints,
+    holds: SupportPoints,
     parameters: BarParameters,
     layer_height: float,
     obstacles: list[Obstacle],
@@ -132,7 +132,7 @@ def find_ways(
 class _Choice:
     """Which way each bar takes, step by step; what is taken is not given up again."""
 
-    def __init__(self, holds: HoldPoints, tips: Tips, ways: Ways, site: _Site, taken: Stretches) -> None:
+    def __init__(self, holds: SupportPoints, tips: Tips, ways: Ways, site: _Site, taken: Stretches) -> None:
         self.holds, self.tips, self.ways, self.site, self.taken = holds, tips, ways, site, taken
         self.is_settled = np.zeros(len(holds), bool)
 
@@ -253,12 +253,12 @@ class _Choice:
 
     def _take(self, open_ones: Longs, search: LeaningSearch, some: Candidates) -> None:
         """Let those that have no way yet take one of some candidates."""
-        found = search.chosen(some.only(self._lost(open_ones)[some.bar]), self.taken)
-        good = np.flatnonzero(found.has_way)
+        leaning = search.chosen(some.only(self._lost(open_ones)[some.bar]), self.taken)
+        good = np.flatnonzero(leaning.has_way)
         which = open_ones[good]
         if not len(which):
             return
-        ways, way = self.ways, found.only(good)
+        ways, way = self.ways, leaning.only(good)
         crowd = ways.faults[which] == CROWDED
         ways.bends[which], ways.bottoms[which], ways.foot_radii[which] = way.bends, way.bottoms, way.foot_radii
         ways.landings[which] = np.where(way.lands, ON_PART, ON_PLATE)
@@ -324,8 +324,8 @@ def _straight(tips: Tips, site: _Site) -> Ways:
 
 
 def nearest_with_way(
-    wanted: HoldPoints,
-    offered: HoldPoints,
+    wanted: SupportPoints,
+    offered: SupportPoints,
     parameters: BarParameters,
     layer_height: float,
     obstacles: list[Obstacle],

@@ -9,7 +9,7 @@ import numpy as np
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
 from lean_trellis.core.supports.bars.fitting import heads_at, keeps_off
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats
-from lean_trellis.core.supports.bars.holds import HoldPoints
+from lean_trellis.core.supports.bars.holds import SupportPoints
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.upright import LayerLean
 from lean_trellis.core.supports.common.contacts import Contact
@@ -35,7 +35,7 @@ class Tips(Rows):
 
     @classmethod
     def of(
-        cls, holds: HoldPoints, parameters: BarParameters, layer_height: float, obstacles: list[Obstacle],
+        cls, holds: SupportPoints, parameters: BarParameters, layer_height: float, obstacles: list[Obstacle],
         grid: HeadGrid, layers: LayerLean,
     ) -> Tips:  # fmt: skip
         """Tips in the direction of the surface, as far as the limit lets them, or straight where that is not free."""

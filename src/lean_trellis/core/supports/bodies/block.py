@@ -199,17 +199,17 @@ def _touching(bodies: Sequence[Mesh], request: BlockRequest) -> Touching:
         above, _ = nearest_hits(own, at - [0, 0, _TOUCH_MM], np.array([0.0, 0.0, 1.0]))
         below, normals = nearest_hits(own, at + [0, 0, _TOUCH_MM], np.array([0.0, 0.0, -1.0]))
         is_in = (overlap > 0) & (below <= _DEEP * overlap + 3 * _TOUCH_MM) & (normals[:, 2] < 0)
-        met = np.flatnonzero((above <= 3 * _TOUCH_MM) | is_in)
-        if not len(met):
+        contacts = np.flatnonzero((above <= 3 * _TOUCH_MM) | is_in)
+        if not len(contacts):
             continue
         depth = np.zeros(len(up))
         depth[is_in] = (below - _TOUCH_MM)[is_in] * np.abs(normals[is_in, 2])
-        depth = depth[met]
-        patches = _patches_of(body, up[met])
-        sizes = body.areas[up[met]]
+        depth = depth[contacts]
+        patches = _patches_of(body, up[contacts])
+        sizes = body.areas[up[contacts]]
         for patch in range(int(patches.max()) + 1):
             mine = patches == patch
-            places.append(np.average(at[met][mine], axis=0, weights=sizes[mine]))
+            places.append(np.average(at[contacts][mine], axis=0, weights=sizes[mine]))
             areas.append(float(sizes[mine].sum()))
             depths.append(float(depth[mine].max()))
     return Touching(np.array(places).reshape(-1, 3), np.array(areas), np.array(depths))

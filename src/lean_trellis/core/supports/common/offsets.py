@@ -33,16 +33,16 @@ def surface_offsets(
     if not contact.is_bite:
         return _surfaces(obstacles, places, guess, contact.distance, reach_mm, is_below, from_guess)
     if len(obstacles) == 1 and len(places):
-        found, is_met = _met_by_rays(obstacles[0], places, guess, is_below=is_below)
+        heights, is_met = _met_by_rays(obstacles[0], places, guess, is_below=is_below)
         rest = np.flatnonzero(~is_met)
         if len(rest):
             other = _surfaces(obstacles, places[rest], guess[rest], 0.0, reach_mm[rest], is_below)
             for entry in fields(OffsetHeights):
-                getattr(found, entry.name)[rest] = getattr(other, entry.name)
+                getattr(heights, entry.name)[rest] = getattr(other, entry.name)
     else:
-        found = _surfaces(obstacles, places, guess, 0.0, reach_mm, is_below)
+        heights = _surfaces(obstacles, places, guess, 0.0, reach_mm, is_below)
     inward = 1.0 if is_below else -1.0
-    return replace(found, offset=found.surface + inward * contact.distance * np.minimum(found.steep, _STEEPEST))
+    return replace(heights, offset=heights.surface + inward * contact.distance * np.minimum(heights.steep, _STEEPEST))
 
 
 def _met_by_rays(obstacle: Obstacle, places: Floats, guess: Floats, *, is_below: bool) -> tuple[OffsetHeights, Bools]:
@@ -70,16 +70,16 @@ def _surfaces(
 ) -> OffsetHeights:  # fmt: skip
     """Of all parts: the surface nearest the guess, and the offset that is farthest off."""
     off = np.full(len(places), distance)
-    found: OffsetHeights | None = None
+    nearest: OffsetHeights | None = None
     for obstacle in obstacles:
         other = offset_heights(
             obstacle.placed, places, guess, off, reach_mm, from_below=is_below, from_guess=from_guess
         )
-        found = other if found is None else _together(found, other, guess, is_below=is_below)
-    if found is None:
+        nearest = other if nearest is None else _together(nearest, other, guess, is_below=is_below)
+    if nearest is None:
         level = np.zeros((*guess.shape, 2))
         return OffsetHeights(guess.copy(), guess.copy(), level, level[..., 0] + 1, np.zeros(guess.shape, bool))
-    return found
+    return nearest
 
 
 def _together(one: OffsetHeights, other: OffsetHeights, guess: Floats, *, is_below: bool) -> OffsetHeights:

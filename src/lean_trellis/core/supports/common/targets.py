@@ -28,7 +28,7 @@ def chosen_regions(
     A selected region is the one whose anchor lies nearest to the remembered place, or that has a face there.
     """
     if target is None:
-        return tuple(region.id for region in overhangs.to_be_held)
+        return tuple(region.id for region in overhangs.to_support)
     chosen = set()
     for pick in target:
         place = pose.to_plate(mesh, np.array([pick.anchor_mm]))[0]

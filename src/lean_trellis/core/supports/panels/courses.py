@@ -234,8 +234,8 @@ class Surveyor:
         if self._half > 0:
             state[(state == FREE) & self._is_grazed(places, across, tops, tilts, beneath, low_tilts)] = TOO_NEAR
         if self._ground is not None:
-            held = self._ground.holds(places, self._half)
-            state[~on_part & ~held] = OFF_PLATE
+            on_plate = self._ground.holds(places, self._half)
+            state[~on_part & ~on_plate] = OFF_PLATE
         state[np.isnan(tops)] = NO_SURFACE
         return _Probed(stations, walls, places, across, tops, tilts, beneath, low_tilts, on_part, state)
 
@@ -312,9 +312,9 @@ class Surveyor:
 
     def _upper_lifts(self, probed: _Probed, state: Longs) -> Lifts:
         """Of tabs at the part above, from the part's offset over each column and both its sides."""
-        built = state == FREE
-        built[1:] |= built[:-1].copy()
-        return self._lifts(probed, np.nan_to_num(probed.tops), probed.tilts, built, self._obstacles[:1], is_below=True)
+        free = state == FREE
+        free[1:] |= free[:-1].copy()
+        return self._lifts(probed, np.nan_to_num(probed.tops), probed.tilts, free, self._obstacles[:1], is_below=True)
 
     def _lower_lifts(self, probed: _Probed, on_part: Bools) -> Lifts:
         """Of tabs on what is below, the other way round: above 0 where they stay off it."""

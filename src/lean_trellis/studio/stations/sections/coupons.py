@@ -44,7 +44,7 @@ class CouponSection(Section):
         super().__init__(session, "Measure the material", is_open=False)
         self._steps: list[list[dict[str, Any]]] = []
         self._of: tuple[str, str] = ("", "")
-        self._found: dict[str, Fitted] = {}
+        self._fitted: dict[str, Fitted] = {}
         self.kind = ChoiceField()
         self.kind.setObjectName("coupon.kind")
         self.kind.setMinimumContentsLength(20)
@@ -153,7 +153,7 @@ class CouponSection(Section):
         self._changed()
 
     def _changed(self) -> None:
-        self._found = {}
+        self._fitted = {}
         self.refresh()
 
     def _outcomes(self) -> Outcomes:
@@ -212,7 +212,7 @@ class CouponSection(Section):
 
     def _fit(self) -> None:
         try:
-            self._found = fitted_values(self.chosen.key, self._outcomes(), self.session.job.material)
+            self._fitted = fitted_values(self.chosen.key, self._outcomes(), self.session.job.material)
         except ValueError:
             self.session.said.emit("note", "Enter what came out first")
         except TrellisError as problem:
@@ -223,7 +223,7 @@ class CouponSection(Section):
         session, job, name = self.session, self.session.job, self.own_name.text()
         why = f"measured by {self.chosen.title.lower()}"
         try:
-            measured = with_measured(job.material, self._found, self.chosen.key, self._outcomes())
+            measured = with_measured(job.material, self._fitted, self.chosen.key, self._outcomes())
         except TrellisError as problem:
             session.said.emit("stop", str(problem))
             return
@@ -245,7 +245,7 @@ class CouponSection(Section):
         self.kind.offer(offered, current if current in dict(offered) else offered[0][0])
         kind = self.chosen
         if self._of != (kind.key, job.material.id):
-            self._of, self._found = (kind.key, job.material.id), {}
+            self._of, self._fitted = (kind.key, job.material.id), {}
             self._steps = [self._fresh()]
         if not self.own_name.text() and not self.own_name.hasFocus():
             self.own_name.setText(job.material.name if job.material.id not in shipped_library().materials else "")
@@ -257,10 +257,10 @@ class CouponSection(Section):
         rows = [((coupon, place), (coupon + 1, place + 1, _size(kind, step), _outcome(step.get(kind.outcome))))
                 for coupon, steps in enumerate(self._steps) for place, step in enumerate(steps)]  # fmt: skip
         self.table.show_rows(rows, self.table.selected_keys())
-        self.result.setText("\n".join(_told(self._found, flat_values(job.material))))
-        self.result.setVisible(bool(self._found))
-        self.own_name.setVisible(bool(self._found))
-        self.take.setVisible(bool(self._found))
+        self.result.setText("\n".join(_in_words(self._fitted, flat_values(job.material))))
+        self.result.setVisible(bool(self._fitted))
+        self.own_name.setVisible(bool(self._fitted))
+        self.take.setVisible(bool(self._fitted))
 
 
 def _with_coupon(job: Job, body: Body) -> Edit:
@@ -288,10 +288,10 @@ def _outcome(value: float | bool | None) -> str:
     return _UNSAID if value is None else f"{value:g}"
 
 
-def _told(found: dict[str, Fitted], values: dict[str, Any]) -> list[str]:
+def _in_words(fitted: dict[str, Fitted], values: dict[str, Any]) -> list[str]:
     """Each value with its interval and what the material has now."""
     lines = []
-    for key, one in found.items():
+    for key, one in fitted.items():
         place = f"{key}.value" if key.split(".")[0] in ("constants", "shrinkage") else key
         words, unit = words_of(place, values), UNIT_WORDS.get(one.unit, one.unit)
         unit = unit if unit == "°" else f" {unit}".rstrip()

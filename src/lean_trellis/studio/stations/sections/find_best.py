@@ -43,7 +43,7 @@ class FindBestSection(Fold):
         self._recipe: Recipe | None = None
         self._rule = ""
         self._opened: dict[str, OpenValue] = {}
-        self._found: FoundValues | None = None
+        self._values: FoundValues | None = None
         self._job: Job | None = None
         self._chosen = -1
         self.value = ChoiceField()
@@ -170,34 +170,36 @@ class FindBestSection(Fold):
         wish = SearchWish(job, part.id, recipe, dict(self.session.sets.every()), tuple(self._opened.values()),
                           min(max(most, 1), 2000), max(seconds, 1.0))  # fmt: skip
 
-        def found(values: FoundValues) -> None:
-            self._found, self._job, self._chosen = values, job, -1
+        def show(values: FoundValues) -> None:
+            self._values, self._job, self._chosen = values, job, -1
             if not values.best:
                 self.session.said.emit("caution", "None of those that were checked is without a stop")
             self.refresh()
 
-        self.session.ask(f"Finding the best values for {part.name}", FindBest(wish), found)
+        self.session.ask(f"Finding the best values for {part.name}", FindBest(wish), show)
 
     def _choose(self, place: int) -> None:
         self._chosen = place
         self.refresh()
 
     def _candidate(self) -> Candidate | None:
-        return self._found.candidates[self._chosen] if self._found is not None and self._chosen >= 0 else None
+        return self._values.candidates[self._chosen] if self._values is not None and self._chosen >= 0 else None
 
     def _is_of_now(self) -> bool:
         part = self.session.part
         return (
-            self._found is not None and self._job is not None and part is not None
-            and self._found.wish.part_id == part.id and self._job.part(part.id) == part
+            self._values is not None and self._job is not None and part is not None
+            and self._values.wish.part_id == part.id and self._job.part(part.id) == part
         )  # fmt: skip
 
     def _edit(self, name: str = "") -> None:
         """Make the supports of the chosen candidate beside the window, in the job as it is; keep them under a name."""
-        found, number = self._found, self._chosen
-        if found is not None and number >= 0:
-            now = replace(found, wish=replace(found.wish, job=self.session.job))
-            do_beside(self.session, "Taking found values", partial(_with_found, found=now, number=number, name=name))
+        values, number = self._values, self._chosen
+        if values is not None and number >= 0:
+            now = replace(values, wish=replace(values.wish, job=self.session.job))
+            do_beside(
+                self.session, "Taking found values", partial(_with_candidate, results=now, number=number, name=name)
+            )
 
     def _take(self) -> None:
         self._edit()
@@ -207,11 +209,11 @@ class FindBestSection(Fold):
         self.title.clear()
 
     def _save(self) -> None:
-        candidate, use, found = self._candidate(), self._use(), self._found
-        if candidate is None or use is None or found is None:
+        candidate, use, results = self._candidate(), self._use(), self._values
+        if candidate is None or use is None or results is None:
             return
         base = self.session.sets.every()[use.set]
-        values = {one.key: value for one, value in zip(found.wish.opened, candidate.values, strict=True)}
+        values = {one.key: value for one, value in zip(results.wish.opened, candidate.values, strict=True)}
         try:
             parameters = use.parameters(self.session.sets.every()).with_values(values)
         except TrellisError as problem:
@@ -220,8 +222,8 @@ class FindBestSection(Fold):
         title = self.title.text()
 
         def save() -> ParameterSet:
-            found = replace(base, parameters=parameters)
-            return self.session.sets.save_as(found, title, note="found by trying values")
+            saved = replace(base, parameters=parameters)
+            return self.session.sets.save_as(saved, title, note="found by trying values")
 
         def done(kept: ParameterSet) -> None:
             self.title.clear()
@@ -244,35 +246,35 @@ class FindBestSection(Fold):
         self.table.show_rows(rows, self.table.selected_keys())
         self.close_one.setEnabled(bool(self._opened))
         self.go.setEnabled(self.session.part is not None and bool(self._opened))
-        shows = self._is_of_now() and self._found is not None and bool(self._found.best)
+        shows = self._is_of_now() and self._values is not None and bool(self._values.best)
         for widget in (self._axes, self.scatter):
             widget.setVisible(shows)
         candidate = self._candidate()
         for widget in self._taking:
             widget.setVisible(shows and candidate is not None)
-        self.words.setText(self._told(candidate, shows=shows))
-        if shows and self._found is not None:
+        self.words.setText(self._words_of(candidate, shows=shows))
+        if shows and self._values is not None:
             axes = str(self.across.currentData()), str(self.up.currentData())
-            self.scatter.show_points(_points(self._found), axes, self._chosen)
+            self.scatter.show_points(_points(self._values), axes, self._chosen)
 
-    def _told(self, candidate: Candidate | None, *, shows: bool) -> str:
-        if not shows or self._found is None:
+    def _words_of(self, candidate: Candidate | None, *, shows: bool) -> str:
+        if not shows or self._values is None:
             return "Open one value or more of the rule above; the best without stops are shown."
-        found = self._found
+        results = self._values
         if candidate is None:
-            untried = f", {found.untried} not tried for want of time" if found.untried else ""
-            return f"{len(found.candidates)} tried{untried}; {len(found.best)} without stops. Click one."
+            untried = f", {results.untried} not tried for want of time" if results.untried else ""
+            return f"{len(results.candidates)} tried{untried}; {len(results.best)} without stops. Click one."
         declared = self._declared()
         values = [f"{declared[one.key].label if one.key in declared else one.key} {value}"
-                  for one, value in zip(found.wish.opened, candidate.values, strict=True)]  # fmt: skip
+                  for one, value in zip(results.wish.opened, candidate.values, strict=True)]  # fmt: skip
         figures = [f"{words.lower()} {shown_figure(candidate.figures[key])} {unit}".rstrip()
                    for key, (words, unit) in FIGURES.items() if key in candidate.figures]  # fmt: skip
         return f"{', '.join(values)}: {', '.join(figures)}."
 
 
-def _with_found(job: Job, *, found: FoundValues, number: int, name: str) -> Edit:
+def _with_candidate(job: Job, *, results: FoundValues, number: int, name: str) -> Edit:
     """The job with the supports of a candidate, or with these kept as a trial where there is a name."""
-    edit = found.edit(number)
+    edit = results.edit(number)
     return keep_trial(job, name, edit.job) if name else edit
 
 
@@ -280,10 +282,10 @@ def _tried(one: OpenValue) -> str:
     return ", ".join(f"{value:g}" if isinstance(value, float) else str(value) for value in one.values)
 
 
-def _points(found: FoundValues) -> Points:
+def _points(values: FoundValues) -> Points:
     """The best as points; a figure that is not known of one is drawn as the worst that is known."""
-    table = np.array([[one.figures.get(key, np.nan) for key in FIGURES] for one in found.candidates], np.float64)
+    table = np.array([[one.figures.get(key, np.nan) for key in FIGURES] for one in values.candidates], np.float64)
     known = np.where(np.isnan(table), -np.inf, table).max(axis=0)
     table = np.where(np.isnan(table), np.where(np.isfinite(known), known, 0.0), table)
-    best = np.array(found.best, np.int64)
+    best = np.array(values.best, np.int64)
     return Points(FIGURES, table, best, best[:9])

@@ -111,19 +111,19 @@ class HoldsSection(QWidget):
             here = NOTHING if at < 0 else f"{use.plate[at]:.2f}"
             yield f"{part.id} plate", (f"{part.name}: the plate", here, f"{use.plate.max():.2f}")
         for support in self.session.job.supports_of(part.id):
-            held = use.supports.get(support.id)
-            if held is None or not held.used.size:
+            usage = use.supports.get(support.id)
+            if usage is None or not usage.used.size:
                 continue
-            here = NOTHING if at < 0 else f"{held.used[at].max():.2f}"
+            here = NOTHING if at < 0 else f"{usage.used[at].max():.2f}"
             words = f"{part.name}: {spec_of(support).title.lower()}"
-            yield support.id, (words, here, f"{held.used.max():.2f}")
+            yield support.id, (words, here, f"{usage.used.max():.2f}")
 
 
 def _holds_of(part: Part, use: GrowthUse, at: int) -> Iterator[tuple[float, tuple[float, float, float], str]]:
     """The most used holds of a part at a level: how much, where, whose."""
-    for held in use.supports.values():
-        if held.used.shape[1]:
-            for number in np.argsort(-held.used[at], kind="stable")[:_MOST_USED].tolist():
-                if held.used[at, number] > 0:
-                    x, y, z = held.places[number].tolist()
-                    yield float(held.used[at, number]), (x, y, z), part.name
+    for usage in use.supports.values():
+        if usage.used.shape[1]:
+            for number in np.argsort(-usage.used[at], kind="stable")[:_MOST_USED].tolist():
+                if usage.used[at, number] > 0:
+                    x, y, z = usage.places[number].tolist()
+                    yield float(usage.used[at, number]), (x, y, z), part.name

@@ -44,8 +44,8 @@ class IslandsSection(Section):
                 not_held.add(round(finding.at_mm[2], 6))
         rows = []
         for number, island in enumerate(known or ()):
-            held = "…" if findings is None else "no" if round(island.z_mm, 6) in not_held else "yes"
-            rows.append((number, (island.z_mm, f"{island.x_mm:.1f}, {island.y_mm:.1f}", island.area_mm2, held)))
+            answer = "…" if findings is None else "no" if round(island.z_mm, 6) in not_held else "yes"
+            rows.append((number, (island.z_mm, f"{island.x_mm:.1f}, {island.y_mm:.1f}", island.area_mm2, answer)))
         self.table.show_rows(rows, self.table.selected_keys())
         self.table.setVisible(bool(rows))
         self.set_words(f"Islands: {len(rows)}" if rows else "Islands")

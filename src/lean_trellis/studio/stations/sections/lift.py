@@ -54,8 +54,8 @@ class LiftSection(Section):
             return
         self.offset.show_value(part.pose.build_offset)
         usual = self.session.job.material.build_offset
-        held = len(self.session.job.supports_of(part.id))
-        under = f"with {held} support{'s' * (held > 1)} under it" if held else "no supports under it yet; it stays up"
+        n = len(self.session.job.supports_of(part.id))
+        under = f"with {n} support{'s' * (n > 1)} under it" if n else "no supports under it yet; it stays up"
         self.note.setText(f"Usual for the material: {usual:g} mm. {under.capitalize()}.")
 
 

@@ -133,12 +133,12 @@ class NextSupport(QWidget):
         What the recipe itself has made is brought up to date by it, and in nobody's way.
         """
         recipe = self.recipe
-        found: dict[str, Support] = {}
+        supports: dict[str, Support] = {}
         for chosen in self._sets():
             for support in in_the_way(self.session, chosen, self._target()):
                 if recipe is None or support.made_by is None or support.made_by.recipe != recipe.id:
-                    found[support.id] = support
-        return tuple(found.values())
+                    supports[support.id] = support
+        return tuple(supports.values())
 
     def _sets(self) -> list[ParameterSet]:
         recipe, every = self.recipe, self.session.sets.every()
@@ -193,13 +193,13 @@ class NextSupport(QWidget):
         regions = session.regions(part)
         is_alike = recipe.takes_all_alike(job.machine.process, job.material.id)
         if is_alike and regions is not None and recipe.detection == RecipeDetection():
-            held = self._regions()
-            traits = [RegionTraits(region.id, region.kind) for region in held]
+            own_regions = self._regions()
+            traits = [RegionTraits(region.id, region.kind) for region in own_regions]
             sets, is_whole = session.sets.every(), self._asked is None
 
             def make(job: Job) -> Edit:
                 kept = remove_supports(job, gone).job if gone else job
-                return support_by_recipe(kept, part.id, recipe, sets, held, traits, is_whole=is_whole).edit
+                return support_by_recipe(kept, part.id, recipe, sets, own_regions, traits, is_whole=is_whole).edit
 
             if session.do(make):
                 self._show_last(part.id)

@@ -50,7 +50,7 @@ class _Shared:
     recipe: Recipe
     part_id: str
     job: Job
-    found: RegionsByRule
+    by_rule: RegionsByRule
 
 
 class RecipeEditor(QWidget):
@@ -273,8 +273,8 @@ class RecipeEditor(QWidget):
             self.session.said.emit("stop", str(problem))
             return
         self._theirs = theirs = RECIPES.read_kept(problem.theirs, problem.theirs.id)
-        found = recipe_differences(draft, theirs, base, self.session.sets.every())
-        self.conflict.ask(problem.theirs.who, theirs.version, found)
+        conflicts = recipe_differences(draft, theirs, base, self.session.sets.every())
+        self.conflict.ask(problem.theirs.who, theirs.version, conflicts)
 
     def _save_merged(self) -> None:
         draft, theirs = self.draft, self._theirs
@@ -340,7 +340,7 @@ class RecipeEditor(QWidget):
         shared, part = self._shared, self.session.part
         if shared is None or part is None or shared.recipe != self.draft or shared.part_id != part.id:
             return None
-        return shared.found if shared.job is self.session.job else None
+        return shared.by_rule if shared.job is self.session.job else None
 
     @property
     def is_shared(self) -> bool:
@@ -353,8 +353,8 @@ class RecipeEditor(QWidget):
         if part is None or draft is None or not self.isVisible() or self._of_now() is not None:
             return
 
-        def shared(found: RegionsByRule) -> None:
-            self._shared = _Shared(draft, part.id, job, found)
+        def shared(regions: RegionsByRule) -> None:
+            self._shared = _Shared(draft, part.id, job, regions)
             self.refresh()
 
         if not self.session.ask_quietly(ShareRegions(job, part.id, draft), shared):
@@ -378,11 +378,11 @@ class RecipeEditor(QWidget):
         self.save.setEnabled(is_changed and is_own)
         self.undo.setEnabled(is_changed)
         self.put_away.setEnabled(is_own)
-        found = self._of_now()
-        if found is None and self.isVisible():
+        by_rule = self._of_now()
+        if by_rule is None and self.isVisible():
             self._due.start()
-        self.table.show_rows(self._rows(draft, found), [self._rule])
-        self.words.setText(self._told(draft, found, is_changed=is_changed))
+        self.table.show_rows(self._rows(draft, by_rule), [self._rule])
+        self.words.setText(self._summary(draft, by_rule, is_changed=is_changed))
         self.form.show_rule(draft.rule(self._rule) if self._place() >= 0 else None)
         for key, field in self.fields.items():
             field.show_value(getattr(draft.detection, key))
@@ -395,24 +395,24 @@ class RecipeEditor(QWidget):
         self.apply_selected.setVisible(len(session.selection.parts) > 1)
         self.apply_build.setEnabled(bool(job.parts))
 
-    def _rows(self, draft: Recipe, found: RegionsByRule | None) -> list[tuple[str, tuple[object, ...]]]:
+    def _rows(self, draft: Recipe, by_rule: RegionsByRule | None) -> list[tuple[str, tuple[object, ...]]]:
         sets = self.session.sets.every()
         rows: list[tuple[str, tuple[object, ...]]] = [
-            (rule.name, (rule.name, None if found is None else len(found.by_rule.get(rule.name, ())),
+            (rule.name, (rule.name, None if by_rule is None else len(by_rule.by_rule.get(rule.name, ())),
                          action_words(rule, sets)))
             for rule in draft.rules
         ]  # fmt: skip
-        if found is not None and found.rest:
-            rows.append((_UNTAKEN, ("no rule", len(found.rest), "nothing: not supported by this recipe")))
+        if by_rule is not None and by_rule.rest:
+            rows.append((_UNTAKEN, ("no rule", len(by_rule.rest), "nothing: not supported by this recipe")))
         return rows
 
-    def _told(self, draft: Recipe, found: RegionsByRule | None, *, is_changed: bool) -> str:
+    def _summary(self, draft: Recipe, by_rule: RegionsByRule | None, *, is_changed: bool) -> str:
         part = self.session.part
         place = self._place()
         takes = f"Takes {condition_words(draft.rules[place])}. " if place >= 0 else ""
         state = "Not saved. " if is_changed else ""
         if part is None:
             return f"{state}{takes}Select a part to see what each rule takes."
-        if found is None:
+        if by_rule is None:
             return f"{state}{takes}Sharing the regions of {part.name} …"
         return f"{state}{takes}"

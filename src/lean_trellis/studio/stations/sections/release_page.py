@@ -156,8 +156,8 @@ class ReleasePage(QWidget):
         self.facts.setText(f"{job.machine.name} · {job.material.name}{lot}\n"
                            f"layers of {job.layer_height:g} mm · {job.mode} mode · {parts}{due}{totals}")  # fmt: skip
         findings, today = self.session.findings() or (), date.today()
-        held = [(one, waiver) for one in findings if (waiver := standing_waiver(one, job, today)) is not None]
-        lines = [f"◇ {one.part}: {one.message}. Waived by {waiver.who}: {waiver.reason}" for one, waiver in held]
+        waived = [(one, waiver) for one in findings if (waiver := standing_waiver(one, job, today)) is not None]
+        lines = [f"◇ {one.part}: {one.message}. Waived by {waiver.who}: {waiver.reason}" for one, waiver in waived]
         self.waivers.setText("\n".join(lines))
         self.waivers.setVisible(bool(lines))
 
@@ -243,11 +243,11 @@ class ReleasePage(QWidget):
     # --- machines ---
 
     def _rows(self) -> list[tuple[Seen, SentBuild | None]]:
-        found: list[tuple[Seen, SentBuild | None]] = []
+        rows: list[tuple[Seen, SentBuild | None]] = []
         for seen in self.watch.machines:
             builds = seen.status.builds if seen.status is not None else ()
-            found += [(seen, build) for build in reversed(builds[-6:])] or [(seen, None)]
-        return found
+            rows += [(seen, build) for build in reversed(builds[-6:])] or [(seen, None)]
+        return rows
 
     def _take_seen(self, _seen: object) -> None:
         """A method, not a function on the spot: when the page has gone, nobody calls it any more."""
@@ -277,12 +277,12 @@ class ReleasePage(QWidget):
         return None
 
     def _show_build(self) -> None:
-        found = self._current()
+        current = self._current()
         for widget in (self.progress, self.build_words, self._controls):
-            widget.setVisible(found is not None)
-        if found is None:
+            widget.setVisible(current is not None)
+        if current is None:
             return
-        seen, build = found
+        seen, build = current
         self.progress.setRange(0, max(build.layers, 1))
         self.progress.setValue(build.layer)
         left = f", {hours_in_words(build.left_s)} left" if not build.is_over else ""
@@ -294,9 +294,9 @@ class ReleasePage(QWidget):
         self.cancel.setEnabled(not build.is_over)
 
     def _control(self, what: str) -> None:
-        found = self._current()
-        if found is not None:
-            self.watch.control(found[0].known, found[1].key, what)
+        current = self._current()
+        if current is not None:
+            self.watch.control(current[0].known, current[1].key, what)
 
 
 def _state_words(seen: Seen, build: SentBuild | None) -> str:

@@ -194,8 +194,8 @@ class SaveSet(QWidget):
             self.session.said.emit("stop", str(problem))
             return
         self._mine, self._theirs = replace(origin, parameters=support.parameters), theirs
-        found = set_differences(self._mine, theirs, origin)
-        self.conflict.ask(problem.theirs.who, theirs.version, found)
+        conflicts = set_differences(self._mine, theirs, origin)
+        self.conflict.ask(problem.theirs.who, theirs.version, conflicts)
         self.naming.hide()
 
     # --- what is shown ---

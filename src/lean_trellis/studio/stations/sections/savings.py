@@ -22,8 +22,8 @@ class SavingsSection(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._found: tuple[Saving, ...] = ()
-        self._found_for: Job | None = None
+        self._savings: tuple[Saving, ...] = ()
+        self._savings_of: Job | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.look = button("What would save most?", self._look, "Each is computed as a build", name="savings.look")
@@ -40,16 +40,16 @@ class SavingsSection(QWidget):
     def _look(self) -> None:
         job = self.session.job
 
-        def found(savings: tuple[Saving, ...]) -> None:
-            self._found, self._found_for = savings, job
+        def show(savings: tuple[Saving, ...]) -> None:
+            self._savings, self._savings_of = savings, job
             self.refresh()
             self.session.said.emit("note", f"{len(savings)} savings found" if savings else "Nothing saves anything")
 
-        self.session.ask("Looking for savings", FindSavings(job), found)
+        self.session.ask("Looking for savings", FindSavings(job), show)
 
     def _chosen(self) -> Saving | None:
         keys = self.table.selected_keys()
-        return self._found[keys[0]] if keys and keys[0] < len(self._found) else None
+        return self._savings[keys[0]] if keys and keys[0] < len(self._savings) else None
 
     def _take(self) -> None:
         chosen = self._chosen()
@@ -70,11 +70,11 @@ class SavingsSection(QWidget):
 
     def refresh(self) -> None:
         """Show what was found only as long as it is of this very job."""
-        if self._found_for is not self.session.job:
-            self._found = ()
+        if self._savings_of is not self.session.job:
+            self._savings = ()
         self.look.setEnabled(bool(self.session.job.parts))
         self.table.show_rows(
             [(number, (one.words, hours_in_words(one.seconds), f"{one.cost:,.2f}"))
-             for number, one in enumerate(self._found)], self.table.selected_keys(),
+             for number, one in enumerate(self._savings)], self.table.selected_keys(),
         )  # fmt: skip
         self._show_words()

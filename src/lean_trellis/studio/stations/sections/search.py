@@ -72,7 +72,7 @@ class SearchSection(Section):
             return
         limit = self.height_limit.value if self.height_limit.text().strip() else None
         search_for_poses(
-            self.session, part, lambda found: self._show(part, found), keeps_range=self.in_range.isChecked(),
+            self.session, part, lambda poses: self._show(part, poses), keeps_range=self.in_range.isChecked(),
             height_limit=limit,
         )  # fmt: skip
 

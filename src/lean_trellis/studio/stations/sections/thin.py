@@ -66,8 +66,8 @@ class ThinSection(QWidget):
         session, job = self.session, self.session.job
         each = [(part, session.layers.faults(part)) for part in job.parts]
         least = value_or(job.constants, "least_wall", LEAST_WALL_MM)
-        found = [(part, place) for part, faults in each if faults is not None for place in faults.thin]
-        self._places = sorted(found, key=lambda entry: entry[1].width_mm)
+        places = [(part, place) for part, faults in each if faults is not None for place in faults.thin]
+        self._places = sorted(places, key=lambda entry: entry[1].width_mm)
         self.table.show_rows(
             [(number, (part.name, round(place.width_mm, 2), round(place.low_mm, 1), round(place.high_mm, 1)))
              for number, (part, place) in enumerate(self._places)], [],
@@ -76,10 +76,10 @@ class ThinSection(QWidget):
             self.words.setText("No parts yet.")
         elif any(faults is None for _, faults in each):
             self.words.setText("Looking for what is thin …")
-        elif not found:
+        elif not places:
             self.words.setText(f"Nothing is thinner than {UNITS.length(least)}.")
         else:
-            many = f"{len(found)} places are" if len(found) > 1 else "One place is"
+            many = f"{len(places)} places are" if len(places) > 1 else "One place is"
             self.words.setText(f"{many} thinner than {UNITS.length(least)}. Click one to go there.")
         self._show_choice()
 

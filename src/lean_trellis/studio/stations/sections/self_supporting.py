@@ -24,7 +24,7 @@ _VALUES = (
 )
 
 
-class SelfHeldSection(Section):
+class SelfSupportingSection(Section):
     """Values of the material, changed for this build alone."""
 
     def __init__(self, session: Session) -> None:
