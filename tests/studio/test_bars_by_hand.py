@@ -264,7 +264,7 @@ def test_bars_on_a_patch_are_selected_and_every_second_taken_out(at_supports):
     assert len(bars_of(user)) == count
 
 
-def test_a_selected_bar_is_made_stouter_and_locked_and_stays_selected(at_supports):
+def test_a_selected_bar_is_made_thicker_and_locked_and_stays_selected(at_supports):
     user, bench = at_supports()
     bar = middle_bar(user)
     hold = bars_of(user).holds[bar]
@@ -273,7 +273,7 @@ def test_a_selected_bar_is_made_stouter_and_locked_and_stays_selected(at_support
     click_map(user, *bars_of(user).holds[bar - 1, :2], CONTROL)
     assert user.session.selection.bars == {bar, bar - 1}
     click_map(user, *hold[:2], PLAIN)
-    for press in (bench.hand.stouter, bench.hand.lock):
+    for press in (bench.hand.thicker, bench.hand.lock):
         user.bring_into_view(press)
         user.press(press)
         user.settle()

@@ -48,7 +48,7 @@ def make_coupon(key: str, out: Path, material_id: str | None, outcomes: Path | N
 def fit_coupon(
     key: str, results: Path, material_id: str | None, name: str | None, lot: str, machine: str, date: str, as_json: bool
 ) -> None:
-    """Values of a material from what came out, kept as the shop's own material where a name is given."""
+    """Values of a material from what came out, kept as the shop's own material with a name."""
     material = _material(material_id, key)
     outcomes = read_outcomes(results)
     said = {"lot": lot or outcomes.lot, "machine": machine or outcomes.machine, "date": date or outcomes.date}

@@ -97,7 +97,7 @@ def layer_normal(machine: Machine | None) -> tuple[float, float, float]:
 
 @dataclass(frozen=True, eq=False)
 class Looked:
-    """What was found on one body; `spans` (r,) mm of its regions, `tree` over it as it stands."""
+    """What was found on one body; `spans` (r,) mm of its regions, `tree` over it in its pose."""
 
     name: str
     overhangs: Overhangs

@@ -131,7 +131,7 @@ class Derived(QObject):
         return None if shown is None else tilt_by(shown.axis, part.pose)
 
     def regions(self, part: Part) -> ShownRegions | None:
-        """The overhangs of a part as it stands now, once known."""
+        """The overhangs of a part in its present pose, once known."""
         return self.graph.known(self._shown.regions, part, self.job)
 
     def facts(self, part: Part) -> RegionFacts | None:
@@ -139,7 +139,7 @@ class Derived(QObject):
         return self.graph.known(REGION_FACTS, part, self.job)
 
     def islands(self, part: Part) -> tuple[Island, ...] | None:
-        """The islands of a part as it stands now, once known."""
+        """The islands of a part in its present pose, once known."""
         return self.graph.known(ISLANDS, part, self.job)
 
     def structure(self, support: Support) -> Structure | None:

@@ -147,7 +147,7 @@ def stand_part_on(session: Session, part: Part, on_part: str, clearance: float) 
 def search_for_poses(
     session: Session, part: Part, show: Callable[[FoundPoses], None], *, keeps_range: bool, height_limit: float | None
 ) -> None:
-    """Look for poses and show them; nothing is turned."""
+    """Find poses and show them; nothing is turned."""
     session.ask(f"Looking for poses of {part.name}", SearchPoses(session.job, part.id, keeps_range, height_limit), show)
 
 

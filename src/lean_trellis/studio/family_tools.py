@@ -18,7 +18,7 @@ from lean_trellis.studio.session import Session
 
 
 class HandTools(Section):
-    """What is done by hand to the current support. Families override what they have."""
+    """Manual edits to the current support. Families override what they have."""
 
     gestures: dict[str, tuple[str, float]] = {}  # noqa: RUF012 - read only
     """By the key of a mode: how it draws in the views, and how wide."""
@@ -31,7 +31,7 @@ class HandTools(Section):
         """Sections of the bench that belong to the family as well."""
 
     def add_lost_and_kept(self, name: str) -> None:
-        """At the foot: what was done by hand, what of it could not be kept, and a way to discard it."""
+        """At the foot: the manual edits, what of it could not be kept, and a way to discard it."""
         self.kept = figure()
         self.body.addWidget(self.kept)
         self.unkept = muted()
@@ -41,7 +41,7 @@ class HandTools(Section):
         self.body.addWidget(row(self.give_up, 1))
 
     def drop(self) -> None:
-        """Give up all that was done by hand."""
+        """Discard all manual edits."""
         self.do(drop_hand_work)
 
     def do(self, make: Callable[[Job, str], Edit]) -> bool:
@@ -92,7 +92,7 @@ class HandTools(Section):
         return ""
 
     def show_kept(self, words: str, reasons: tuple[str, ...]) -> None:
-        """Say what was done by hand, in `words`, and the reasons why something is not kept, each once."""
+        """Say the manual edits, in `words`, and the reasons why something is not kept, each once."""
         support = self.session.support
         done = support is not None and not support.hand.is_empty
         self.give_up.setVisible(done)

@@ -29,7 +29,7 @@ _LEAST_STRETCH_MM = 1.0
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """Places (k, 3) on the plate's frame that a bar may take hold of, and how many were none.
+    """Places (k, 3) on the plate's frame that a bar may touch, and how many were none.
 
     `on_any_slope`: nothing needs holding at one of them or more.
     """
@@ -86,7 +86,7 @@ class Way:
 
 @dataclass(frozen=True)
 class PreviewWay:
-    """The way of a bar by hand before it is one. `places` is where it takes hold, with the face there."""
+    """The way of a bar by hand before it is one. `places` is where it touches the part, with the face there."""
 
     job: Job
     support: Support
@@ -135,7 +135,7 @@ class OfferTrees:
 
 @dataclass(frozen=True)
 class BarsOnPatch:
-    """The bars that take hold of the smooth patch round a clicked face, or of some faces."""
+    """The bars that touch the smooth patch round a clicked face, or of some faces."""
 
     part: Part
     job: Job

@@ -17,7 +17,7 @@ _AT_ONCE_S = 0.1
 
 
 class LibraryWork(QObject):
-    """Does what is asked of the library, one after the other, and tells what came of it in the window's thread."""
+    """Does the work of the library, one after the other, and tells what came of it in the window's thread."""
 
     _came = pyqtSignal(object)
 
@@ -39,7 +39,7 @@ class LibraryWork(QObject):
     ) -> None:  # fmt: skip
         """Have something done: at once where the library answers at once, else the window goes on meanwhile.
 
-        Without `at_once` nobody waits for it, and nothing is said. `refused` is given a `TrellisError` or `ValueError`;
+        Without `at_once` nobody waits for it, and nothing is said. `refused` receives a `TrellisError` or `ValueError`;
         any other fault is raised. Without it the refusal is said.
         """
         refused = self._refuse if refused is None else refused

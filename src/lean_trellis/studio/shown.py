@@ -123,7 +123,7 @@ def shown_mesh(mesh: Mesh, most: int = MOST_SHOWN_SOFTWARE) -> ShownMesh:
 
 
 def silhouette(pose: Pose, mesh: Mesh, shown: ShownMesh) -> tuple[Floats, ...]:
-    """The outlines of a part as it stands, seen from below; those of its hull where the shown mesh bounds no solid."""
+    """The outlines of a part in its pose, seen from below; those of its hull where the shown mesh bounds no solid."""
     places = pose.to_plate(mesh, shown.vertices)
     try:
         rings = to_manifold(Mesh(places, shown.faces)).project().to_polygons()

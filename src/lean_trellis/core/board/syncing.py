@@ -207,7 +207,7 @@ def _settle_part(
 
 
 def _settle_other(connection: Connection, turn: _Round, build: BoardBuild, part_id: str, row: RowMapping) -> None:
-    """A part that the job does not have: new on the board, or taken out here."""
+    """A part that the job does not have: new on the board, or removed here."""
     revision, is_gone, base = int(str(row["revision"])), bool(row["is_gone"]), turn.base.get(part_id)
     if is_gone:
         return

@@ -1,4 +1,4 @@
-"""What a change brings to the supports of a build, in sums and in words: elements, volume, strength used, time."""
+"""What a change brings to the supports of a build, in sums and in words: elements, volume, utilisation, time."""
 
 from __future__ import annotations
 

@@ -75,7 +75,7 @@ class Deriving(Protocol):
     """Whoever derives results of a job, for changes that need them."""
 
     def overhangs(self, part: Part, job: Job, watch: Watch) -> Overhangs:
-        """The regions of a part as it stands."""
+        """The regions of a part in its pose."""
 
     def structure(self, support: Support, job: Job, watch: Watch) -> Structure:
         """The structures of a support."""

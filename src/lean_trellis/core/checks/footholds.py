@@ -32,7 +32,7 @@ _BELOW_MM = 2e-3
 
 @dataclass(eq=False)
 class _Solid:
-    """Something to stand on, as it stands. Its box is looked at first, its ray tree is made when it is wanted."""
+    """Something to stand on, in its pose. Its box is looked at first, its ray tree is made when it is wanted."""
 
     mesh: Mesh
     tree: RayTree

@@ -37,7 +37,7 @@ class FindingGroup:
 
 
 def grouped(findings: Iterable[Finding], job: Job, today: date) -> tuple[FindingGroup, ...]:
-    """Groups in the order of their first findings, those that are waived after all open stops."""
+    """Groups in the order of their first findings, waived ones behind all open stops."""
     by_cause: dict[tuple[str, str, str], list[Finding]] = {}
     for finding in findings:
         by_cause.setdefault((finding.severity, finding.code, finding.part_id or finding.part), []).append(finding)

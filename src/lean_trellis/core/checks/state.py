@@ -33,7 +33,7 @@ _LOOK_MM = 0.5
 
 @dataclass(frozen=True, eq=False)
 class PartState:
-    """A part and what follows from its mesh and pose; `overhangs.mesh` is the mesh as it stands."""
+    """A part and what follows from its mesh and pose; `overhangs.mesh` is the mesh in its pose."""
 
     part: Part
     topology: Topology
@@ -68,7 +68,7 @@ class SupportState:
 
 @dataclass(frozen=True, eq=False)
 class Contacts(Rows):
-    """Places (n, 3) where supports take hold, and how far round each they hold as well (n,), mm."""
+    """Places (n, 3) where supports touch the part, and how far round each they hold as well (n,), mm."""
 
     places: Floats
     radii: Floats
@@ -171,7 +171,7 @@ class BuildState:
         return [state for state in self.supports if state.support.part_id == part.id]
 
     def contacts_of(self, part: Part) -> Contacts:
-        """Every place where supports take hold of the part, plate's frame."""
+        """Every place where supports touch the part, plate's frame."""
         contacts = [Contacts(state.structure.holds, state.structure.hold_radii) for state in self.supports_of(part)]
         return Contacts.joined([Contacts(np.zeros((0, 3)), np.zeros(0)), *contacts])
 

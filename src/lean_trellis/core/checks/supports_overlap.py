@@ -1,4 +1,4 @@
-"""`supports_overlap`: are supports built into each other?"""
+"""`supports_overlap`: are supports run into one another?"""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def _is_under_others(support: Support) -> bool:
 
 
 def check_supports_overlap(state: BuildState) -> Iterator[Finding]:
-    """Notes on supports built into each other, unless both keep clear of each other by themselves or one is ground."""
+    """Notes on supports that overlap, unless both keep clear of each other by themselves or one is ground."""
     some = [
         carrier
         for carrier in state.supports
@@ -67,7 +67,7 @@ def _common_volume(one: Mesh, other: Mesh) -> float:
 
 
 def _overlap(state: BuildState, carrier: SupportState, other: SupportState, common: float) -> Finding:
-    """Said of the support that can make room for the other, where one can."""
+    """Said of the support that can keep clear of the other, where one can."""
     trimmed = [one for one in (carrier, other) if "trim" in type(one.support.parameters).model_fields]
     giving = trimmed[0] if trimmed else carrier
     taking = other if giving is carrier else carrier

@@ -1,4 +1,4 @@
-"""`supported_twice`: do two supports of one family take hold of one region?"""
+"""`supported_twice`: do two supports of one family touch one region?"""
 
 from __future__ import annotations
 

@@ -47,7 +47,7 @@ def _plan(job: Job) -> LayerPlan:
 def _cut_part(
     topology: Topology, placed: Mesh, job: Job, least: float | None, watch: Watch, between: Between = None
 ) -> BodyLayers:
-    """A part in layers, `least` mm thick everywhere where that is asked for."""
+    """A part in layers, `least` mm thick everywhere on request."""
     layers = layered(topology, placed.vertices, _plan(job), job.machine.layer_normal, between=between,
                      watch=Stretch(watch, 0.0, 0.5))  # fmt: skip
     return layers if least is None else thickened(layers, least, Stretch(watch, 0.5, 1.0))

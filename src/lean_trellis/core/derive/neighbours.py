@@ -21,7 +21,7 @@ _boxes: LRUCache[tuple[str, object], Floats] = LRUCache(4096)
 
 
 def box_of(part: Part) -> Floats:
-    """(2, 3): the part's box as it stands, kept by mesh and pose."""
+    """(2, 3): the part's box in its pose, kept by mesh and pose."""
     key = (part.mesh.key, part.pose)
     known = _boxes.get(key)
     if known is None:

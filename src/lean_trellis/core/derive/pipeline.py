@@ -112,21 +112,21 @@ class Pipeline:
         return tree
 
     def placed(self, part: Part) -> Mesh:
-        """The part's mesh as it stands."""
+        """The part's mesh in its pose."""
         if self._empty is None:
             self._empty = _no_job()
         return self.graph.get(PLACED, part, self._empty)
 
     def overhangs(self, part: Part, job: Job, watch: Watch = UNWATCHED) -> Overhangs:
-        """The regions of a part as it stands."""
+        """The regions of a part in its pose."""
         return self.graph.get(OVERHANGS, part, job, watch)
 
     def traits(self, part: Part, job: Job, watch: Watch = UNWATCHED) -> tuple[RegionTraits, ...]:
-        """What rules of recipes ask about the regions of a part as it stands."""
+        """What rules of recipes ask about the regions of a part in its pose."""
         return self.graph.get(REGION_TRAITS, part, job, watch)
 
     def islands(self, part: Part, job: Job, watch: Watch = UNWATCHED) -> tuple[Island, ...]:
-        """The islands of a part as it stands."""
+        """The islands of a part in its pose."""
         return self.graph.get(ISLANDS, part, job, watch)
 
     def fillings(self, stack: Stack, job: Job) -> tuple[Mesh, ...]:

@@ -37,7 +37,7 @@ class TrialFigures:
     tallest_mm: float
     findings: Mapping[str, int] = field(default_factory=dict)
     longest_unsupported_mm: float | None = 0.0
-    """How far any place lies from what holds it; None where something is not held at all."""
+    """How far any place lies from what holds it; None where something has no support at all."""
 
 
 def _needs(subject: None, job: Job, near: Neighbours) -> tuple[Need, ...]:

@@ -29,6 +29,6 @@ def _restacked(job: Job, stack: Stack) -> Job:
 
 
 def without(stacks: tuple[Stack, ...], gone: set[str]) -> tuple[Stack, ...]:
-    """The stacks with some parts taken out; what is left of one part alone is no stack."""
+    """The stacks with some parts removed; what is left of one part alone is no stack."""
     kept = (replace(stack, parts=tuple(p for p in stack.parts if p not in gone)) for stack in stacks)
     return tuple(stack for stack in kept if len(stack.parts) > 1)

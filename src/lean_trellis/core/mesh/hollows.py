@@ -105,7 +105,7 @@ class Cavity:
 
 @heavy
 def air_cells(placed: Mesh, watch: Watch = UNWATCHED, topology: Topology | None = None) -> AirCells | None:
-    """The air round a part as it stands on the plate; None where the mesh bounds no solid.
+    """The air round a part on the plate; None where the mesh bounds no solid.
 
     The `topology` of its mesh tells much sooner of most parts that they go round nothing.
     """

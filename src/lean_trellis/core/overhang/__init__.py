@@ -1,6 +1,6 @@
 """Finding what will not hold by itself: regions of faces, low edges, low points, islands.
 
-Works on a mesh as it stands on the plate. No supports, no jobs.
+Works on a mesh on the plate. No supports, no jobs.
 """
 
 from lean_trellis.core.overhang.bridging import SelfBridging

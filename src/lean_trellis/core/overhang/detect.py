@@ -29,7 +29,7 @@ ON_PLATE_MM = 0.02
 
 @dataclass(frozen=True, eq=False)
 class Overhangs:
-    """What was found on one mesh as it stands.
+    """What was found on one mesh in its pose.
 
     `surface_angle` (m,) in degrees: 0 a flat ceiling, 90 a wall, above it up-facing. `critical` (m,) marks all faces
     below the critical angle, whatever was marked by hand or supports itself; `region_of_face` (m,) a face's region as
@@ -116,7 +116,7 @@ def detect(
     taken_back: Floats | None = None,
     watch: Watch = UNWATCHED,
 ) -> Overhangs:
-    """Find all regions of a mesh as it stands.
+    """Find all regions of a mesh in its pose.
 
     `topology` is that of the same mesh in any pose: only what touches what is read from it. A face is critical when
     n·b < -cos(critical angle) and it does not lie on the plate. `hand` (m,) are marks by hand: faces with one number

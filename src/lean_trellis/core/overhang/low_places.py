@@ -26,7 +26,7 @@ class LowPlaces:
 def find_low_places(
     topology: Topology, placed: Mesh, layer_normal: Floats, *, critical: Bools, resting: Bools
 ) -> LowPlaces:
-    """Find them on a mesh as it stands.
+    """Find them on a mesh in its pose.
 
     `layer_normal` is a (3,) unit vector, `critical` (m,) marks faces that belong to a region already,
     `resting` (n,) vertices on the plate. A low edge is level within 5°, and both its faces rise from it

@@ -14,7 +14,7 @@ _NOTHING = Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32))
 
 
 def separator_under(upper: Mesh, separator: Separator, layer_height: float) -> Mesh:
-    """The separator's layers under a part as it stands: the outline of its first layer, drawn in by the inset.
+    """The separator's layers under a part in its pose: the outline of its first layer, drawn in by the inset.
 
     Nothing where the inset leaves nothing. Raises `EditError` for a mesh that bounds no solid.
     """

@@ -67,11 +67,11 @@ class Part:
 
     @property
     def placed(self) -> Mesh:
-        """The mesh as it stands on the plate. Costs a copy: keep it where it is needed twice."""
+        """The mesh on the plate. Costs a copy: keep it where it is needed twice."""
         return self.pose.applied(self.mesh)
 
     def bounds(self) -> Floats:
-        """(2, 3): the box round the part as it stands on the plate, mm."""
+        """(2, 3): the box round the part on the plate, mm."""
         if not len(self.mesh.vertices):
             return frozen(np.zeros((2, 3)))
         extents = [self.mesh.extent(direction) for direction in self.pose.matrix]

@@ -44,7 +44,7 @@ class Pose:
         return np.array([self.x - turned_middle[0], self.y - turned_middle[1], self.build_offset - lowest])
 
     def applied(self, mesh: Mesh) -> Mesh:
-        """The mesh as it stands on the plate."""
+        """The mesh on the plate."""
         return mesh.moved(self.matrix, self.shift(mesh))
 
     def to_plate(self, mesh: Mesh, points: Floats) -> Floats:

@@ -27,7 +27,7 @@ _PREFERENCE_MM = 80.0
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """What is placed as one: (n, 2) `points` that it covers as it stands, its `middle` (2,), its height in mm.
+    """What is placed as one: (n, 2) `points` that it covers in its pose, its `middle` (2,), its height in mm.
 
     `long_edge_deg` is the direction of its long edges; a fixed piece only takes up room.
     """

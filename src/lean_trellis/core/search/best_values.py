@@ -1,6 +1,6 @@
 """Values of a recipe tried on a part: figures of supports and statics for all, layers and checks for the best.
 
-Only what has no stop is given as best.
+Only what has no stop counts as best.
 """
 
 from __future__ import annotations

@@ -130,7 +130,7 @@ def read_library() -> tuple[Library, tuple[TrellisError, ...]]:
 
 
 def _take_over_old() -> Iterator[TrellisError]:
-    """Take what earlier versions kept as files into the library, once; why a file was not taken is given back."""
+    """Take what earlier versions kept as files into the library, once. Returns why files were not taken."""
     for folder in _OLD_FOLDERS:
         for path in sorted((own_folder() / folder).glob("*.toml")):
             try:

@@ -53,7 +53,7 @@ class Form(Generic[T]):
 class Saved(Generic[T]):
     """Shipped things and those of the shop library, as it is now; without a library what was read last stays.
 
-    `opened` opens the library, when it is first needed; it is asked again after each failure, no more often than the
+    `opened` opens the library, when it is first needed; it is tried again after each failure, no more often than the
     library is looked at. `is_there` says whether there is one to be read.
     """
 

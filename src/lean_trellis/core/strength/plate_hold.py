@@ -1,4 +1,4 @@
-"""What holds a part to the plate, and the most that is asked of it while the part grows: pull, tipping, warp."""
+"""What holds a part to the plate, and the most it must bear while the part grows: pull, tipping, warp."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The sideways push of a process, and the bond to the plate against it."""
+"""The side load of a process, and the bond to the plate against it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ the plate holds there: welded on, cured on with long exposures, or laid down."""
 
 @dataclass(frozen=True)
 class Push:
-    """The process's sideways push: N at the top, and N per mm of wall; and the bond to the plate, MPa."""
+    """The process's side load: N at the top, and N per mm of wall; and the bond to the plate, MPa."""
 
     force_n: float = 0.0
     per_mm: float = 0.0
@@ -26,7 +26,7 @@ class Push:
 
 
 def side_push(constants: Mapping[str, Constant]) -> Push:
-    """The sideways push of a process by its constants: a nozzle's on one place, a blade's on all it meets."""
+    """The side load of a process by its constants: a nozzle's on one place, a blade's on all it meets."""
     nozzle = constants["nozzle_push"].value if "nozzle_push" in constants else 0.0
     blade = constants["recoater_push"].value if "recoater_push" in constants else 0.0
     share = LAID_SHARE if nozzle > 0 else CURED_SHARE if "peel_pressure" in constants else WELDED_SHARE

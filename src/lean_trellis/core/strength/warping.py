@@ -96,7 +96,7 @@ def lift_of_end(moment: float, bending: float, foundation: float, length: float)
 
 
 def ends_of(body: GrownBody, hold: Hold, stress: float, stiffness: float, corner: float) -> list[End]:
-    """Both ends of a body's greatest length, with what is built so far; none where nothing holds it along a length.
+    """Both ends of a body's greatest length, with what is built so far; none where it is free along a length.
 
     `stress` MPa is left in every layer.
     """

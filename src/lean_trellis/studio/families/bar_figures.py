@@ -1,4 +1,4 @@
-"""Figures of bars: what they are coloured by with its legend, and the worst ten."""
+"""Figures of bars: what they are coloured by with its legend, and the ten most loaded."""
 
 from __future__ import annotations
 

@@ -18,10 +18,10 @@ from lean_trellis.core.job.edits import (
     every_second,
     lead_bar,
     lock_bars,
-    make_stouter,
+    make_thicker,
     move_hold,
 )
-from lean_trellis.core.job.edits.by_hand import STOUTER
+from lean_trellis.core.job.edits.by_hand import THICKER
 from lean_trellis.core.mesh.sampling import spaced_along
 from lean_trellis.core.sets import ParameterSet, shipped_sets
 from lean_trellis.core.sets.recipe import usual_set
@@ -70,16 +70,16 @@ class BarTools(HandTools):
         self.take_out = button("Delete bars", self.delete, "Delete the selected bars (Del)", name="hand.delete")
         self.second = button("Delete every second", self.every_second, "Delete one of every two neighbours, "
                              "of the selected bars or of all", name="hand.second")  # fmt: skip
-        self.stouter = button(
-            "Thicker", lambda: self._reshape(STOUTER), "Make the selected bars a quarter thicker", name="hand.stouter"
+        self.thicker = button(
+            "Thicker", lambda: self._reshape(THICKER), "Make the selected bars a quarter thicker", name="hand.thicker"
         )
         self.thinner = button(
-            "Thinner", lambda: self._reshape(1 / STOUTER), "Make the selected bars a fifth thinner", name="hand.thinner"
+            "Thinner", lambda: self._reshape(1 / THICKER), "Make the selected bars a fifth thinner", name="hand.thinner"
         )
         self.lock = button("Lock", self.lock_or_free, "Keep the selected bars as they are when settings change",
                            name="hand.lock")  # fmt: skip
         self.body.addWidget(row(self.take_out, self.second, 1, spacing=5))
-        self.body.addWidget(row(self.stouter, self.thinner, self.lock, 1, spacing=5))
+        self.body.addWidget(row(self.thicker, self.thinner, self.lock, 1, spacing=5))
         self.body.addWidget(row(self.edges, 1))
         self.add_lost_and_kept("hand")
         self.mode_rows = (self.modes, self.pickers)
@@ -149,7 +149,7 @@ class BarTools(HandTools):
         return bool(which)
 
     def every_second(self) -> None:
-        """Take out every second of the selected bars, or of all."""
+        """Delete every second of the selected bars, or of all."""
         bars = self._bars
         if bars is not None:
             gone = every_second(bars, self._which() or range(len(bars)))
@@ -158,7 +158,7 @@ class BarTools(HandTools):
     def _reshape(self, factor: float) -> None:
         which = self._which()
         if which:
-            self._do(lambda job, support, bars: make_stouter(job, support, bars, which, factor))
+            self._do(lambda job, support, bars: make_thicker(job, support, bars, which, factor))
 
     def _are_locked(self) -> bool:
         support, bars = self.session.support, self._bars
@@ -290,7 +290,7 @@ class BarTools(HandTools):
         self.session.ask("Placing bars", HandPlaces(part, self.session.job, stroke, spacing), take)
 
     def _pick_in(self, drawn: Stroke) -> None:
-        """Pick the bars whose support points lie in an area of the map or of the picture."""
+        """Select the bars whose support points lie in an area of the map or of the picture."""
         bars = self._bars
         if bars is None or len(drawn.places) < 3:
             return
@@ -389,7 +389,7 @@ class BarTools(HandTools):
     # --- what is shown ---
 
     def refresh(self) -> None:
-        """What is selected, and what was done by hand."""
+        """What is selected, and the manual edits."""
         support, bars = self.session.support, self._bars
         if bars is not None and len(self._again):
             self._pick_again(bars)
@@ -397,7 +397,7 @@ class BarTools(HandTools):
         has_part = self.session.part is not None
         self.modes.allow(has_part)
         self.pickers.allow(has_part)
-        for widget in (self.take_out, self.stouter, self.thinner, self.lock):
+        for widget in (self.take_out, self.thicker, self.thinner, self.lock):
             widget.setEnabled(bool(which))
         self.second.setEnabled(bars is not None and len(bars) > 1)
         self.edges.setEnabled(self._has_selected_edge())

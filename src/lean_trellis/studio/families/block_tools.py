@@ -68,7 +68,7 @@ class BlockTools(HandTools):
         self.session.ask(f"Reading {path.name}", ReadFiles((path,)), take)
 
     def body_from_part(self) -> None:
-        """The shape of the other selected part, as it stands."""
+        """The shape of the other selected part, in its pose."""
         if self.others_selected:
             part = self.session.job.part(self.others_selected[0])
             self.do(lambda job, key: give_body(job, key, part.placed, part.name))

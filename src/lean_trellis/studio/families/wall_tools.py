@@ -145,7 +145,7 @@ class LatticeTools(HandTools):
         self.do(make)
 
     def refresh(self) -> None:
-        """What is selected, and what was done by hand."""
+        """What is selected, and the manual edits."""
         support, walls = self.session.support, self._walls
         for key, made in self.modes.buttons.items():
             made.setEnabled(self.session.part is not None and (support is not None or key == "path"))

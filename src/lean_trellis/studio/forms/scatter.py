@@ -125,7 +125,7 @@ class Scatter(QWidget):
             painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, str(number))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Pick the point of the front that is nearest to the pointer."""
+        """Select the point of the front that is nearest to the pointer."""
         if event is None or self._points is None:
             return
         at = event.position()

@@ -407,7 +407,7 @@ def region_in_words(
 
 
 def pick_region_at(session: Session, pick: Pick, *, adds: bool) -> bool:
-    """Pick the region under the pointer: the same gesture wherever regions can be selected."""
+    """Select the region under the pointer: the same gesture wherever regions can be selected."""
     if not pick.part:
         return False
     part = session.job.part(pick.part)

@@ -1,4 +1,4 @@
-"""Setup: the machine, the material, the layer height, and what the material brings."""
+"""Setup: the machine, the material, the layer height, and its values."""
 
 from __future__ import annotations
 

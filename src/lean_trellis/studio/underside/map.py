@@ -163,7 +163,7 @@ class UndersideMap(QWidget):
         )
 
     def _selected_holds(self) -> Any:
-        """(k, 2): where the selected bars take hold."""
+        """(k, 2): where the selected bars touch the part."""
         support, chosen = self._session.support, sorted(self._session.selection.bars)
         bars = None if support is None else self._session.bars(support)
         if bars is None:

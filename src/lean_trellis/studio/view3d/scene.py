@@ -245,7 +245,7 @@ class Scene:
             self._overlay.AddActor(actor)
 
     def fault_actor(self, part_id: str, fault: MeshFault) -> vtkActor:
-        """The edges and faces of a fault as lines on the part as it stands."""
+        """The edges and faces of a fault as lines on the part in its pose."""
         part = self._session.job.part(part_id)
         corners = part.mesh.vertices[part.mesh.faces[fault.faces[:_MOST_FAULT_FACES]]]
         rims = np.stack([corners, np.roll(corners, -1, axis=1)], axis=2).reshape(-1, 2, 3)

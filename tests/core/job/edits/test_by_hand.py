@@ -81,12 +81,12 @@ def test_every_second_pairs_nearest_bars_and_leaves_one_of_each(bars):
     assert edits.every_second(bars, [0, near]) == (max(0, near),)
 
 
-def test_stouter_is_by_a_quarter_and_thinner_by_what_is_asked(job, bars):
+def test_thicker_is_by_a_quarter_and_thinner_by_what_is_asked(job, bars):
     shaft, tip = 2 * bars.radii[1, SHAFT_START], 2 * bars.radii[1, TIP_END]
-    stout = edits.make_stouter(job, ME, bars, [1])
+    stout = edits.make_thicker(job, ME, bars, [1])
     (bar,) = hand(stout).bars
     assert (bar.shaft_diameter, bar.tip_diameter) == pytest.approx((1.25 * shaft, 1.25 * tip), abs=1e-4)
-    thin = edits.make_stouter(job, ME, bars, [1], 0.8)
+    thin = edits.make_thicker(job, ME, bars, [1], 0.8)
     assert hand(thin).bars[0].shaft_diameter == pytest.approx(0.8 * shaft, abs=1e-4)
     assert ("thicker" in stout.title, "thinner" in thin.title) == (True, True)
 

@@ -131,10 +131,10 @@ def test_a_bend_is_led_and_the_foot_goes_with_it(slab, pipeline):
     assert "lean more than 35°" in bars_of(pipeline, steep).unkept.reasons[0]
 
 
-def test_a_stouter_bar_is_stouter_alone(slab, pipeline):
+def test_a_thicker_bar_is_thicker_alone(slab, pipeline):
     before = bars_of(pipeline, slab)
     bar, _ = nearest(before, middle_of(slab))
-    bars = bars_of(pipeline, edits.make_stouter(slab, ME, before, [bar], 1.5).job)
+    bars = bars_of(pipeline, edits.make_thicker(slab, ME, before, [bar], 1.5).job)
     mine = bars.by_hand >= 0
     assert mine.sum() == 1
     shaft, tip = before.radii[bar, 2], before.radii[bar, -1]

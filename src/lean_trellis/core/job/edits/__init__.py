@@ -15,7 +15,7 @@ from lean_trellis.core.job.edits.by_hand import (
     every_second,
     lead_bar,
     lock_bars,
-    make_stouter,
+    make_thicker,
     move_hold,
     move_missed,
 )
@@ -164,7 +164,7 @@ __all__ = [
     "leave_out",
     "level",
     "lock_bars",
-    "make_stouter",
+    "make_thicker",
     "merge_builds",
     "merge_conflicts",
     "merge_regions",

@@ -1,4 +1,4 @@
-"""Edits between builds: parts taken out into a build of their own, and two builds made one."""
+"""Edits between builds: parts moved into a build of their own, and two builds made one."""
 
 from __future__ import annotations
 

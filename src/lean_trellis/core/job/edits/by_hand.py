@@ -1,4 +1,4 @@
-"""Edits of bars by hand: added, moved, led another way, taken out, made stouter, locked; ties; supports repeated.
+"""Edits of bars by hand: added, moved, led another way, deleted, made thicker, locked; ties; supports repeated.
 
 Bars are named by their number among those that the support has now, `bars`.
 """
@@ -20,8 +20,8 @@ from lean_trellis.core.supports.bars.parameters import bar_parameters
 from lean_trellis.core.supports.bars.struts import BEND, LOWER_END, ON_PLATE, SHAFT_END, SHAFT_START, TIP_END, Bars
 from lean_trellis.core.supports.common.support import HandBar, HandWork, Place, RegionPick, Removed, Support, Tie
 
-STOUTER = 1.25
-"""By how much a bar is made stouter at a time."""
+THICKER = 1.25
+"""By how much a bar is made thicker at a time."""
 
 
 def add_bars(job: Job, support_id: str, places: Floats, *, on_any_slope: bool = False) -> Edit:
@@ -44,7 +44,7 @@ def move_hold(job: Job, support_id: str, bars: Bars, bar: int, place: Place) -> 
 
 
 def move_missed(job: Job, support_id: str, missed: Floats, places: Floats) -> Edit:
-    """Bars by hand at places (k, 3) instead of support points (k, 3) that found no way; those at one place once."""
+    """Bars by hand at places (k, 3) instead of support points (k, 3) without a clear path; those at one place once."""
     support = job.support(support_id)
     part = job.part(support.part_id)
     fresh = tuple(HandBar(place) for place in dict.fromkeys(_own(part, places)))
@@ -77,7 +77,7 @@ def lead_bar(
 
 
 def delete_bars(job: Job, support_id: str, bars: Bars, which: Sequence[int]) -> Edit:
-    """Take bars out; locked ones stay. Raises `EditError` where none is left to take out."""
+    """Take bars out; locked ones stay. Raises `EditError` where none is left to delete."""
     support = job.support(support_id)
     part = job.part(support.part_id)
     free = [bar for bar in which if not _is_locked(support, bars, bar)]
@@ -105,7 +105,7 @@ def every_second(bars: Bars, which: Sequence[int]) -> tuple[int, ...]:
     return tuple(sorted(gone))
 
 
-def make_stouter(job: Job, support_id: str, bars: Bars, which: Sequence[int], factor: float = STOUTER) -> Edit:
+def make_thicker(job: Job, support_id: str, bars: Bars, which: Sequence[int], factor: float = THICKER) -> Edit:
     """Make bars thicker, tips and all; thinner with a factor below 1."""
     support, part = _free_support(job, support_id, bars, which)
     changed = {}
@@ -141,7 +141,7 @@ def add_tie(job: Job, support_id: str, start: Place, stop: Place, diameter: floa
 
 
 def drop_hand_work(job: Job, support_id: str) -> Edit:
-    """Give up what was done by hand: the support is as its values make it."""
+    """Discard the manual edits: the support is as its values make it."""
     return Edit("Discard manual edits", _with_hand(job, job.support(support_id), HandWork()))
 
 

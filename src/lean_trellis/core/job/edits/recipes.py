@@ -1,4 +1,4 @@
-"""Edits by recipe: supports of a part by rules, and the same again where rules, sets or the part have changed."""
+"""Edits by recipe: supports of a part by rules, and supports made again where rules, sets or the part have changed."""
 
 from __future__ import annotations
 

@@ -49,7 +49,7 @@ def remove_path(job: Job, support_id: str, path: int) -> Edit:
 
 
 def cut_out(job: Job, support_id: str, outline: Floats) -> Edit:
-    """Take out what of the walls lies within an outline (k, 3) of the plate's frame, as seen from above."""
+    """Delete what of the walls lies within an outline (k, 3) of the plate's frame, as seen from above."""
     support = _panels(job, support_id)
     if len(outline) < 3:
         raise EditError(support.set_name, "a lasso goes round something", "draw it wider")

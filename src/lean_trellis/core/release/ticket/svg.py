@@ -8,7 +8,7 @@ from lean_trellis.core.release.ticket.contents import Place2, TicketDrawing
 
 
 def svg_of(drawing: TicketDrawing) -> str:
-    """The drawing as one SVG element that fits the width it is given."""
+    """The drawing as one SVG element that fits this width."""
     (left, low), (right, high) = drawing.low, drawing.high
     lines = [
         f'<svg xmlns="http://www.w3.org/2000/svg" role="img" aria-label="{escape(drawing.title)}" '

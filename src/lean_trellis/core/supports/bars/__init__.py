@@ -1,1 +1,1 @@
-"""Bars: support points, ways, trees, feet, braces, what is done by hand, figures, faults; `spec` is the family."""
+"""Bars: support points, ways, trees, feet, braces, manual edits, figures, faults; `spec` is the family."""

@@ -1,4 +1,4 @@
-"""Work by hand on bars: where it is on the part as it stands, what of it can be kept, ways drawn by hand."""
+"""Work by hand on bars: where it is on the part in its pose, what of it can be kept, ways drawn by hand."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ class HandHolds:
 
 
 def placed_by_hand(hand: HandWork, topology: Topology, overhangs: Overhangs, own: Obstacle) -> tuple[HandHolds, Unkept]:
-    """Bars by hand on the part as it stands.
+    """Bars by hand on the part in its pose.
 
     One is kept where its surface still needs support, or where it was set on purpose though nothing needs it and the
     surface still looks down; the others are reported with the reason.
@@ -99,13 +99,13 @@ def _regions_at(places: Floats, faces: Longs, topology: Topology, overhangs: Ove
 
 
 def given_up(hand: HandWork, own: Obstacle) -> Floats:
-    """(k, 3): the places from which bars were taken out by hand, on the plate's frame."""
+    """(k, 3): the places from which bars were deleted by hand, on the plate's frame."""
     places = np.array([entry.place for entry in hand.removed]).reshape(-1, 3)
     return own.pose.to_plate(own.tree.mesh, places)
 
 
 def without_removed(holds: SupportPoints, hand: HandWork, gone: Floats) -> SupportPoints:
-    """Generated support points without those near places (k, 3) from which they were taken out by hand."""
+    """Generated support points without those near places (k, 3) from which they were deleted by hand."""
     if not len(gone) or not len(holds):
         return holds
     kept = np.ones(len(holds), bool)

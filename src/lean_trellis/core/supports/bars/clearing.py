@@ -62,7 +62,7 @@ def stretches_of(
 
 
 def too_near(some: Stretches, others: Stretches, clearance: float) -> Longs:
-    """(p, 2): pairs of a stretch of one and a stretch of the other that are nearer than the clearance, tips apart."""
+    """(p, 2): pairs of a stretch of one and a stretch of the other that are within the clearance, tips apart."""
     if not len(some) or not len(others):
         return np.zeros((0, 2), np.int64)
     reach = clearance + float(others.radii.max())

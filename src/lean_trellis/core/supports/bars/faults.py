@@ -149,7 +149,7 @@ def _no_way(view: BarView) -> Iterator[Fault]:
 
 
 def _too_near_by_hand(view: BarView) -> Iterator[Fault]:
-    """Bars by hand stay where they were put, even where other bars are nearer than the clearance."""
+    """Bars by hand stay where they were put, even where other bars are within the clearance."""
     bars, clearance = view.structure, view.parameters.bar_clearance
     by_hand = np.flatnonzero((bars.by_hand >= 0) & (bars.landings != ON_TRUNK))
     if clearance is None or not len(by_hand):

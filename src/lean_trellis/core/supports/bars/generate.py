@@ -60,7 +60,7 @@ BarRequest = Request[BarParameters]
 
 @dataclass(frozen=True, eq=False)
 class Holds:
-    """Where the bars of a support take hold: generated ones, those by hand, and what of these could not be kept."""
+    """Where the bars of a support touch the part: generated ones, those by hand, and lost ones of these."""
 
     generated: SupportPoints
     by_hand: HandHolds
@@ -68,7 +68,7 @@ class Holds:
 
 
 def find_holds(request: BarRequest) -> Holds:
-    """All that takes hold. Of the parameters only those that `hold_values` gives matter here."""
+    """All of them. Of the parameters only those that `hold_values` gives matter here."""
     own = request.obstacles[0]
     by_hand, lost = placed_by_hand(request.hand, request.topology, request.overhangs, own)
     taken = SurfacePoints(by_hand.holds.places, by_hand.faces)
@@ -81,7 +81,7 @@ def find_holds(request: BarRequest) -> Holds:
 
 
 def hold_values(parameters: BarParameters, is_protected: bool) -> BarParameters:
-    """The values by which bars take hold somewhere; others may change without that being looked for again.
+    """The values by which bars touch the part somewhere; others may change without that being looked for again.
 
     How wide a tip is matters only where there are surfaces that it must not touch.
     """
@@ -190,7 +190,7 @@ def _values_of(bar: HandBar, p: BarParameters) -> tuple[float, float, float]:
 
 
 def _with_values(p: BarParameters, values: tuple[float, float, float]) -> BarParameters:
-    """A stouter bar has a stouter foot as well; the values of one bar are not checked against those of the others."""
+    """A thicker bar has a thicker foot as well; the values of one bar are not checked against those of the others."""
     shaft, tip, length = values
     foot = max(p.foot_diameter * shaft / p.shaft_diameter, shaft)
     return p.model_copy(

@@ -1,4 +1,4 @@
-"""Where bars take hold: low places first, then a row along the rim, the pattern, and what is not yet covered."""
+"""Where bars touch the part: low places first, then a row along the rim, the pattern, and what is not yet covered."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ class SupportPoints(Rows):
 
 
 def least_apart(parameters: BarParameters) -> float:
-    """How near to each other bars take hold: they share the work, and their shafts fit beside each other."""
+    """How near to each other bars touch the part: they share the work, and their shafts fit beside each other."""
     shafts = parameters.shaft_diameter + (parameters.bar_clearance or 0.0) + _SPARE_MM
     return max(_SAME_PLACE * parameters.spacing, min(shafts, parameters.bound_mm))
 
@@ -60,7 +60,7 @@ def find_support_points(
 
     None on faces with `protected` (m,) 1; on those with 2 only where no place beside them is near enough to hold.
     Places `taken` by hand hold already: others keep away from them and only what they leave bare is filled. Round
-    places `given_up` (k, 3) nothing has to be supported: what was taken out by hand is not filled again.
+    places `given_up` (k, 3) nothing has to be supported: what was deleted by hand is not filled again.
     """
     low = _unprotected(_low_holds(topology, overhangs, chosen, parameters.spacing), overhangs, parameters, protected)
     if taken is not None and len(taken) and len(low):
@@ -147,7 +147,7 @@ class _Coverage:
         return some.only(~np.isfinite(near))
 
     def _beside(self, points: SurfacePoints, avoided: Bools) -> SurfacePoints:
-        """Places that may be touched, as near as can be to those to be avoided which nothing holds yet."""
+        """Places that may be touched, as near as can be to those to be avoided that have no support yet."""
         free = self.samples.only(self.required & self._levels(self.samples, 0))
         wanted = self.samples.only(avoided)
         wanted = wanted.only(self._distances(points, wanted) > self.parameters.bound_mm)

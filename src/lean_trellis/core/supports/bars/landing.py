@@ -84,7 +84,7 @@ def least_shaft(layer_height: float) -> float:
 def lower_stretch(parameters: BarParameters, heights: Floats, upright: Floats) -> Floats:
     """(n,): how far above the part a shaft that stands on it has to come near it.
 
-    It narrows to its lower tip, and is nearer than the clearance to the slope beside: `upright` (n,) is the cosine of
+    It narrows to its lower tip, and is within the clearance to the slope beside: `upright` (n,) is the cosine of
     that slope.
     """
     tip = np.minimum(parameters.tip_length, 0.45 * heights)

@@ -137,7 +137,7 @@ class Bars:
     `centres` (n, 7, 3) and `radii` (n, 7) are the rings from the lower end to the tip's end: lower end, top of the
     foot, start of the shaft, bend, end of the shaft, neck, tip's end. Every ring is level but those of its heads, which
     follow the part as `ends` tell; without these the ends are level, too. A straight bar's bend is on its line.
-    `holds` (n, 3) is where each bar takes hold, `landings` (n,) ON_PLATE, ON_PART or ON_TRUNK, `regions` (n,) the
+    `holds` (n, 3) is where each bar touches the part, `landings` (n,) ON_PLATE, ON_PART or ON_TRUNK, `regions` (n,) the
     region each serves, -1 for none. `whys` (n,) tell why each goes where it goes, `further` (n,) how much longer the
     shortest way to the plate is that was seen, mm, infinite where none was. `missed` are support points without a bar.
     `trunk` (n,) is the trunk a bar stands on, -1 for none; `by_hand` (n,) the number of the bar by hand it is, -1 where
@@ -188,7 +188,7 @@ class Bars:
 
     @cached_property
     def served(self) -> frozenset[int]:
-        """The regions that bars take hold of, or would, if other bars did not stand there."""
+        """The regions that bars touch, or would, if other bars did not stand there."""
         crowded = self.missed.regions[self.missed.reasons == CROWDED]
         return frozenset(np.unique(np.concatenate([self.regions, crowded])).tolist())
 

@@ -75,7 +75,7 @@ class Bodies:
 
     @property
     def holds(self) -> Floats:
-        """(n, 3): places where they take hold."""
+        """(n, 3): places where they touch the part."""
         return self.grip.holds
 
     @property
@@ -85,7 +85,7 @@ class Bodies:
 
     @property
     def served(self) -> frozenset[int]:
-        """The regions they take hold of."""
+        """The regions they touch."""
         return self.grip.served
 
     @property
@@ -103,7 +103,7 @@ class Bodies:
         return lowest_places(self.mesh)
 
     def touches(self) -> tuple[Floats, Floats]:
-        """Places where they take hold, and half of what lies between these."""
+        """Places where they touch the part, and half of what lies between these."""
         return self.grip.holds, np.full(len(self.grip.holds), _LEAST_TOUCH_MM)
 
     @cached_property

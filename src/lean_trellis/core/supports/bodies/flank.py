@@ -218,8 +218,8 @@ def _ties(
 def _reached(request: FlankRequest, starts: Floats, inward: Floats) -> tuple[Floats, Floats]:
     """(n,): how far the part is from the wall, at the nearest place over a tie's end; and the share of it that touches.
 
-    A tie ends flat: where the surface is curved it takes hold with less than its whole end, and never goes in by more
-    than its bite.
+    A tie ends flat: where the surface is curved it touches the part with less than its whole end, and never goes in by
+    more than its bite.
     """
     p = request.parameters
     side = np.column_stack([-inward[:, 1], inward[:, 0], np.zeros(len(inward))])

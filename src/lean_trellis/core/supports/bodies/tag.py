@@ -81,7 +81,7 @@ class TagParameters(FamilyParameters):
 
 
 def _unknown_letters(text: str) -> str:
-    """Those that cannot be written. The font, which takes a while to read, is asked about uncommon ones alone."""
+    """Those that cannot be written. The font, which takes a while to read, is read for uncommon ones alone."""
     if not text.isprintable():
         return "".join(letter for letter in text if not letter.isprintable())
     if text.isascii():

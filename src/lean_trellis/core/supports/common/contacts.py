@@ -1,4 +1,4 @@
-"""How supports take hold of a part: the parameters that every family with contacts has."""
+"""How supports touch a part: the parameters that every family with contacts has."""
 
 from __future__ import annotations
 

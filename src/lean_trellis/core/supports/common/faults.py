@@ -58,7 +58,7 @@ class Fault:
 
 @dataclass(frozen=True, eq=False)
 class Neighbour:
-    """A part that a support belongs to or could run into, as it stands."""
+    """A part that a support belongs to or could run into, in its pose."""
 
     name: str
     obstacle: Obstacle
@@ -66,7 +66,7 @@ class Neighbour:
 
     @property
     def mesh(self) -> Mesh:
-        """The mesh as it stands."""
+        """The mesh in its pose."""
         return self.obstacle.placed
 
     @cached_property
@@ -126,7 +126,7 @@ def empty_support(structure: Structure) -> Iterator[Fault]:
 
 
 def manual_edits_lost(unkept: Unkept) -> Iterator[Fault]:
-    """Work by hand that found no place on the part as it stands."""
+    """Work by hand that found no place on the part in its pose."""
     count = len(unkept.reasons)
     if count:
         yield Fault(

@@ -22,7 +22,7 @@ _NOT_TO_STAND_ON = -1.0
 
 @dataclass(frozen=True, eq=False)
 class Obstacle:
-    """A part that bars must not run into: its mesh with ray tree, its pose, and the mesh as it stands.
+    """A part that bars must not run into: its mesh with ray tree, its pose, and the mesh in its pose.
 
     `protected` (m,) is above 0 for faces on which nothing may stand.
     """

@@ -79,7 +79,7 @@ class FamilySpec(Generic[P, S]):
     joins: bool
     """Whether it is built onto other supports on purpose: no raft goes under it, and meeting them is no fault."""
     gets_room: bool
-    """Whether walls make room for it where they are set to."""
+    """Whether walls keep clear of it where they are set to."""
     first_step: FirstStep[P] | None
     generate: Callable[[Request[P], Any, Watch], S]
     """The structures of a request; the second is what the first step made. Raises `ParameterError` for values that

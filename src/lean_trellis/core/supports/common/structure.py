@@ -52,8 +52,8 @@ class Structure(Protocol):
     """The structures of one support. Lengths mm, on the plate's frame.
 
     `mesh` is everything as it is built, closed solids side by side but for sheets; overlaps count twice in its volume.
-    `holds` (n, 3) are places where it takes hold of the part, close enough together to measure distances from;
-    `served` the numbers of the regions that it takes hold of.
+    `holds` (n, 3) are places where it touches the part, close enough together to measure distances from;
+    `served` the numbers of the regions that it touches.
     """
 
     @property
@@ -86,7 +86,7 @@ class Structure(Protocol):
 
     @property
     def holds(self) -> Floats:
-        """(n, 3): places where it takes hold."""
+        """(n, 3): places where it touches the part."""
 
     @property
     def hold_radii(self) -> Floats:
@@ -94,7 +94,7 @@ class Structure(Protocol):
 
     @property
     def served(self) -> frozenset[int]:
-        """The regions it takes hold of."""
+        """The regions it touches."""
 
     @property
     def derived_values(self) -> dict[str, float]:

@@ -45,7 +45,7 @@ class HandBar:
 
 @dataclass(frozen=True)
 class Removed:
-    """No generated bar takes hold within `radius` mm of a place of the part's own coordinates."""
+    """No generated bar touches the part within `radius` mm of a place of the part's own coordinates."""
 
     place: Place
     radius: float
@@ -97,7 +97,7 @@ class HandWork:
 
     @property
     def is_empty(self) -> bool:
-        """Whether nothing was done by hand."""
+        """Whether there are no manual edits."""
         return self == HandWork()
 
 

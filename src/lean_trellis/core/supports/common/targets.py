@@ -1,4 +1,4 @@
-"""What a support is for, found again on the part as it stands."""
+"""What a support is for, found again on the part in its pose."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _SAME_PLACE_MM = 2.0
 
 
 def resolve_target(target: tuple[RegionPick, ...] | None, part: Part, overhangs: Overhangs) -> tuple[int, ...]:
-    """The regions that a target means on the part as it stands, as places in `overhangs.regions`."""
+    """The regions that a target means on the part in its pose, as places in `overhangs.regions`."""
     return chosen_regions(target, part.pose, part.mesh, overhangs)
 
 

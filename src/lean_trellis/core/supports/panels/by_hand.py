@@ -1,4 +1,4 @@
-"""Work by hand on walls: parts cut out, walls and pieces deleted, walls led on beyond their end."""
+"""Work by hand on walls: parts cut out, walls and pieces deleted, walls extended beyond their end."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ def on_plate(places: tuple[Place, ...], own: Obstacle) -> Floats:
 def with_hand_work(paths: list[Path], hand: HandWork, own: Obstacle, open_floor: int) -> tuple[list[Path], Unkept]:
     """Paths after what was done to them by hand, and what found no wall any more.
 
-    `open_floor` is the floor under which walls are led on beyond their region.
+    `open_floor` is the floor under which walls are extended beyond their region.
     """
     lost: list[tuple[Floats, str]] = []
     for entry in hand.gone:

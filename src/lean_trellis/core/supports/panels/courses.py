@@ -50,7 +50,7 @@ class Roof(Protocol):
 
     @property
     def mesh(self) -> Mesh:
-        """The part as it stands."""
+        """The part in its pose."""
 
     @property
     def edges(self) -> Floats:

@@ -63,7 +63,7 @@ class Slabs(Rows):
 
 @dataclass(frozen=True, eq=False)
 class Tabs(Rows):
-    """Where walls take hold: `places` (t, 3) their middles on the surface, `widths` (t,) along the wall, `regions`."""
+    """Where walls touch the part: `places` (t, 3) their middles on the surface, `widths` (t,) along it, `regions`."""
 
     places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
     widths: Floats = field(default_factory=lambda: np.zeros(0))
@@ -182,7 +182,7 @@ class Panels:
 
     @cached_property
     def served(self) -> frozenset[int]:
-        """The regions that tabs take hold of."""
+        """The regions that tabs touch."""
         return frozenset(np.unique(self.tabs.regions).tolist())
 
     @property

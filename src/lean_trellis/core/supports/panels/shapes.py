@@ -23,7 +23,7 @@ Met = Callable[[Columns, Slabs], Bools]
 
 @dataclass(frozen=True, eq=False)
 class _Edge:
-    """How an edge takes hold: tabs as stations, and how far it stays off between them."""
+    """How an edge touches the part: tabs as stations, and how far it stays off between them."""
 
     begins: Floats
     ends: Floats
@@ -113,7 +113,7 @@ class _Arches:
 def _lower_edge(courses: Courses, p: PanelParameters, lean_deg: float) -> tuple[_Edge, _Arches]:
     """Tabs where a part is below; the edge between rises to a point, so that it supports itself.
 
-    Where there is no room for that, the edge takes hold without a gap.
+    Where there is no room for that, the edge touches the part without a gap.
     """
     width, free_share, height = p.lower_tabs
     runs = find_runs(courses.stations, courses.walls, courses.free & courses.on_part)
@@ -236,7 +236,7 @@ def _inside_arches(height: _Heights, middles: Floats, ends: Floats) -> Floats:
 
 
 def _with_openings(slabs: Slabs, openings: Openings, middles: Floats, ends: Floats) -> tuple[Slabs, float]:
-    """Slabs that an opening passes are parted into what is below, between and above; and the area taken out."""
+    """Slabs that an opening passes are parted into what is below, between and above; and the area cut away."""
     group = openings.group_at(middles)
     storeys = np.where(group >= 0, openings.storeys[group], 0) if len(openings) else np.zeros(len(slabs), np.int64)
     owners, level = counted_out(storeys + 1)

@@ -42,7 +42,7 @@ def _required(parameters: PanelParameters, critical_angle: float, part_height: f
 
 
 def _reach(support: Support, around: Surroundings) -> float:
-    """Walls stay under their part, but for those that were drawn or led on by hand, and half their thickness."""
+    """Walls stay under their part, but for those that were drawn or extended by hand, and half their thickness."""
     parameters = support.parameters
     assert isinstance(parameters, PanelParameters)
     size = float(np.linalg.norm(around.bounds[1] - around.bounds[0])) / 2
@@ -53,7 +53,7 @@ def _reach(support: Support, around: Surroundings) -> float:
 
 
 def _follows(support: Support, others: Sequence[Support]) -> tuple[Support, ...]:
-    """The bars of the same part, where it makes room for them."""
+    """The bars of the same part, where it keeps clear of them."""
     parameters = support.parameters
     if not isinstance(parameters, PanelParameters) or parameters.trim == "none":
         return ()

@@ -54,7 +54,7 @@ class _Shared:
 
 
 class RecipeEditor(QWidget):
-    """The recipe that is chosen here as a draft: nothing is saved until that is asked for."""
+    """The recipe that is chosen here as a draft: nothing is saved without a press on Save."""
 
     applies = pyqtSignal(object, tuple)
     """A recipe and the ids of the parts that it is to support."""

@@ -23,7 +23,7 @@ _SHOWN = list(FIGURES)
 
 
 class SearchSection(Section):
-    """Look for poses and take one."""
+    """Find poses and take one."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Find a pose", is_open=False)
