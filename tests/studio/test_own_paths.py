@@ -105,7 +105,8 @@ def test_the_purge_tower_is_dragged_in_the_layer_and_in_the_view(extruded):
     part = user.session.job.parts[0]
     user.session.do(lambda job: _beside(job, part, tower))
     user.settle()
-    sheet._frame = sheet._frame_now().zoomed(0.4, sheet.width() / 2, sheet.height() / 2)
+    corners = pixel(sheet, tower.x, tower.y), pixel(sheet, tower.x + tower.width, tower.y + tower.depth)
+    assert all(sheet.rect().contains(corner) for corner in corners), "it is in view from the first"
     middle = tower.x + tower.width / 2, tower.y + tower.depth / 2
     drag(sheet, pixel(sheet, *middle), pixel(sheet, middle[0] - 20, middle[1] - 10))
     moved = user.session.job.machine.purge_tower

@@ -99,11 +99,13 @@ class LayerSheet(Sheet):
     # --- where things are; y runs up on the plate and down on the screen ---
 
     def _frame_now(self) -> MapFrame:
-        job = self.session.job
-        seen = (self.size(), tuple((part.id, part.pose.x, part.pose.y) for part in job.parts))
+        job, tower = self.session.job, self._tower.zone
+        seen = (self.size(), tower is not None, tuple((part.id, part.pose.x, part.pose.y) for part in job.parts))
         if self._frame is None or self._fitted_to != seen:
             self._fitted_to = seen
             boxes = [_in_the_layer(part.bounds(), job.machine.layer_normal) for part in job.parts]
+            if tower is not None and boxes:
+                boxes.append(np.array([[tower.x, tower.y], [tower.x + tower.width, tower.y + tower.depth]]))
             plate = np.array([[0.0, 0.0], [job.machine.plate.width, job.machine.plate.depth]])
             low, high = (np.min(boxes, axis=(0, 1)), np.max(boxes, axis=(0, 1))) if boxes else plate
             turned_low, turned_high = np.array([low[0], -high[1]]), np.array([high[0], -low[1]])
