@@ -123,6 +123,7 @@ class StatusLine(QWidget):
         self.next_step.setVisible(bool(words) and self.progress.isHidden())
         if self.progress.isHidden():
             self.task_words.setText("" if words else "Ready")
+            self.task_words.setVisible(not words)
 
     def _task_started(self, title: str) -> None:
         self._task = title
@@ -134,8 +135,8 @@ class StatusLine(QWidget):
 
     def _show_task(self) -> None:
         self.next_step.hide()
-        self.progress.show()
-        self.cancel.show()
+        for widget in (self.task_words, self.progress, self.cancel):
+            widget.show()
         self._say_task()
 
     def _task_progressed(self, share: float, words: str) -> None:

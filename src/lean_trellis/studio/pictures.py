@@ -111,7 +111,9 @@ def settle(window: MainWindow) -> None:
 def take_picture(window: QWidget, path: Path) -> None:
     """Write what is on the screen where the window is."""
     if isinstance(window, MainWindow):
-        window.views.view.draw_now()
+        for view in (window.views.view, window.views.beside.second):
+            if view is not None:
+                view.draw_now()
     for _ in range(3):
         QApplication.processEvents()
     screen = window.screen()
