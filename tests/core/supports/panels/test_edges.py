@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from panel_cases import tab_places
 from panel_requests import request_for
-from sloping_parts import signed_distances, sloping_parts
+from sloping_parts import on_surface, signed_distances, sloping_parts
 
 from lean_trellis.core.mesh import Mesh
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
@@ -52,9 +52,9 @@ def test_below_a_part_edges_are_let_down():
     assert moved[1] < -0.2
 
 
-@pytest.mark.parametrize("number", [3, 7, 15])
-def test_tabs_of_thick_walls_keep_their_gap_over_steps_and_edges_of_the_floor(number):
-    _, mesh, turn = list(sloping_parts(16, seed=2026))[number]
+@pytest.mark.parametrize("number", [3, 7, 15, 23])
+def test_thick_walls_keep_their_gap_over_steps_and_edges_of_the_floor_with_tabs_edges_and_sides(number):
+    _, mesh, turn = list(sloping_parts(24, seed=2026))[number]
     values = LatticeParameters(
         contact="gap", gap_layers=4, thickness=0.5, cell_along=2.6, cell_across=2.6, inset=0.6, tab_free=0.3
     )
@@ -64,3 +64,4 @@ def test_tabs_of_thick_walls_keep_their_gap_over_steps_and_edges_of_the_floor(nu
     assert len(ends) > 20
     corners = np.concatenate([tab_places(panels, 0.5, upper=upper) for upper in (True, False)])
     assert signed_distances(request.overhangs.mesh, corners).min() >= 0.185
+    assert signed_distances(request.overhangs.mesh, on_surface(panels.mesh, 20000)).min() >= 0.18

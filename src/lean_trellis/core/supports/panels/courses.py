@@ -283,7 +283,11 @@ class Surveyor:
         state[last] = NO_SURFACE
         regions = np.array([self._floors[path.floor].region for path in self._paths], np.int64)
         on_part = on_part & ~jumps
-        upper, lower = self._upper_lifts(probed, state), self._lower_lifts(probed, on_part)
+        upper, lower = self._upper_lifts(probed, state), self._lower_lifts(probed, on_part, jumps)
+        if not self._contacts[1].is_bite:
+            off = self._off_steps(probed, lower, jumps)
+            is_raised = off > lows.min(axis=1)
+            lows[is_raised], on_part = off[is_raised, None], on_part & ~is_raised
         if not self._contacts[0].is_bite:
             state[(state == FREE) & self._passes_near(probed, lows, upper, lower)] = TOO_NEAR
         return Courses(
@@ -291,11 +295,32 @@ class Surveyor:
             np.nan_to_num(probed.tops), upper, lows, lower, on_part, state, regions,
         )  # fmt: skip
 
+    def _off_steps(self, probed: _Probed, lower: Lifts, jumps: Bools) -> Floats:
+        """(c,): how high stretches begin to stay off steps of what is below, over them and beside; -inf for others."""
+        lift = np.maximum(lower.middles, 0.0) + np.maximum(lower.tilts.max(axis=1), 0.0)
+        off = probed.beneath + np.where(probed.on_part, lift, 0.0)
+        result = np.full(len(off), -np.inf)
+        reach = self._contacts[1].distance + self._half
+        stations, walls = probed.stations, probed.walls
+        steps = np.flatnonzero(jumps[:-1])
+        climbs = probed.beneath[steps] < probed.beneath[steps + 1]
+        level = np.maximum(off[steps], off[steps + 1])
+        first = np.where(climbs, np.searchsorted(stations, stations[steps] - reach, side="right") - 1, steps)
+        last = np.where(climbs, steps, np.searchsorted(stations, stations[steps + 1] + reach) - 1)
+        owners, within = counted_out(np.maximum(last, steps) - np.clip(first, 0, steps) + 1)
+        stretch = np.clip(first, 0, steps)[owners] + within
+        kept = walls[stretch] == walls[steps[owners]]
+        np.maximum.at(result, stretch[kept], level[owners[kept]])
+        ends = np.maximum(off, np.append(off[1:], -np.inf))
+        return np.where(np.isfinite(result), np.maximum(result, ends), -np.inf)
+
     def _passes_near(self, probed: _Probed, lows: Floats, upper: Lifts, lower: Lifts) -> Bools:
         """(c,): stretches at whose ends the wall comes nearer to a part beside it than the gap that it keeps above."""
         distance = self._contacts[0].distance
         high = np.nan_to_num(probed.tops) + upper.middles
-        low = np.minimum(np.maximum(probed.beneath + np.maximum(lower.middles, 0.0), lows.min(axis=1)), high)
+        begins = lows.min(axis=1)
+        begins[1:] = np.where(np.diff(probed.walls) == 0, np.minimum(begins[1:], lows[:-1, 1]), begins[1:])
+        low = np.minimum(begins + np.maximum(lower.middles, 0.0), high)
         near = np.zeros(len(high), bool)
         none = np.zeros(len(high))
         sides = [(0.0, none, none)]
@@ -314,18 +339,22 @@ class Surveyor:
         """Of tabs at the part above, from the part's offset over each column and both its sides."""
         free = state == FREE
         free[1:] |= free[:-1].copy()
-        return self._lifts(probed, np.nan_to_num(probed.tops), probed.tilts, free, self._obstacles[:1], is_below=True)
+        follows = np.diff(probed.walls) == 0
+        tops = np.nan_to_num(probed.tops)
+        return self._lifts(probed, tops, probed.tilts, free, follows, self._obstacles[:1], is_below=True)
 
-    def _lower_lifts(self, probed: _Probed, on_part: Bools) -> Lifts:
-        """Of tabs on what is below, the other way round: above 0 where they stay off it."""
-        stands = on_part.copy()
-        stands[1:] |= on_part[:-1]
-        return self._lifts(probed, probed.beneath, probed.low_tilts, stands, self._obstacles, is_below=False)
+    def _lower_lifts(self, probed: _Probed, on_part: Bools, jumps: Bools) -> Lifts:
+        """Of tabs on what is below, the other way round: above 0 where they stay off it. No edge leads over a step."""
+        stands = on_part | (jumps & probed.on_part)
+        stands[1:] |= on_part[:-1] | (jumps[:-1] & probed.on_part[1:])
+        follows = (np.diff(probed.walls) == 0) & ~jumps[:-1]
+        return self._lifts(probed, probed.beneath, probed.low_tilts, stands, follows, self._obstacles, is_below=False)
 
     def _lifts(
-        self, probed: _Probed, heights: Floats, tilts: Floats, which: Bools, obstacles: Sequence[Obstacle], *,
-        is_below: bool,
+        self, probed: _Probed, heights: Floats, tilts: Floats, which: Bools, follows: Bools,
+        obstacles: Sequence[Obstacle], *, is_below: bool,
     ) -> Lifts:  # fmt: skip
+        """`which` (c,) of the columns end there; `follows` (c - 1,): the edge goes on from a column to the next."""
         contact = self._contacts[0] if is_below else self._contacts[1]
         sides = np.array([0.0, self._half, -self._half]) if self._half > 0 else np.zeros(1)
         guess = heights[:, None] + tilts[:, None] * (np.sign(sides) if self._half > 0 else sides)
@@ -342,8 +371,8 @@ class Surveyor:
         if not contact.is_bite and len(some):
             levels = ends[some, :1] + (np.column_stack([np.zeros(len(some)), beside[some]]))[:, : len(sides)]
             spots = np.concatenate([plan, levels[..., None]], axis=2)
-            follows = (np.diff(some) == 1) & (np.diff(probed.walls[some]) == 0)
-            ends[some, 0] += off_by_a_gap(spots, follows, contact.distance, obstacles, is_below=is_below)
+            joined = (np.diff(some) == 1) & follows[some[:-1]]
+            ends[some, 0] += off_by_a_gap(spots, joined, contact.distance, obstacles, is_below=is_below)
         return Lifts(ends[:, 0] - heights, beside)
 
 

@@ -176,6 +176,14 @@ class _Heights:
         """How much higher than what is below tabs begin there: below 0 where they go in."""
         return np.interp(stations, self.courses.stations, self.courses.lower.middles)
 
+    def side(self, stations: Floats) -> Floats:
+        """How much lower than in the middle tabs end at their lower side; 0 where neither is lower."""
+        return np.interp(stations, self.courses.stations, np.minimum(self.courses.upper.tilts.min(axis=1), 0.0))
+
+    def low_side(self, stations: Floats) -> Floats:
+        """How much higher than in the middle tabs on what is below begin at their higher side."""
+        return np.interp(stations, self.courses.stations, np.maximum(self.courses.lower.tilts.max(axis=1), 0.0))
+
     def drop(self, surface: Floats, beneath: Floats) -> Floats:
         """How far the edge between tabs stays below the surface: never more than half the height."""
         return np.minimum(self.upper.height, 0.5 * (surface - beneath))
@@ -217,11 +225,14 @@ def _whole_slabs(height: _Heights, stations: Floats) -> tuple[Slabs, Floats, Flo
     low = np.stack([height.beneath(ends[:, side], stretch) for side in (0, 1)], axis=1)
     bites, on_part = upper.holds(middles), courses.on_part[stretch]
     lift, low_lift = (of(ends.reshape(-1)).reshape(-1, 2) for of in (height.lift, height.low_lift))
-    between = np.minimum(surface - height.drop(surface, low), surface + lift)
+    side, low_side = (of(ends.reshape(-1)).reshape(-1, 2) for of in (height.side, height.low_side))
+    between = np.minimum(surface - height.drop(surface, low), surface + lift + side)
     high = np.where(bites[:, None], surface + lift, between)
     low_bites = on_part & lower.holds(middles)
     inside = _inside_arches(height, middles, ends)
-    low = np.where(low_bites[:, None], low + low_lift, low + np.where(on_part[:, None], inside, 0.0))
+    # Between tabs an edge is level from side to side: it is no nearer than a tab there, on neither side.
+    off = np.where(low_bites[:, None], low_lift, np.maximum(inside, low_lift + low_side))
+    low = low + np.where(on_part[:, None], off, 0.0)
     slabs = Slabs(kept, kept + 1, low, high, courses.walls[stretch], bites, low_bites)
     has_room = np.asarray((high > low).all(axis=1), bool)  # a gap may leave none between what is below and the surface
     return slabs.only(has_room), middles[has_room], ends[has_room]
