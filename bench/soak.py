@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
 import sys
 import tempfile
 from pathlib import Path
@@ -22,6 +24,7 @@ def main() -> int:
         )
         for fault in (*faults, *odd):
             print(f"  {fault.file.name}: {fault.what}")
+    sequences = machine_sequences(500)
     prepare_platform()
     with tempfile.TemporaryDirectory() as name, virtual_display():
         done = kill_windows(Path(name), kills)
@@ -30,7 +33,16 @@ def main() -> int:
     print(f"{len(done)} windows killed, {len(lost)} lost an edit older than 5 s, at most {behind} edits behind")
     for kill in lost:
         print(f"  {kill}")
-    return 1 if lost or faults or odd else 0
+    return 1 if lost or faults or odd or sequences else 0
+
+
+def machine_sequences(count: int) -> int:
+    """Builds sent to a practice machine through random faults: the suite's test of it, with many more of them."""
+    test = "tests/core/release/machines/test_server.py::test_random_sequences_of_faults_and_nothing_is_taken_twice"
+    environment = {**os.environ, "TRELLIS_SEQUENCES": str(count)}
+    status = subprocess.run([sys.executable, "-m", "pytest", test], env=environment, check=False).returncode
+    print(f"{count} sequences of faults of a machine: {'a fault' if status else 'nothing taken twice'}", flush=True)
+    return status
 
 
 if __name__ == "__main__":

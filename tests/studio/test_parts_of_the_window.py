@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lean_trellis.core.errors import ParameterError
+from lean_trellis.core.formats.stl import stl_bytes
 from lean_trellis.core.mesh.primitives import ball, box
 from lean_trellis.studio.display import has_display, prepare_platform
 from lean_trellis.studio.forms.numbers import parse_number, shown_number
@@ -96,16 +97,26 @@ def test_without_a_display_the_demo_says_so_and_tells_of_pictures():
     assert "Traceback" not in done.stderr
 
 
-def test_a_picture_is_written_without_a_display(tmp_path):
-    out = tmp_path / "out.png"
+def test_a_picture_of_a_file_is_written_without_a_display_or_it_is_said_why_not(tmp_path):
+    part, out = tmp_path / "block.stl", tmp_path / "out.png"
+    part.write_bytes(stl_bytes(box((20, 12, 6))))
+    (tmp_path / "none.stl").write_text("solid of nothing")
     environment = {"PATH": "/usr/bin:/bin", "HOME": str(tmp_path)}
-    done = subprocess.run(
-        [sys.executable, "-m", "lean_trellis.studio", "--demo", "belt", "--picture", str(out)], env=environment,
-        capture_output=True,
-    )  # fmt: skip
+
+    def pictured(*files):
+        command = [sys.executable, "-m", "lean_trellis.studio", "--picture", str(out), *map(str, files)]
+        return subprocess.run(command, env=environment, capture_output=True, text=True)
+
+    done = pictured(part)
     assert done.returncode == 0, done.stderr
     assert out.read_bytes().startswith(b"\x89PNG")
     assert out.stat().st_size > 30_000
+    out.unlink()
+    refused = pictured(tmp_path / "none.stl")
+    assert refused.returncode == 2
+    assert "none.stl" in refused.stderr
+    assert "Traceback" not in refused.stderr
+    assert not out.exists()
 
 
 def test_a_light_mesh_is_shown_as_it_is_and_a_heavy_one_by_a_stand_in():

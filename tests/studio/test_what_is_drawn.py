@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from checked_parts import stack_of
 
-from lean_trellis.core.demo import extrusion_build
 from lean_trellis.core.job.edits import set_angles, turn_part
 from lean_trellis.core.mesh.primitives import box
+from lean_trellis.core.parts.stacking import Separator
 from lean_trellis.studio.pictures import settle
 from lean_trellis.studio.theme import DAY, NIGHT, rgb
 from lean_trellis.studio.underside.key import occurring
@@ -58,7 +57,8 @@ def test_the_key_of_the_map_names_what_occurs_and_nothing_else(with_parts):
 
 def test_separators_and_the_purge_tower_are_there_with_their_names(user):
     session, scene = user.session, user.window.views.view.scene
-    session.replace_job(replace(extrusion_build(session.library), supports=()), None)
+    filling = Separator(session.library.material("petg"), inset=0.4, layers=2)
+    session.replace_job(stack_of(session.library, filling, 2), None)
     settle(user.window)
     (stack,) = session.job.stacks
     shown = session.fillings(stack)

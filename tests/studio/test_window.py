@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
+from PyQt6.QtWidgets import QMessageBox, QPushButton
 
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.formats import read_bodies
@@ -417,8 +417,6 @@ def test_every_action_is_in_a_menu_once_and_shortcuts_do_not_clash(user):
     assert len(shortcuts) == len(set(shortcuts))
     for action in user.window.menus.by_id.values():
         assert action.text()
-    user.window.menus.run("night")
-    assert QApplication.instance().styleSheet()
 
 
 def test_empty_benches_say_what_to_do_first(user):

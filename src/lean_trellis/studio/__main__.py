@@ -38,8 +38,10 @@ def run() -> int:
         from lean_trellis.studio.pictures import write_picture
 
         with virtual_display():
-            write_picture(options.picture, options.demo or "metal")
-        return 0
+            refused = write_picture(options.picture, options.demo or "metal", options.files)
+        if refused:
+            sys.stderr.write(f"{refused}\n")
+        return 2 if refused else 0
     if not has_display():
         sys.stderr.write(
             "There is no display to show a window on. For a picture of it: ./trellis demo --picture out.png\n"

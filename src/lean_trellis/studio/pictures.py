@@ -5,7 +5,7 @@ from __future__ import annotations
 import multiprocessing
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
@@ -79,6 +79,12 @@ class _ComputingTime:
 
 def open_demo_window(name: str = "metal", *, night: bool = False) -> MainWindow:
     """The window at 1280 x 800 with a demo build, everything derived."""
+    window = _empty_window(night=night)
+    show_demo(window, name)
+    return window
+
+
+def _empty_window(*, night: bool = False) -> MainWindow:
     settings = Settings(window=[1280, 800], night=night)
     application = make_application(settings)
     window = make_window(settings)
@@ -86,7 +92,6 @@ def open_demo_window(name: str = "metal", *, night: bool = False) -> MainWindow:
     window.move(0, 0)
     window.show()
     window.start()
-    show_demo(window, name)
     return window
 
 
@@ -125,9 +130,25 @@ def take_picture(window: QWidget, path: Path) -> None:
         raise OSError(f"{path}: cannot be written")
 
 
-def write_picture(path: Path, name: str = "metal") -> None:
-    """The window with a demo build as one picture."""
-    window = open_demo_window(name)
-    take_picture(window, path)
+def write_picture(path: Path, name: str = "metal", files: Sequence[Path] = ()) -> str:
+    """The window with a demo build, or with a job or parts from files, as one picture. Returns why there is none."""
+    window = _empty_window()
+    refused = _show_files(window, files) if files else ""
+    if not files:
+        show_demo(window, name)
+    if not refused:
+        take_picture(window, path)
     window.session.replace_job(window.session.job, None)
     window.close()
+    return refused
+
+
+def _show_files(window: MainWindow, files: Sequence[Path]) -> str:
+    """Open a job, or import parts, and wait for what follows; why they were refused, if so."""
+    before, refused = window.session.job, [""]
+    window.session.said.connect(lambda kind, words: refused.append(words if kind == "stop" else ""))
+    window.files.take_files(list(files))
+    wait_until(lambda: window.session.job is not before or any(refused), why_not=lambda: window.session.under_way)
+    settle(window)
+    window.views.view.fit()
+    return max(refused)

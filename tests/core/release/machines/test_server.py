@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import random
 import signal
 from pathlib import Path
@@ -18,7 +19,8 @@ from lean_trellis.core.release.machines.client import MachineClient, MachineErro
 from lean_trellis.core.release.machines.register import Known
 from lean_trellis.core.release.machines.server import bound_socket
 
-SEQUENCES = 500
+SEQUENCES = int(os.environ.get("TRELLIS_SEQUENCES", "120"))
+"""`./trellis soak` takes 500."""
 HASTE = Patience(answer_s=0.15, look_s=0.15)
 FAULTS = ("refuse", "nonsense", "hang", "vanish", "killed", "out_of_material", "stop_at_layer")
 WEIGHTS = (16, 20, 6, 1, 1, 8, 8)
@@ -67,7 +69,7 @@ def provoked(machine, fault, layer):
     raise AssertionError("it never took the fault")
 
 
-def test_500_random_sequences_of_faults_and_nothing_is_taken_twice(machine, tmp_path):
+def test_random_sequences_of_faults_and_nothing_is_taken_twice(machine, tmp_path):
     chance, taken, words = random.Random(12), [], set()
     for number in range(SEQUENCES):
         path = tmp_path / f"build-{number}.zip"
