@@ -32,9 +32,9 @@ def searched(with_parts):
 def test_what_was_found_is_chosen_taken_kept_and_saved(searched):
     user, _, best = searched
     assert "4 tried" in best.words.text()
-    place = best._found.best[0]
+    place = best._values.best[0]
     best.scatter.selected.emit(place)
-    candidate = best._found.candidates[place]
+    candidate = best._values.candidates[place]
     assert "Spacing" in best.words.text()
     assert "utilisation" in best.words.text()
     user.bring_into_view(best.take)

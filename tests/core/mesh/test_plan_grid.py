@@ -7,7 +7,7 @@ import pickle
 import numpy as np
 import pytest
 
-from lean_trellis.core.mesh import Mesh
+from lean_trellis.core.mesh import Mesh, plan_grid
 from lean_trellis.core.mesh.mesh import join
 from lean_trellis.core.mesh.plan_grid import PlanGrid
 from lean_trellis.core.mesh.primitives import ball, box, wavy_torus
@@ -26,7 +26,9 @@ PARTS = {
 
 @pytest.mark.parametrize("name", list(PARTS))
 @pytest.mark.parametrize("size", [0.3, 5.0, 60.0])
-def test_all_faces_whose_boxes_meet_are_found_and_no_others(name, size):
+@pytest.mark.parametrize("few", [0, 300_000], ids=["by a tree", "all looked at"])
+def test_all_faces_whose_boxes_meet_are_found_and_no_others(name, size, few, monkeypatch):
+    monkeypatch.setattr(plan_grid, "_FEW_PAIRS", few)
     mesh, rng = PARTS[name], np.random.default_rng(7)
     low, high = mesh.bounds
     middles = rng.uniform(low - 3, high + 3, (60, 3))

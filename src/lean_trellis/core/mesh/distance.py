@@ -25,6 +25,11 @@ def segment_clearances(mesh: Mesh, starts: Floats, stops: Floats, search_mm: Flo
     result = np.array(search_mm, np.float64)
     if not len(starts) or not len(mesh.faces):
         return result
+    near = _near_box(mesh, np.minimum(starts, stops), np.maximum(starts, stops), search_mm[:, None])
+    if len(near) < len(starts):
+        if len(near):
+            result[near] = segment_clearances(mesh, starts[near], stops[near], search_mm[near])
+        return result
     # A long way aside is looked at piece by piece: the box round all of it would hold too much.
     aside = np.hypot(*(stops - starts)[:, :2].T)
     piece_of, number = counted_out(np.maximum(1, np.ceil(aside / _PIECE_MM)).astype(np.int64))
@@ -88,6 +93,12 @@ def corner_clearances(mesh: Mesh, triangles: Floats, search_mm: float) -> Floats
             some = group[near], triangle[near]
             np.minimum.at(result, some, point_triangle_distances(places[near], triangles[some]))
     return result
+
+
+def _near_box(mesh: Mesh, lows: Floats, highs: Floats, search_mm: Floats) -> Longs:
+    """The numbers of those boxes (n, 3) that come as near to the box round a mesh as is searched for (n, 1)."""
+    low, high = mesh.bounds
+    return np.flatnonzero(np.logical_and.reduce((lows - search_mm <= high) & (highs + search_mm >= low), axis=1))
 
 
 def _near_planes(mesh: Mesh, faces: Longs, starts: Floats, stops: Floats, search_mm: Floats | float) -> Longs:

@@ -16,7 +16,7 @@ _MOST_CELLS = 256
 _SMALL_SHARE = 0.999
 """So many of the faces are no wider than two cells; the others are looked at one by one."""
 _SPAN = 2
-_MOST_PAIRS = 1_500_000
+_MOST_PAIRS, _FEW_PAIRS = 1_500_000, 300_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,12 +67,32 @@ class PlanGrid:
             stop = max(at + 1, int(np.searchsorted(sums, sums[at] + _MOST_PAIRS, side="right")) - 1)
             some = slice(at, stop)
             owner, step = counted_out(np.maximum(ends[some] - begins[some], 0))
-            yield self._meeting(self.order[begins[some][owner] + step], rows[some][owner], lows, highs)
+            place, which = _meeting(self._sides, begins[some][owner] + step, rows[some][owner], lows, highs)
+            yield self.order[place], which
             at = stop
         if len(self.large):
-            which, face = self._large_tree.query(plan_boxes(lows, highs))
-            order = np.argsort(face, kind="stable")
-            yield self._meeting(self.large[face[order]], which[order], lows, highs)
+            place, which = self._near_large(lows, highs)
+            place, which = _meeting(self._large_sides, place, which, lows, highs)
+            yield self.large[place], which
+
+    def _near_large(self, lows: Floats, highs: Floats) -> tuple[Longs, Longs]:
+        """Places among the large faces and boxes that may meet, face by face: few are all looked at, many by a tree."""
+        if len(self.large) * len(lows) <= _FEW_PAIRS:
+            low, high = self._large_sides[2]
+            may = (low[:, None] <= highs[:, 2]) & (high[:, None] >= lows[:, 2])
+            place, which = np.nonzero(may)
+            return place, which
+        which, place = self._large_tree.query(plan_boxes(lows, highs))
+        order = np.argsort(place, kind="stable")
+        return place[order], which[order]
+
+    @cached_property
+    def _sides(self) -> _Sides:
+        return _sides_of(self.mesh, self.order)
+
+    @cached_property
+    def _large_sides(self) -> _Sides:
+        return _sides_of(self.mesh, self.large)
 
     @cached_property
     def _large_tree(self) -> STRtree:
@@ -88,13 +108,26 @@ class PlanGrid:
         last[outside, 0] = first[outside, 0] - 1
         return first, last
 
-    def _meeting(self, face: Longs, which: Longs, lows: Floats, highs: Floats) -> tuple[Longs, Longs]:
-        """Without the pairs whose boxes do not meet, axis by axis."""
-        for axis in (2, 0, 1):
-            meets = self.mesh.face_lows[face, axis] <= highs[which, axis]
-            meets &= self.mesh.face_highs[face, axis] >= lows[which, axis]
-            face, which = face[meets], which[meets]
-        return face, which
+
+_Sides = list[tuple[Floats, Floats]]
+"""Lowest and highest coordinates (f,) of faces, axis by axis: each in a row of its own, as neighbours are asked for."""
+
+
+def _sides_of(mesh: Mesh, faces: Longs) -> _Sides:
+    lows, highs = mesh.face_lows[faces], mesh.face_highs[faces]
+    return [(np.ascontiguousarray(lows[:, axis]), np.ascontiguousarray(highs[:, axis])) for axis in range(3)]
+
+
+def _meeting(sides: _Sides, place: Longs, which: Longs, lows: Floats, highs: Floats) -> tuple[Longs, Longs]:
+    """Pairs of a face's place and a box without those that do not meet, axis by axis."""
+    for axis in (2, 0, 1):
+        low, high = sides[axis]
+        below, above = np.ascontiguousarray(lows[:, axis]), np.ascontiguousarray(highs[:, axis])
+        meets = np.flatnonzero(low[place] <= above[which])
+        place, which = place[meets], which[meets]
+        meets = np.flatnonzero(high[place] >= below[which])
+        place, which = place[meets], which[meets]
+    return place, which
 
 
 def plan_boxes(lows: Floats, highs: Floats) -> np.ndarray:

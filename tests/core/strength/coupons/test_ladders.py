@@ -47,12 +47,13 @@ def test_three_ladders_that_agree_keep_the_gap_between_their_steps():
     assert three.high - three.low < 12
 
 
-@pytest.mark.parametrize(("ladders", "width"), [(3, 1.0), (3, 3.0), (6, 3.0), (12, 6.0)])
-@pytest.mark.parametrize("holds_above", [True, False])
+@pytest.mark.parametrize(
+    ("ladders", "width", "holds_above"), [(3, 1.0, True), (3, 3.0, False), (6, 3.0, True), (12, 6.0, False)]
+)
 def test_known_constants_are_found_back_within_the_uncertainty_told(ladders, width, holds_above):
     random, inside, total, spans = np.random.default_rng(7), 0, 0, []
     places = np.tile(STEPS, ladders)
-    for truth in random.uniform(28, 54, 120):
+    for truth in random.uniform(28, 54, 80):
         side = 1 if holds_above else -1
         chance = 1 / (1 + np.exp(-side * (places - truth) / width))
         try:
@@ -62,7 +63,7 @@ def test_known_constants_are_found_back_within_the_uncertainty_told(ladders, wid
         total += 1
         inside += one.low <= truth <= one.high
         spans.append(one.high - one.low)
-    assert total > 110
+    assert total > 70
     assert inside >= 0.95 * total
     assert np.mean(spans) < 4 * width / ladders**0.5 + 10, "an interval that says nothing is no answer"
 

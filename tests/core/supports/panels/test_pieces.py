@@ -13,8 +13,7 @@ from lean_trellis.core.supports.panels.lattice import generate_lattice
 from lean_trellis.core.supports.panels.parameters import LatticeParameters
 
 
-@pytest.mark.parametrize("thickness", [0.2, 0.4])
-@pytest.mark.parametrize("turn", [0, 33])
+@pytest.mark.parametrize(("thickness", "turn"), [(0.2, 33), (0.4, 0)])
 @pytest.mark.parametrize(("rims", "cells"), [(1, (1.5, 1.5)), (3, (0, 0)), (0, (2.0, 0)), (2, (0, 1.7))])
 def test_no_piece_is_larger_than_asked_when_the_solids_are_united_and_parted(thickness, turn, rims, cells):
     parameters = LatticeParameters(thickness=thickness, rim_walls=rims, cell_along=cells[0], cell_across=cells[1],
