@@ -34,8 +34,8 @@ from lean_trellis.core.supports.common.outlines import shadow
 from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.structure import Counted, Drawn, Structure
 
-MOST_SHOWN_SOFTWARE = 20_000
-"""Faces of one part shown at most where no graphics hardware draws: some 25 ms a frame on one core."""
+MOST_SHOWN_SOFTWARE = 14_000
+"""Faces of one part shown at most where no graphics hardware draws: some 20 ms a frame on one core."""
 _SHARP_DEG, _MOST_SHARP = 32.0, 0.4
 """Edges at which the surface turns by more are drawn, where they are no more than this share of all."""
 _GATHERED_TO = 8

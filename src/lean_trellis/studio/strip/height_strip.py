@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from lean_trellis.core.arrays import Floats
 from lean_trellis.studio.forms.units import UNITS
+from lean_trellis.studio.painter_paths import path_of
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.strip.strip_marks import StripMark, strip_marks
 from lean_trellis.studio.strip.use_colours import NEARLY, use_colour
@@ -238,17 +239,17 @@ class HeightStrip(QWidget):
     def _paint_side(self, painter: QPainter, tops: Floats, widths: Floats, colour: str, side: int) -> None:
         """One half: the widest of the layers that share a row of pixels."""
         middle = self._middle
-        rows = np.clip(self._ys_of(tops[[0, -1]]), _TOP, self.height() - _FOOT)
-        places = np.linspace(rows[0], rows[1], len(tops)) if len(tops) > 1 else rows[:1]
+        ends = np.clip(self._ys_of(tops[[0, -1]]), _TOP, self.height() - _FOOT)
+        places = np.linspace(ends[0], ends[1], len(tops)) if len(tops) > 1 else ends[:1]
         pixels = np.round(places).astype(np.int64)
         widest = np.zeros(self.height() + 1)
         np.maximum.at(widest, np.clip(pixels, 0, self.height()), widths)
         used = np.unique(np.clip(pixels, 0, self.height()))[::-1]
-        outline = [QPointF(middle + side * float(widest[row]), float(row)) for row in used.tolist()]
-        ends = [QPointF(middle, float(used[0])), *outline, QPointF(middle, float(used[-1]))]
+        rows = np.concatenate([used[:1], used, used[-1:]])
+        outward = np.concatenate([[0.0], widest[used], [0.0]])
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(colour))
-        painter.drawPolygon(QPolygonF(ends))
+        painter.drawPath(path_of([np.column_stack([middle + side * outward, rows])], closes=True))
 
     def _paint_marks(self, painter: QPainter) -> None:
         """Along the right side squares of stops, triangles of cautions, rings of islands and ticks of changes."""

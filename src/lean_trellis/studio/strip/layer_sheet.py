@@ -16,7 +16,6 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
-    QPolygonF,
     QWheelEvent,
 )
 
@@ -26,6 +25,7 @@ from lean_trellis.core.mesh.directions import level_frame
 from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.layer_portions import ShownLayer
+from lean_trellis.studio.painter_paths import path_of
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.strip.path_painting import paint_paths, path_entries
 from lean_trellis.studio.strip.use_colours import USE_STEPS, use_colour
@@ -292,8 +292,8 @@ class LayerSheet(Sheet):
                 "parts": shown.parts, "supports": shown.supports, "added": shown.added, "thin": marks.thin,
                 "hanging": marks.hanging, "islands": marks.islands,
             }  # fmt: skip
-            made = {name: _path(some, closes=True) for name, some in ways.items()}
-            made["lines"] = _path(shown.lines, closes=False)
+            made = {name: path_of(some, closes=True) for name, some in ways.items()}
+            made["lines"] = path_of(shown.lines, closes=False)
             self._paths = (shown, made)
         return self._paths[1]
 
@@ -363,17 +363,6 @@ def _in_the_layer(box: Floats, normal: tuple[float, float, float]) -> Floats:
     """(2, 2): the box in the layers' plane round a box (2, 3) on the plate."""
     corners = np.stack(np.meshgrid(*box.T), axis=-1).reshape(-1, 3) @ level_frame(normal)[:, :2]
     return np.array([corners.min(axis=0), corners.max(axis=0)])
-
-
-def _path(ways: tuple[Floats, ...], *, closes: bool) -> QPainterPath:
-    """Ways (k, 2) as one path; holes are left open by their sense of turning."""
-    path = QPainterPath()
-    path.setFillRule(Qt.FillRule.WindingFill)
-    for way in ways:
-        path.addPolygon(QPolygonF([QPointF(x, y) for x, y in way.tolist()]))
-        if closes:
-            path.closeSubpath()
-    return path
 
 
 def _hold_size(at: Floats) -> float:

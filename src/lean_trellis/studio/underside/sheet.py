@@ -20,6 +20,7 @@ from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.studio.forms.qt import points_of, polygon_of
 from lean_trellis.studio.hatched import Hatch
 from lean_trellis.studio.looks import look_of
+from lean_trellis.studio.painter_paths import path_of
 from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import ShownRegions, filling_name
 from lean_trellis.studio.theme import Tokens
@@ -156,11 +157,7 @@ class UndersideSheet:
 def _drawn(
     part: Part, regions: ShownRegions, islands: tuple[Island, ...], hatch: Hatch | None, picks: Floats | None
 ) -> PartSheet:
-    silhouette = QPainterPath()
-    silhouette.setFillRule(Qt.FillRule.OddEvenFill)
-    for ring in regions.silhouette:
-        silhouette.addPolygon(polygon_of(ring))
-        silhouette.closeSubpath()
+    silhouette = path_of(regions.silhouette, closes=True, fill=Qt.FillRule.OddEvenFill)
     sheet = PartSheet(part.id, silhouette, _shapes(part, regions), _rims(regions), islands)
     if hatch is not None:
         sheet.hatches = {level: _lines_of(lines) for level, lines in hatch.below.items()}
@@ -178,10 +175,7 @@ def _shapes(part: Part, regions: ShownRegions) -> list[RegionShape]:
     for region in regions.regions:
         path, places = QPainterPath(), QPolygonF()
         if region.kind == "face":
-            path.setFillRule(Qt.FillRule.WindingFill)
-            for ring, _ in regions.outlines.of_region(region.id):
-                path.addPolygon(polygon_of(ring[:, :2]))
-                path.closeSubpath()
+            path = path_of([ring for ring, _ in regions.outlines.of_region(region.id)], closes=True)
             box = path.boundingRect()
         else:
             places = polygon_of(part.pose.to_plate(part.mesh, part.mesh.vertices[region.vertices])[:, :2])
