@@ -116,6 +116,7 @@ def settle(window: MainWindow) -> None:
 def take_picture(window: QWidget, path: Path) -> None:
     """Write what is on the screen where the window is."""
     if isinstance(window, MainWindow):
+        QApplication.processEvents()
         for view in (window.views.view, window.views.beside.second):
             if view is not None:
                 view.draw_now()

@@ -34,8 +34,10 @@ from lean_trellis.core.supports.common.outlines import shadow
 from lean_trellis.core.supports.common.spec import spec_for
 from lean_trellis.core.supports.common.structure import Counted, Drawn, Structure
 
-MOST_SHOWN_SOFTWARE = 14_000
-"""Faces of one part shown at most where no graphics hardware draws: some 20 ms a frame on one core."""
+MOST_SHOWN_SOFTWARE = 20_000
+"""Faces of one part shown at most where no graphics hardware draws: some 25 ms a frame on one core."""
+_STAND_IN_SHARE = 0.7
+"""A stand-in has so many of the faces shown at most: it is drawn in less than two thirds of the time."""
 _SHARP_DEG, _MOST_SHARP = 32.0, 0.4
 """Edges at which the surface turns by more are drawn, where they are no more than this share of all."""
 _GATHERED_TO = 8
@@ -118,8 +120,8 @@ class ShownStructure:
 
 
 def shown_mesh(mesh: Mesh, most: int = MOST_SHOWN_SOFTWARE) -> ShownMesh:
-    """The mesh itself when it is light, else a stand-in of about `most` faces."""
-    return _made_lighter(mesh, most) if len(mesh.faces) > most else _as_it_is(mesh)
+    """The mesh itself when it has `most` faces or less, else a stand-in with fewer."""
+    return _made_lighter(mesh, round(_STAND_IN_SHARE * most)) if len(mesh.faces) > most else _as_it_is(mesh)
 
 
 def silhouette(pose: Pose, mesh: Mesh, shown: ShownMesh) -> tuple[Floats, ...]:

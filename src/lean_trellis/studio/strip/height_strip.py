@@ -195,7 +195,7 @@ class HeightStrip(QWidget):
         if not self._session.job.parts:
             return
         is_coming = self._session.layers.is_wanted
-        words = "Cutting layers …" if is_coming else "Areas by height come here; a click cuts at once"
+        words = "Cutting layers …" if is_coming else "Click to cut layers: areas by height are shown here"
         painter.save()
         painter.translate(self.width() / 2, self.height() / 2)
         painter.rotate(-90)

@@ -178,6 +178,7 @@ class BuildView(DraggingView):
         """Draw at once and smoothly; for pictures."""
         self.scene.move(is_moving=False)
         self.scene.update()
+        self._later.stop()
         self._redraw.stop()
         self._smooth.stop()
         self._draw(_SAMPLES)
