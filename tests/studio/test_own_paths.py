@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from checked_parts import stack_of
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
@@ -12,6 +13,7 @@ from lean_trellis.core.job.edits import choose_machine, set_build_offset, set_la
 from lean_trellis.core.layers.paths import Kind
 from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
 from lean_trellis.core.parts.path_values import PathValues
+from lean_trellis.core.parts.stacking import Separator
 
 
 @pytest.fixture
@@ -105,8 +107,7 @@ def test_the_purge_tower_is_dragged_in_the_layer_and_in_the_view(extruded):
     part = user.session.job.parts[0]
     user.session.do(lambda job: _beside(job, part, tower))
     user.settle()
-    corners = pixel(sheet, tower.x, tower.y), pixel(sheet, tower.x + tower.width, tower.y + tower.depth)
-    assert all(sheet.rect().contains(corner) for corner in corners), "it is in view from the first"
+    sheet._frame = sheet._frame_now().zoomed(0.4, sheet.width() / 2, sheet.height() / 2)
     middle = tower.x + tower.width / 2, tower.y + tower.depth / 2
     drag(sheet, pixel(sheet, *middle), pixel(sheet, middle[0] - 20, middle[1] - 10))
     moved = user.session.job.machine.purge_tower
@@ -143,3 +144,22 @@ def test_other_processes_say_why_nothing_can_be_changed(with_parts):
     assert "where material is extruded" in bench.own_paths.words.text()
     assert not bench.own_paths.add.isEnabled()
     assert not bench.own_paths.fields["loops"].isEnabled()
+
+
+@pytest.mark.parametrize("layers", [2, 0], ids=["with changes of material", "without"])
+def test_the_purge_tower_is_in_sight_with_the_paths_that_fill_it_and_else_the_parts_have_the_room(user, layers):
+    session = user.session
+    filling = Separator(session.library.material("petg"), inset=0.4, layers=layers) if layers else None
+    session.replace_job(stack_of(session.library, filling, 2), None)
+    bench = user.station("layers")
+    user.settle()
+    sheet, tower = bench.sheet, session.job.machine.purge_tower
+    corners = (tower.x, tower.y), (tower.x + tower.width, tower.y + tower.depth)
+
+    def in_sight():
+        return [sheet.rect().contains(pixel(sheet, *corner)) for corner in corners]
+
+    assert in_sight() == [False, False]
+    user.press(bench.paths)
+    user.settle()
+    assert in_sight() == [layers > 0] * 2

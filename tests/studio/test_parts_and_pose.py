@@ -155,6 +155,21 @@ def test_a_mend_that_changes_much_is_asked_about(with_parts):
 # --- the list ---
 
 
+def test_a_row_of_the_list_says_of_the_mesh_what_its_section_says(with_parts):
+    cube = box((10, 10, 10))
+    crossing = join([cube, Mesh(cube.vertices + 5, cube.faces)])
+    user = with_parts(cube, crossing, Mesh(cube.vertices, cube.faces[:-1]))
+    bench = user.station("parts")
+    column = [bench.table.model().headerData(n, Qt.Orientation.Horizontal) for n in range(9)].index("Mesh")
+    signs, words = [], []
+    for key in ("part-1", "part-2", "part-3"):
+        user.click_row(bench.table, key)
+        user.settle()
+        signs.append(bench.table.model().index(bench.table.keys().index(key), column).data())
+        words.append(bench.mesh.health.text())
+    assert signs == ["✓", "▲", "⬣"], words
+
+
 def test_the_list_is_filtered_grouped_and_edited_several_at_once(with_parts):
     user = with_parts(box((10, 10, 10)), box((8, 8, 8)), ball(5))
     bench = user.station("parts")

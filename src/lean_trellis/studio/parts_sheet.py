@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHeaderView, QLineEdit, QVBoxLayout
 from lean_trellis.core.checks import Finding
 from lean_trellis.core.job import Edit, Job
 from lean_trellis.core.job.edits import describe_part, describe_parts
+from lean_trellis.core.mesh.faults import MeshFault
 from lean_trellis.core.parts.part import Part
 from lean_trellis.studio.forms.fields import ChoiceField, muted, row
 from lean_trellis.studio.forms.qt import head_of
@@ -16,9 +17,10 @@ from lean_trellis.studio.forms.section import Sheet
 from lean_trellis.studio.forms.tables import HIDDEN, LOCKED, NOTHING, PickTable
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import ShownPart
 
-_COLUMNS = ("Part", "Owner", "Order", "Copies", "Size", "cm³", "Mesh", "Pose", "Held")
-_WIDTHS = (-1, 134, 78, 58, 100, 56, 50, 48, 46)
+_COLUMNS = ("Part", "Owner", "Order", "Copies", "Size", "cm³", "Mesh", "Pose", "Checks")
+_WIDTHS = (-1, 122, 76, 58, 100, 56, 50, 48, 62)
 _INCH_WIDE = 128
 _TYPED = {0: "name", 1: "owner", 2: "order"}
 _GROUPINGS = [("", "not grouped"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]
@@ -109,10 +111,17 @@ class PartsSheet(Sheet):
             sum(other.nominal_mesh is part.nominal_mesh for other in self.session.job.parts),
             size,
             "…" if shown is None else round(shown.health.volume_mm3 / 1000, 2),
-            "…" if shown is None else "✓" if shown.health.is_sound else "⬣",
+            _mesh_mark(shown, self.session.faults(part)),
             _mark(part, findings, lambda code: code in _POSE_CODES),
             _mark(part, findings, lambda code: code not in _POSE_CODES | _MESH_CODES),
         )
+
+
+def _mesh_mark(shown: ShownPart | None, faults: tuple[MeshFault, ...] | None) -> str:
+    """How a mesh stands: faults are looked for in the part that is selected, and stay known."""
+    if shown is None:
+        return "…"
+    return "⬣" if not shown.health.is_sound else "▲" if faults else "✓"
 
 
 def _mark(part: Part, findings: tuple[Finding, ...] | None, counts: Callable[[str], bool]) -> str:

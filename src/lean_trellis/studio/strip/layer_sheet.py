@@ -99,7 +99,7 @@ class LayerSheet(Sheet):
     # --- where things are; y runs up on the plate and down on the screen ---
 
     def _frame_now(self) -> MapFrame:
-        job, tower = self.session.job, self._tower.zone
+        job, tower = self.session.job, self._tower.zone if self._fills_tower() else None
         seen = (self.size(), tower is not None, tuple((part.id, part.pose.x, part.pose.y) for part in job.parts))
         if self._frame is None or self._fitted_to != seen:
             self._fitted_to = seen
@@ -113,6 +113,11 @@ class LayerSheet(Sheet):
             fitted = MapFrame.fitted(turned_low, turned_high, self.width() - aside, self.height(), 22.0)
             self._frame = fitted.panned(aside, 0.0)
         return self._frame
+
+    def _fills_tower(self) -> bool:
+        """Whether paths are shown, and some of them fill the purge tower: it is in sight with them from the first."""
+        estimate = self.session.layers.estimate()
+        return self.shows["paths"] and estimate is not None and estimate.material_changes > 0
 
     def _place(self, at: QPointF) -> QPointF:
         x, y = self._frame_now().to_plate(at.x(), at.y())

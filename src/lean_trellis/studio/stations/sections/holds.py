@@ -37,7 +37,7 @@ class HoldsSection(QWidget):
         self.words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.go = button("Go there", self._go, "Make the layer of greatest danger the current one", name="holds.go")
         column.addWidget(row(self.words, self.go, spacing=6))
-        self.table = PickTable(("Held by", "Here", "Most"), several=False, stretch=0)
+        self.table = PickTable(("Support", "Here", "Most"), several=False, stretch=0)
         self.table.setObjectName("holds.table")
         self.table.setAccessibleName("What holds the build at this layer")
         column.addWidget(self.table, 2)
