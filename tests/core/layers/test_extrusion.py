@@ -37,6 +37,15 @@ def test_beads_cover_the_area_of_every_layer_at_full_fill(mesh):
     np.testing.assert_allclose(covered, body.areas_mm2, rtol=0.03)
 
 
+@pytest.mark.parametrize("beads", [1, 2, 3])
+@pytest.mark.parametrize("off", [-0.02, -0.002, -0.0002, 0.0, 0.0002, 0.002, 0.004, 0.02])
+def test_a_wall_of_just_so_many_beads_is_laid_as_one_a_little_thinner_or_thicker(beads, off):
+    body, numbers = body_of(box((30, 0.45 * beads + off, 0.6)))
+    paths = beaded(body, numbers, Beads(0.45, 2, 1.0, 4))
+    covered = np.bincount(paths.levels, paths.lengths * paths.widths, len(body.heights))
+    np.testing.assert_allclose(covered, body.areas_mm2, rtol=0.03)
+
+
 def test_the_inside_is_filled_by_its_share_and_what_lies_near_air_fully():
     body, numbers = body_of(box((30, 30, 6)))
     paths = beaded(body, numbers, Beads(0.5, 2, 0.25, 3))

@@ -21,7 +21,7 @@ from lean_trellis.core.progress import UNWATCHED, Watch
 
 _FILL_TURNS_DEG = (45.0, 135.0)
 _MITER = 2.0
-_LEAST_MM2 = 1e-4
+_LEAST_MM2, _SPARE = 1e-4, 1.02
 _SMOOTH_MM = 0.002
 """What outlines are straightened by: offsets leave steps behind that no machine can follow."""
 
@@ -130,8 +130,12 @@ class _Sections:
 
 
 def _too_narrow(section: CrossSection, width: float) -> CrossSection:
-    """What no bead of a width fits into: the section less its opening by half of it."""
-    opened = section.offset(-width / 2 * 0.999, JoinType.Miter, _MITER).offset(width / 2 * 1.05, JoinType.Miter, _MITER)
+    """What no bead of a width fits into with a little to spare: the section less its opening by half of it.
+
+    Without spare a wall of just a bead would have a loop without any width along its middle, and be lost.
+    """
+    half = width / 2 * _SPARE
+    opened = section.offset(-half, JoinType.Miter, _MITER).offset(1.05 * half, JoinType.Miter, _MITER)
     return section - opened
 
 
