@@ -275,6 +275,8 @@ def test_paths_of_the_layer_are_shown_when_they_are_asked_for(layers):
 def test_an_edit_shows_what_it_saves_until_the_next(layers):
     user, bench = layers
     assert bench.saved.text() == ""
+    bar = bench.tabs.tabBar()
+    place = bar.mapToGlobal(QPoint(0, 0))
     support = user.session.job.supports[0]
     before = user.session.layers.estimate()
     user.session.do(lambda job: change_support(job, support.id, "spacing", 4.0))
@@ -284,6 +286,7 @@ def test_an_edit_shows_what_it_saves_until_the_next(layers):
     shown = bench.saved.text().replace("−", "-")
     assert f"{after.material_grams - before.material_grams:+.1f} g" in shown
     assert f"{after.cost - before.cost:+,.2f} EUR" in shown
+    assert bar.mapToGlobal(QPoint(0, 0)) == place, "nothing moves under the pointer"
     user.session.undo()
     user.settle()
     assert f"{before.cost - after.cost:+,.2f} EUR" in bench.saved.text()

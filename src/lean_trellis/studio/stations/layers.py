@@ -62,6 +62,7 @@ class LayersStation(Station):
         self.saved = muted()
         self.saved.setWordWrap(False)
         self.saved.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.saved.setFixedHeight(18)  # with and without words: what is below stays where it is
         self.head.addWidget(self.saved)
         self._estimates: list[Estimate] = []
         """The last two that were shown: before and after an edit."""
