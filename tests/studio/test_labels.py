@@ -120,6 +120,7 @@ def test_no_word_is_cut_off(with_parts, size, is_night):
                     for _ in range(3):
                         QApplication.processEvents()
                     QApplication.sendPostedEvents()  # what came last is laid out, too
+                    found |= {f"under the view: {what}" for what in cut_off_cells(window.views)}
                     for part in (station, window.traveller, window.header, window.status):
                         found |= {f"{station.key}: {what}" for what in (*cut_off(part), *cut_off_cells(part))}
     finally:

@@ -20,7 +20,7 @@ from lean_trellis.studio.session import Session
 from lean_trellis.studio.shown import ShownPart
 
 _COLUMNS = ("Part", "Owner", "Order", "Copies", "Size", "cm³", "Mesh", "Pose", "Checks")
-_WIDTHS = (-1, 122, 76, 58, 100, 56, 50, 48, 62)
+_WIDTHS = (-1, 130, 76, 58, 92, 54, 51, 47, 63)
 _INCH_WIDE = 128
 _TYPED = {0: "name", 1: "owner", 2: "order"}
 _GROUPINGS = [("", "not grouped"), ("owner", "by owner"), ("order", "by order"), ("group", "by group")]

@@ -38,6 +38,8 @@ _SAMPLED = 60
 """Of so many holds it is looked how far the next one is."""
 HANGING, ISLAND, THIN, ADDED = "hangs over", "begins in the air", "too thin", "added"
 _LEGEND_ROW, _LEGEND_PX = 18, 150
+_MARGIN_PX = 28.0
+"""So far from the edges a layer lies at first: clear of the ruler and of what stands beside it."""
 
 
 class LayerSheet(Sheet):
@@ -110,7 +112,7 @@ class LayerSheet(Sheet):
             low, high = (np.min(boxes, axis=(0, 1)), np.max(boxes, axis=(0, 1))) if boxes else plate
             turned_low, turned_high = np.array([low[0], -high[1]]), np.array([high[0], -low[1]])
             aside = _LEGEND_PX if self.width() > 2 * _LEGEND_PX else 0  # the legend never lies over the layer
-            fitted = MapFrame.fitted(turned_low, turned_high, self.width() - aside, self.height(), 22.0)
+            fitted = MapFrame.fitted(turned_low, turned_high, self.width() - aside, self.height(), _MARGIN_PX)
             self._frame = fitted.panned(aside, 0.0)
         return self._frame
 
@@ -201,10 +203,11 @@ class LayerSheet(Sheet):
             paint_paths(painter, paths, self.shows, self._tokens)
         self._paint_tower(painter)
         painter.restore()
-        if self.shows["holds"] and paths is None:
-            self._paint_holds(painter, frame)
+        holds = self.holds() if self.shows["holds"] and paths is None else None
+        if holds is not None:
+            self._paint_holds(painter, frame, *holds)
         if self._has_legend:
-            self._paint_legend(painter, shown)
+            self._paint_legend(painter, shown, has_holds=holds is not None and len(holds[1]) > 0)
         self._paint_ruler(painter, frame)
 
     def _paint_layer(self, painter: QPainter, shown: ShownLayer, scale: float, *, is_faint: bool) -> None:
@@ -246,9 +249,8 @@ class LayerSheet(Sheet):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(zone.x, zone.y, zone.width, zone.depth))
 
-    def _paint_holds(self, painter: QPainter, frame: MapFrame) -> None:
+    def _paint_holds(self, painter: QPainter, frame: MapFrame, places: Floats, used: Floats) -> None:
         """Every hold that is loaded at this layer: the darker, the more of its strength it uses."""
-        places, used = self.holds()
         colours = np.array([use_colour(share, self._tokens) for share in used.tolist()])
         at = places * [frame.scale, -frame.scale] + [frame.left, frame.top]
         size = _hold_size(at)
@@ -302,7 +304,7 @@ class LayerSheet(Sheet):
             self._paths = (shown, made)
         return self._paths[1]
 
-    def _paint_legend(self, painter: QPainter, shown: ShownLayer) -> None:
+    def _paint_legend(self, painter: QPainter, shown: ShownLayer, *, has_holds: bool) -> None:
         t, marks = self._tokens, shown.marks
         paths = self.paths
         if paths is not None:
@@ -312,7 +314,7 @@ class LayerSheet(Sheet):
                    ("supports", t.copper, bool(shown.supports or shown.lines) and self.shows["supports"]),
                    (HANGING, t.plum, bool(marks.hanging)), (ISLAND, t.stop, bool(marks.islands)),
                    (THIN, t.heather, bool(marks.thin)), (ADDED, t.straw, bool(shown.added))]  # fmt: skip
-        if self.shows["holds"] and len(self.holds()[1]):
+        if has_holds:
             entries += [(words, use_colour(used, t), True) for words, used in USE_STEPS]
         self._paint_entries(painter, [(words, colour) for words, colour, is_there in entries if is_there])
 
