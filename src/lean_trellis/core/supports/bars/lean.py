@@ -26,7 +26,15 @@ from lean_trellis.core.supports.bars.landing import (
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.tips import LEAST_SHAFT_MM, LEAST_TIP_MM, Tips
 from lean_trellis.core.supports.bars.upright import LayerLean
-from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, drops_round, nearest_hits
+from lean_trellis.core.supports.common.obstacle import (
+    DOWN,
+    Ground,
+    Obstacle,
+    clearances,
+    drops_round,
+    nearest_distances,
+    nearest_hits,
+)
 
 _AZIMUTHS = 16
 _LEAN_SHARES = (1.0, 0.6)
@@ -158,7 +166,7 @@ class LeaningSearch:
             azimuth = self.heading[:, None] + turns
             aside, down = np.sin(lean), np.full(azimuth.shape, -np.cos(lean))
             towards = np.stack([aside * np.cos(azimuth), aside * np.sin(azimuth), down], axis=2)
-            free, _ = nearest_hits(self.obstacles, np.repeat(bases, _AZIMUTHS, axis=0), towards.reshape(-1, 3))
+            free = nearest_distances(self.obstacles, np.repeat(bases, _AZIMUTHS, axis=0), towards.reshape(-1, 3))
             length = out / np.sin(lean)
             bend = bases[:, None, None] + length[:, None] * towards[:, :, None]
             room = (free.reshape(azimuth.shape)[:, :, None] > length + reach) & (bend[..., 2] > LEAST_SHAFT_MM)

@@ -13,7 +13,7 @@ from lean_trellis.core.supports.bars.holds import SupportPoints
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.upright import LayerLean
 from lean_trellis.core.supports.common.contacts import Contact
-from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle, nearest_hits
+from lean_trellis.core.supports.common.obstacle import DOWN, Obstacle, nearest_distances
 
 LEAST_TIP_MM, LEAST_SHAFT_MM = 0.05, 0.2
 LEVEL_SHARE = 0.3
@@ -61,9 +61,9 @@ class Tips(Rows):
         ends = np.column_stack([places[:, :2], heads.middles])
         lowest = heads.necks.min(axis=1)
         skin = 1e-3
-        free, _ = nearest_hits(obstacles, places + directions * skin, directions)
+        free = nearest_distances(obstacles, places + directions * skin, directions)
         directions = np.where((free < length + parameters.shaft_diameter / 2)[:, None], DOWN, directions)
-        room, _ = nearest_hits(obstacles, places + DOWN * skin, DOWN)
+        room = nearest_distances(obstacles, places + DOWN * skin, DOWN)
         room = np.minimum(room, places[:, 2])
         short = np.clip(room * 0.45, 0, length)
         needed = places[:, 2] - lowest + LEAST_TIP_MM

@@ -18,7 +18,7 @@ from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bodies.bodies import Bodies, Grip, grip_on_faces, regions_near
 from lean_trellis.core.supports.bodies.parameters import BlockParameters
-from lean_trellis.core.supports.common.obstacle import nearest_hits
+from lean_trellis.core.supports.common.obstacle import nearest_distances, nearest_hits
 from lean_trellis.core.supports.common.request import Request
 
 _ROUND = 64
@@ -115,7 +115,7 @@ def _height_up_to(request: BlockRequest, middle: Floats) -> float:
     turn = math.radians(p.turn)
     spun = grid @ np.array([[math.cos(turn), math.sin(turn)], [-math.sin(turn), math.cos(turn)]])
     starts = np.column_stack([middle + spun, np.full(len(spun), p.place_z - 1e-3)])
-    distance, _ = nearest_hits(request.obstacles, starts, np.array([0.0, 0.0, 1.0]))
+    distance = nearest_distances(request.obstacles, starts, np.array([0.0, 0.0, 1.0]))
     ceilings = distance[np.isfinite(distance)]
     if len(ceilings):
         # A little into the surface, so that trimming shapes the top to it.
@@ -196,7 +196,7 @@ def _touching(bodies: Sequence[Mesh], request: BlockRequest) -> Touching:
     for body in bodies:
         up = np.flatnonzero(body.normals[:, 2] > 0.05)
         at = body.centroids_of(up)
-        above, _ = nearest_hits(own, at - [0, 0, _TOUCH_MM], np.array([0.0, 0.0, 1.0]))
+        above = nearest_distances(own, at - [0, 0, _TOUCH_MM], np.array([0.0, 0.0, 1.0]))
         below, normals = nearest_hits(own, at + [0, 0, _TOUCH_MM], np.array([0.0, 0.0, -1.0]))
         is_in = (overlap > 0) & (below <= _DEEP * overlap + 3 * _TOUCH_MM) & (normals[:, 2] < 0)
         contacts = np.flatnonzero((above <= 3 * _TOUCH_MM) | is_in)

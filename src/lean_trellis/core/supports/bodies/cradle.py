@@ -13,7 +13,7 @@ from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.progress import UNWATCHED, Watch
 from lean_trellis.core.supports.bodies.bodies import Bodies, Grip, regions_near
 from lean_trellis.core.supports.bodies.parameters import CradleParameters
-from lean_trellis.core.supports.common.obstacle import nearest_hits
+from lean_trellis.core.supports.common.obstacle import nearest_distances
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.solids import polygon_share, ring_solids
 
@@ -147,7 +147,7 @@ def _seats(request: CradleRequest, grid: Floats) -> tuple[Floats, Bools, Bools]:
     # Of protected faces normals are turned over: they look up, though met from below.
     protected = covered & (normals[:, 2] > 0)
     if len(request.obstacles) > 1:
-        others, _ = nearest_hits(request.obstacles[1:], starts, UP)
+        others = nearest_distances(request.obstacles[1:], starts, UP)
         covered &= ~(others < distance)
     return np.where(covered, distance - 1.0, np.inf), covered, protected
 

@@ -18,7 +18,7 @@ from lean_trellis.core.supports.bodies.bodies import Bodies, Grip
 from lean_trellis.core.supports.bodies.flank_parameters import FlankParameters
 from lean_trellis.core.supports.common.floors import Shape, moved_out
 from lean_trellis.core.supports.common.footings import Footings, lowest_places
-from lean_trellis.core.supports.common.obstacle import nearest_hits
+from lean_trellis.core.supports.common.obstacle import nearest_distances
 from lean_trellis.core.supports.common.outlines import plate, polygons_of, shadow
 from lean_trellis.core.supports.common.parameters import self_supporting_lean
 from lean_trellis.core.supports.common.request import Request
@@ -244,7 +244,7 @@ def _has_room(request: FlankRequest, starts: Floats, inward: Floats, lengths: Fl
         reach = lengths * (1 - share)
         for sideways in (-1.0, 0.0, 1.0):
             begin = starts + sideways * side - np.array([0, 0, 1.0]) * (below - width / 2 + width * share)[:, None]
-            distance, _ = nearest_hits(request.obstacles, begin, inward)
+            distance = nearest_distances(request.obstacles, begin, inward)
             free &= (distance >= reach - _TIE_SPARE_MM) | (begin[:, 2] <= 0)
     return free
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats
-from lean_trellis.core.supports.common.obstacle import Obstacle, nearest_hits
+from lean_trellis.core.supports.common.obstacle import Obstacle, nearest_distances
 from lean_trellis.core.supports.panels.panels import Columns, Slabs
 
 SPARE_MM = 0.05
@@ -31,7 +31,7 @@ def slabs_met(
         place = columns.places[slabs.left] * (1 - share) + columns.places[slabs.right] * share
         across = (columns.across[slabs.left] + columns.across[slabs.right]) * (0.98 * thickness / 4)
         for side in sides:
-            distance, _ = nearest_hits(obstacles, np.column_stack([place + side * across, begin]), _UP)
+            distance = nearest_distances(obstacles, np.column_stack([place + side * across, begin]), _UP)
             is_blocked |= distance < end - begin
     return is_blocked
 

@@ -12,7 +12,14 @@ from shapely import STRtree, linestrings
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.common.contacts import Contact
-from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, nearest_hits
+from lean_trellis.core.supports.common.obstacle import (
+    DOWN,
+    Ground,
+    Obstacle,
+    clearances,
+    nearest_distances,
+    nearest_hits,
+)
 from lean_trellis.core.supports.common.offsets import surface_offsets
 from lean_trellis.core.supports.panels.edges import off_by_a_gap
 from lean_trellis.core.supports.panels.paths import Path, Segments
@@ -247,7 +254,7 @@ class Surveyor:
         for sign in (1, -1):
             beside = places + sign * self._half * across
             level = np.nan_to_num(tops + np.minimum(sign * tilts, 0)) - _BEGIN_BELOW_MM
-            drops, _ = nearest_hits(self._obstacles, np.column_stack([beside, level]), DOWN)
+            drops = nearest_distances(self._obstacles, np.column_stack([beside, level]), DOWN)
             there = np.where(np.isfinite(drops), level - drops, 0.0)
             grazed |= there > np.maximum(beneath + sign * low_tilts, beneath) + _SIDE_SPARE_MM
         return grazed
