@@ -97,19 +97,19 @@ def note_outcome(
 def note_order(
     number: Annotated[str, typer.Argument(help="The order's number.")],
     part: Annotated[str, typer.Argument(help="The part's name, copies alike.")],
-    asked: Annotated[int, typer.Argument(help="How many are asked for.")],
+    asked: Annotated[int, typer.Argument(help="How many are ordered.")],
     owner: Annotated[str, typer.Option("--owner", help="Whose order it is.")] = "",
     due: Annotated[str, typer.Option("--due", help="Year-month-day.")] = "",
     as_json: JsonOption = False,
 ) -> None:
-    """Note an order: how many of a part are asked for."""
+    """Note an order: how many of a part are ordered."""
     from lean_trellis.cli.builds import note_order as run
 
     run(number, part, owner, asked, due, as_json)
 
 
 def list_orders(as_json: JsonOption = False) -> None:
-    """List the orders: how many are asked for, placed, built and still to do."""
+    """List the orders: how many are ordered, placed, built and still to do."""
     from lean_trellis.cli.builds import list_orders as run
 
     run(as_json)

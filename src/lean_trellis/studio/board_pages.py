@@ -30,7 +30,7 @@ class NewOrder:
 
 
 class OrdersPage(QWidget):
-    """Orders with how many are asked for, placed, built and still to do, and fields for a further one."""
+    """Orders with how many are ordered, placed, built and still to do, and fields for a further one."""
 
     noted = pyqtSignal(object)
     refused = pyqtSignal(str)
@@ -45,9 +45,9 @@ class OrdersPage(QWidget):
                        (("number", "Order"), ("part", "Part"), ("owner", "Owner"), ("due", "Due"))}  # fmt: skip
         self.asked = NumberField(may_be_empty=True, width=60)
         self.asked.setObjectName("board.order.asked")
-        self.asked.setAccessibleName("How many are asked for")
+        self.asked.setAccessibleName("How many are ordered")
         self.add = button("Note order", self._note, name="board.add_order")
-        self.none_yet = muted("No orders yet: type number, part and how many are asked for.")
+        self.none_yet = muted("No orders yet: type number, part and how many are ordered.")
         column = QVBoxLayout(self)
         column.setSpacing(6)
         column.addWidget(self.table, 1)
@@ -65,7 +65,7 @@ class OrdersPage(QWidget):
     def _note(self) -> None:
         said = {key: field.text().strip() for key, field in self.fields.items()}
         if not said["number"] or not said["part"] or not self.asked.text().strip():
-            self.refused.emit("Type order number, part and how many are asked for")
+            self.refused.emit("Type order number, part and how many are ordered")
             return
         self.noted.emit(NewOrder(said["number"], said["part"], said["owner"], int(self.asked.value), said["due"]))
 
