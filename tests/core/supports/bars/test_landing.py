@@ -11,6 +11,7 @@ from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.supports.bars.heads import HeadGrid
 from lean_trellis.core.supports.bars.landing import (
     STEEPEST_LANDING,
+    Stands,
     least_shaft,
     lower_heads,
     lower_stretch,
@@ -28,9 +29,8 @@ def test_a_lower_end_goes_in_or_stays_off_by_its_depth_or_gap_along_the_normal(a
     z = top[2] - ((np.array([MIDDLE, MIDDLE]) - top[:2]) @ normal[:2]) / normal[2]
     bottoms, normals = np.array([[MIDDLE, MIDDLE, z], [5.0, 5.0, 0.0]]), np.array([normal, normal])
     grid = HeadGrid.of(p.sides, p.tip_diameter)
-    heads = lower_heads(
-        bottoms, normals, np.array([True, False]), np.full(2, 9.0), p, LAYER, list(request.obstacles), grid
-    )
+    stands = Stands.of_bars(bottoms, normals, np.full(2, 9.0), p)
+    heads = lower_heads(stands, np.array([True, False]), p, LAYER, request.obstacles, grid)
     away = {"bite": -p.bite_depth, "gap": 0.2}[contact]
     assert heads.middles == pytest.approx([z + away / np.cos(np.radians(angle)), 0.0], abs=2e-3)
     rise = np.tan(np.radians(angle)) * p.tip_diameter / 2
@@ -45,8 +45,8 @@ def test_the_flank_of_a_lower_end_keeps_the_gap_to_a_wall_beside_too(aside, fits
                           shaft_diameter=4.0, foot_diameter=4.0, part_clearance=0.2)  # fmt: skip
     p, top = request.parameters, np.array([[MIDDLE, MIDDLE, 3.0]])
     grid = HeadGrid.of(p.sides, p.tip_diameter)
-    heads = lower_heads(top, np.array([[0.0, 0.0, 1.0]]), np.array([True]), np.full(1, 9.0), p, LAYER,
-                        list(request.obstacles), grid)  # fmt: skip
+    stands = Stands.of_bars(top, np.array([[0.0, 0.0, 1.0]]), np.full(1, 9.0), p)
+    heads = lower_heads(stands, np.array([True]), p, LAYER, request.obstacles, grid)
     assert heads.fits.tolist() == [fits]
 
 

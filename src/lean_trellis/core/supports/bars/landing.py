@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
 from lean_trellis.core.supports.bars.fitting import heads_at, keeps_off
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, Seats, level_heads
 from lean_trellis.core.supports.bars.parameters import BarParameters
@@ -15,41 +18,61 @@ STEEPEST_LANDING = float(np.cos(np.radians(60)))
 """A bar stands on a surface of the part that rises by at most 60°: assumed, as for a hand's grip on a slope."""
 
 
+@dataclass(frozen=True, eq=False)
+class Stands(Rows):
+    """What is to stand on a part, or on the plate: bars or trunks, at `bottoms` (n, 3) with the `normals` (n, 3) there.
+
+    Their lower ends have the radii `tips` (n,) and widen to those of `shafts` (n,) over `lengths` (n,), but take no
+    more than their `rooms` (n,) above the part.
+    """
+
+    bottoms: Floats
+    normals: Floats
+    rooms: Floats
+    tips: Floats
+    shafts: Floats
+    lengths: Floats
+
+    def __len__(self) -> int:
+        return len(self.bottoms)
+
+    @classmethod
+    def of_bars(cls, bottoms: Floats, normals: Floats, rooms: Floats, p: BarParameters) -> Stands:
+        """Bars, all alike."""
+        sizes = (np.full(len(bottoms), size) for size in (p.tip_diameter / 2, p.shaft_diameter / 2, p.tip_length))
+        return cls(bottoms, normals, rooms, *sizes)
+
+
 def lower_heads(
-    bottoms: Floats,
-    normals: Floats,
+    stands: Stands,
     lands: Bools,
-    rooms: Floats,
     parameters: BarParameters,
     layer_height: float,
-    obstacles: list[Obstacle],
+    obstacles: Sequence[Obstacle],
     grid: HeadGrid,
 ) -> Heads:
-    """The lower ends of those bars (n,) that land on a part, level ones on the plate for the others.
+    """The lower ends of those (n,) that land on a part, level ones on the plate for the others.
 
-    A lower tip takes no more than its room (n,) above the part. One that stays off by a gap does so with its flanks,
-    too, up to where the shaft keeps clear by itself.
+    One that stays off by a gap does so with its flanks, too, up to where the shaft keeps clear by itself.
     """
-    radii = np.full(len(bottoms), parameters.tip_diameter / 2)
-    heads = level_heads(np.zeros(len(bottoms)), radii, grid)
-    some = np.flatnonzero(lands)
-    if not len(some):
+    heads = level_heads(np.zeros(len(stands)), stands.tips, grid)
+    if not lands.any():
         return heads
-    seats = Seats(bottoms[some], normals[some], radii[some], is_below=False)
-    contact, shaft = parameters.contact_at(layer_height), parameters.shaft_diameter / 2
+    some, contact = stands.only(lands), parameters.contact_at(layer_height)
+    seats = Seats(some.bottoms, some.normals, some.tips, is_below=False)
 
     def is_clear(which: Longs, lower: Heads) -> Bools:
-        shafts, lengths = (np.full(len(which), one) for one in (shaft, parameters.tip_length))
-        low, near = seats.places[which, 2], rooms[some[which]]
-        (_, between, start), (_, wider, _) = lower_rings(lower, shafts, lengths, near, low)
-        clear = start + np.minimum(shaft + parameters.part_clearance, near)
+        mine = some.only(which)
+        low, near, shafts = mine.bottoms[:, 2], mine.rooms, mine.shafts
+        (_, between, start), (_, wider, _) = lower_rings(lower, shafts, mine.lengths, near, low)
+        clear = start + np.minimum(shafts + parameters.part_clearance, near)
         corners = (low[:, None] + level[:, None] + np.zeros(grid.corners) for level in (between, start, clear))
         rim = lower.radii, lower.tops[:, : grid.corners]
         sides = (rim, *zip((wider, shafts, shafts), corners, strict=True))
         return keeps_off(seats.places[which, :2], sides, grid, obstacles, contact.distance)
 
     fitted = heads_at(seats, obstacles, contact, grid, None if contact.is_bite else is_clear)
-    return heads.with_rows(some, fitted)
+    return heads.with_rows(lands, fitted)
 
 
 def lower_rings(

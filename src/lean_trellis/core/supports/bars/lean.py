@@ -17,6 +17,7 @@ from lean_trellis.core.supports.bars.clearing import Stretches, crowded, stretch
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads, level_heads
 from lean_trellis.core.supports.bars.landing import (
     STEEPEST_LANDING,
+    Stands,
     least_shaft,
     lower_heads,
     lower_stretch,
@@ -213,7 +214,8 @@ class LeaningSearch:
         free = radii >= p.shaft_diameter / 2 - 1e-9
         lands = tried.lands & free  # heads take longer than shafts
         rooms = np.minimum(0.45 * (bases[:, 2] - tried.bottom[:, 2]), 0.9 * height)
-        lower = lower_heads(tried.bottom, tried.normal, lands, rooms, p, self.layer_height, self.obstacles, self.grid)
+        stands = Stands.of_bars(tried.bottom, tried.normal, rooms, p)
+        lower = lower_heads(stands, lands, p, self.layer_height, self.obstacles, self.grid)
         free &= ~tried.lands | (lower.fits & (rise_of(lower) + LEAST_TIP_MM <= 0.45 * height))
         return Leaning(free, tried.bend, tried.bottom, tried.lands, radii, lower)
 

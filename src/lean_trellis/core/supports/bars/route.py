@@ -14,6 +14,7 @@ from lean_trellis.core.supports.bars.heads import HeadGrid, Heads
 from lean_trellis.core.supports.bars.holds import SupportPoints
 from lean_trellis.core.supports.bars.landing import (
     STEEPEST_LANDING,
+    Stands,
     least_shaft,
     lower_heads,
     lower_stretch,
@@ -308,7 +309,8 @@ def _straight(tips: Tips, site: _Site) -> Ways:
     faults[(faults == 0) & tips.blocked] = TOO_SHORT
     faults[~tips.heads.fits] = TOO_NEAR
     to_meet, rooms = to_part & (faults == 0), 0.45 * (height - bottoms[:, 2])
-    lower = lower_heads(bottoms, normals, to_meet, rooms, p, site.layer_height, obstacles, site.grid)
+    stands = Stands.of_bars(bottoms, normals, rooms, p)
+    lower = lower_heads(stands, to_meet, p, site.layer_height, obstacles, site.grid)
     faults[(faults == 0) & to_part & ~lower.fits] = TOO_NEAR
     faults[(faults == 0) & (rise_of(lower) + LEAST_TIP_MM > 0.45 * (height - bottoms[:, 2]))] = TOO_SHORT
     upright = np.where(to_part, upright_of(normals), 1.0)
