@@ -23,7 +23,6 @@ from lean_trellis.core.supports.bars.struts import (
     SHAFT_END,
     SHAFT_START,
     TIP_END,
-    TRUNK_RINGS,
 )
 from lean_trellis.core.supports.common.solids import faces_of_one, ring_solids
 from lean_trellis.studio.theme import Tokens
@@ -86,8 +85,9 @@ def bars_actor(bars: Bars, sides: int, tokens: Tokens) -> BarsActor:
     own = _drawn_bars(bars, rings, sides)
     mesh = join([own, replace(bars, sides=sides).shared_mesh])
     data = poly_data(mesh.vertices, mesh.faces)
-    per_trunk, per_strut = (faces_of_one(rings, sides) for rings in (TRUNK_RINGS, 2))
     per_bar = len(own.faces) // max(len(bars), 1)
+    per_trunk = len(bars.trunks.mesh(sides).faces) // max(len(bars.trunks), 1)
+    per_strut = faces_of_one(2, sides)
     ring_of_corner = own.faces[:per_bar] // sides
     tips = np.flatnonzero(ring_of_corner.min(axis=1) >= len(rings) - 2) if per_bar else np.zeros(0, np.int64)
     return BarsActor(mesh_actor(data, tokens.copper), data, bars, per_bar, per_trunk, per_strut, tips)

@@ -61,10 +61,10 @@ def _live(contacts, alone):
 
 def test_what_two_branches_carry_counts_by_their_contacts():
     live = _live([1, 3, 2], [40.0, 20.0, 10.0])
-    pairs = pairs_of(np.array([0, 1]), np.array([1, 2]), np.zeros((2, 3)))
+    pairs = pairs_of(live, np.array([0, 1]), np.array([1, 2]), np.zeros((2, 3)))
     np.testing.assert_allclose(pairs.alone(live), [(40 + 60) / 4, (60 + 20) / 5])
     np.testing.assert_array_equal(pairs.contacts(live), [4, 5])
-    three = Joins(np.array([0, 1, 2]), np.zeros(3, np.int64), np.zeros((1, 3)))
+    three = Joins.of(live, np.array([0, 1, 2]), np.zeros(3, np.int64), np.zeros((1, 3)))
     np.testing.assert_allclose(three.alone(live), [(40 + 60 + 20) / 6])
     np.testing.assert_array_equal(three.contacts(live), [6])
 

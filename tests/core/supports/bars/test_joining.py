@@ -6,7 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from bar_requests import MIDDLE, bars_for, distances_from, random_part, request_for
+import trimesh
+from bar_requests import MIDDLE, bars_for, distances_from, hill, random_part, request_for, shelf_over, wedge
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.distance import pdist
@@ -16,7 +17,7 @@ from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import ParameterError
 from lean_trellis.core.job import edits
 from lean_trellis.core.mesh import Mesh, build_topology, examine
-from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
+from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.parts import rotation_about
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import generate_bars
@@ -93,12 +94,6 @@ def test_no_trunk_or_brace_is_nearer_to_a_part_than_the_clearance(seed):
     assert bars.mesh.volume == pytest.approx(bars.volume_mm3, rel=1e-9)
 
 
-def shelf_over(floor: Mesh, height: float = 34.0) -> Mesh:
-    """A ceiling of 30 x 30 that a wall along one side carries, above a floor of its own."""
-    solid = to_manifold(floor) + to_manifold(box((3, 30, height)))
-    return from_manifold(solid + to_manifold(box((30, 30, 2), corner=(0, 0, height))))
-
-
 def bars_on(mesh: Mesh, **values: object) -> Bars:
     return bars_for(mesh, **{"lift": 0.0, "lean_limit": 30.0, "landing": "plate_first", **values})
 
@@ -129,11 +124,40 @@ def test_trees_land_on_a_level_floor_of_the_part(contact, ends):
     assert joined.mesh.volume == pytest.approx(joined.volume_mm3, rel=1e-9)
 
 
-def test_trees_do_not_land_on_a_slope_nor_on_protected_faces_nor_where_bars_may_not():
-    slope = from_manifold(to_manifold(FLOOR).trim_by_plane((0.0, -0.12, -1.0), -2.0))
-    for mesh, values in ((shelf_over(slope), {}), (shelf_over(FLOOR), {"landing": "plate_only"})):
-        bars = bars_on(mesh, join="on", **values)
-        assert not (bars.trunks.landings == ON_PART).any()
+def test_trees_do_not_land_where_bars_may_not_nor_on_what_is_protected_or_too_steep():
+    floor = shelf_over(FLOOR)
+    assert not (bars_on(floor, join="on", landing="plate_only").trunks.landings == ON_PART).any()
+    steep = bars_on(shelf_over(wedge(65.0)), join="on", lean_limit=10.0)
+    assert not (steep.trunks.landings == ON_PART).any()
+    assert (bars_on(shelf_over(wedge(50.0)), join="on", lean_limit=10.0).trunks.landings == ON_PART).any()
+    request = request_for(floor, lift=0.0, lean_limit=30.0, landing="plate_first", join="on")
+    assert (generate_bars(request).trunks.landings == ON_PART).any()
+    guarded = replace(request.obstacles[0], protected=(floor.normals[:, 2] > 0.99).astype(np.uint8))
+    assert not (generate_bars(replace(request, obstacles=(guarded,))).trunks.landings == ON_PART).any()
+
+
+@pytest.mark.parametrize("contact", ["bite", "gap"])
+@pytest.mark.parametrize("floor", [wedge(20.0), wedge(35.0), hill()], ids=["20°", "35°", "hill"])
+def test_trees_land_on_slopes_as_deep_or_as_far_off_as_asked_all_over_their_lower_ends(floor, contact):
+    mesh = shelf_over(floor)
+    alone, joined = (bars_on(mesh, join=join, contact=contact) for join in ("off", "on"))
+    trunks, lands = joined.trunks, joined.trunks.landings == ON_PART
+    assert len(joined) == len(alone) > 100
+    assert lands.sum() >= alone.on_part // 5
+    assert joined.volume_mm3 < 0.75 * alone.volume_mm3
+    corners = trunks.mesh(joined.sides).vertices.reshape(len(trunks), -1, 3)[lands].reshape(-1, 3)
+    placed = request_for(mesh, lift=0.0).overhangs.mesh
+    away = distances_from(placed, corners, corners + 1e-9)
+    inside = trimesh.Trimesh(placed.vertices, placed.faces, process=False).contains(corners)
+    if contact == "bite":
+        assert away[inside].max() == pytest.approx(0.15, abs=0.012)
+    else:
+        assert not inside.any()
+        assert away.min() == pytest.approx(0.05, abs=0.012)
+    starts, stops, radii = joined.members()
+    assert (distances_from(placed, starts, stops) >= radii + 0.4 - 2e-3).all(), "shafts keep clear of the slope"
+    assert examine(build_topology(joined.mesh)).is_sound
+    assert joined.mesh.volume == pytest.approx(joined.volume_mm3, rel=1e-9)
 
 
 def test_a_bar_that_lands_joins_a_tree_that_reaches_the_plate():

@@ -79,6 +79,15 @@ class Joins:
     members: Longs
     owners: Longs
     meet: Floats
+    grounds: Floats
+    """(k,): the height at which each trunk ends, 0 on the plate: until it is looked for, about."""
+
+    @classmethod
+    def of(cls, live: Live, members: Longs, owners: Longs, meet: Floats) -> Joins:
+        """They end on the plate if a member does, else about as low as the lowest of them."""
+        grounds = np.full(len(meet), np.inf)
+        np.minimum.at(grounds, owners, live.grounds[members])
+        return cls(members, owners, meet, np.where(np.isfinite(grounds), grounds, 0.0))
 
     def __len__(self) -> int:
         return len(self.meet)
@@ -86,7 +95,9 @@ class Joins:
     def only(self, which: Bools) -> Joins:
         """Some of them."""
         kept = which[self.owners]
-        return Joins(self.members[kept], (np.cumsum(which) - 1)[self.owners[kept]], self.meet[which])
+        return Joins(
+            self.members[kept], (np.cumsum(which) - 1)[self.owners[kept]], self.meet[which], self.grounds[which]
+        )
 
     def sums(self, values: Floats) -> Floats:
         """(k,): of values (m,) of members."""
@@ -104,13 +115,7 @@ class Joins:
 
     def trunks(self, live: Live, parameters: BarParameters) -> Floats:
         """(k,): the radius of the trunk under each."""
-        return trunk_radii(parameters, self.contacts(live), self.meet[:, 2] - self.grounds(live), self.alone(live))
-
-    def grounds(self, live: Live) -> Floats:
-        """(k,): the height at which each trunk ends: on the plate if a member does, else on the lowest floor of any."""
-        result = np.full(len(self), np.inf)
-        np.minimum.at(result, self.owners, live.grounds[self.members])
-        return np.where(np.isfinite(result), result, 0.0)
+        return trunk_radii(parameters, self.contacts(live), self.meet[:, 2] - self.grounds, self.alone(live))
 
     def saved(self, live: Live, parameters: BarParameters) -> Floats:
         """(k,): how much less all members take up when they join, over π, mm³; feet apart."""
@@ -118,7 +123,7 @@ class Joins:
         leans = np.linalg.norm(places - self.meet[self.owners], axis=1)
         joint = self.trunks(live, parameters) ** 2
         alone = places[:, 2] - live.grounds[self.members]
-        result: Floats = self.sums(areas * (alone - leans)) - joint * (self.meet[:, 2] - self.grounds(live))
+        result: Floats = self.sums(areas * (alone - leans)) - joint * (self.meet[:, 2] - self.grounds)
         return result
 
     def reach(self, live: Live) -> Floats:
@@ -130,6 +135,6 @@ class Joins:
         return result
 
 
-def pairs_of(one: Longs, other: Longs, meet: Floats) -> Joins:
+def pairs_of(live: Live, one: Longs, other: Longs, meet: Floats) -> Joins:
     """Joins of two branches each."""
-    return Joins(np.column_stack([one, other]).reshape(-1), np.repeat(np.arange(len(one)), 2), meet)
+    return Joins.of(live, np.column_stack([one, other]).reshape(-1), np.repeat(np.arange(len(one)), 2), meet)

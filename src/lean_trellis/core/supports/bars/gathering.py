@@ -21,7 +21,7 @@ def gathered(live: Live, parameters: BarParameters, most: int) -> Joins:
     """
     some = np.flatnonzero(live.open)
     slope = np.tan(np.radians(parameters.lean_limit))
-    nothing = Joins(some[:0], some[:0], np.zeros((0, 3)))
+    nothing = Joins.of(live, some[:0], some[:0], np.zeros((0, 3)))
     if len(some) < 2 or slope < 1e-3 or most < 2:
         return nothing
     known = min(NEIGHBOURS, len(some))
@@ -43,8 +43,8 @@ def gathered(live: Live, parameters: BarParameters, most: int) -> Joins:
     if not kept:
         return nothing
     counts = [len(group.members) for group in kept]
-    return Joins(
-        np.concatenate([group.members for group in kept]), np.repeat(np.arange(len(kept)), counts),
+    return Joins.of(
+        live, np.concatenate([group.members for group in kept]), np.repeat(np.arange(len(kept)), counts),
         np.array([group.meet for group in kept]),
     )  # fmt: skip
 
@@ -72,8 +72,8 @@ class _Group:
             at = at + (places[worst, :2] - at) * (0.5 / (turn + 2))
         out = np.hypot(*(places[:, :2] - at).T)
         z = min(float((places[:, 2] - np.maximum(out / slope, LEAST_STEP_MM)).min()), float(live.limits[members].min()))
-        joins = Joins(members, np.zeros(len(members), np.int64), np.array([[*at, z]]))
+        joins = Joins.of(live, members, np.zeros(len(members), np.int64), np.array([[*at, z]]))
         far = parameters.gather_within is not None and joins.reach(live)[0] > parameters.gather_within
-        if far or z - joins.grounds(live)[0] <= least_height(parameters):
+        if far or z - joins.grounds[0] <= least_height(parameters):
             return cls(members, contacts, joins.meet[0], -np.inf)
         return cls(members, contacts, joins.meet[0], float(joins.saved(live, parameters)[0]))

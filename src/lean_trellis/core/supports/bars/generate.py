@@ -22,7 +22,7 @@ from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
 from lean_trellis.core.supports.bars.feet import FOOT_SHARE
 from lean_trellis.core.supports.bars.heads import HeadGrid
 from lean_trellis.core.supports.bars.holds import SupportPoints, find_support_points
-from lean_trellis.core.supports.bars.joining import Trees, join_into_trees
+from lean_trellis.core.supports.bars.joining import JoinSite, Trees, join_into_trees
 from lean_trellis.core.supports.bars.parameters import BarParameters, require_room_between, require_self_holding
 from lean_trellis.core.supports.bars.rings import (
     Routed,
@@ -212,7 +212,7 @@ def _with_structure(bars: Bars, routed: Routed, request: BarRequest, watch: Watc
     if p.bar_clearance is not None:
         routed, trees = _with_feet_apart(routed, landings == ON_PLATE, trees, p)
     centres, radii = rings_of(routed, p)
-    trunks = trunks_of(trees, p, request.layer_height)
+    trunks = trunks_of(trees, p)
     end_on_trunks(centres, radii, trunk, trees.tops, straight)
     feet = SharedFeet()
     if p.group_span > 0:
@@ -245,11 +245,11 @@ def _trees(routed: Routed, straight: Bools, request: BarRequest, watch: Watch) -
     stays = ~may[every.owners] | every.is_tip | (is_upper & ~straight[every.owners])
     beside = Stretches.joined([replace(every, owners=number[every.owners]).only(stays), beside_of(request)])
     begins = np.where(straight[:, None], ways.tip_bases, ways.bends)[joins]
-    trees = join_into_trees(
-        begins, routed.holds.places[joins], straight[joins], request.parameters, request.obstacles, request.ground,
-        watch, beside=beside, layers=layers_of(request),
-        grounds=np.where(ways.landings == ON_PART, ways.bottoms[:, 2], 0.0)[joins],
-    )  # fmt: skip
+    grounds = np.where(ways.landings == ON_PART, ways.bottoms[:, 2], 0.0)[joins]
+    site = JoinSite(
+        request.parameters, request.layer_height, request.obstacles, request.ground, beside, layers_of(request)
+    )
+    trees = join_into_trees(begins, routed.holds.places[joins], straight[joins], grounds, site, watch)
     trunk[joins] = trees.trunk_of_bar
     return trees, trunk
 

@@ -136,6 +136,12 @@ class Heads(Rows):
         result: Floats = level @ grid.circle / (grid.circle**2).sum(axis=0) / np.maximum(self.radii, 1e-9)[:, None]
         return result
 
+    def as_planes(self, grid: HeadGrid, coarse: HeadGrid) -> Heads:
+        """The same on another grid, as planes that rise as their rims do: what a coarse picture shows."""
+        rises = np.einsum("ki,ni->nk", coarse.steps, self.tilts(grid)) * self.radii[:, None]
+        tops = self.middles[:, None] + rises
+        return Heads(tops, tops[:, : coarse.corners].copy(), self.radii, self.fits)
+
     def slopes(self) -> Floats:
         """(n,): how steeply the steepest way from the middle of each leads down or up to its rim."""
         corners = self.necks.shape[1]

@@ -8,7 +8,8 @@ and material is saved. All pairs of a round are looked at together; rounds go on
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -27,14 +28,18 @@ from lean_trellis.core.supports.bars.branches import (
 )
 from lean_trellis.core.supports.bars.clearing import Stretches, first_come, too_near
 from lean_trellis.core.supports.bars.gathering import gathered
+from lean_trellis.core.supports.bars.heads import HeadGrid, Heads
+from lean_trellis.core.supports.bars.landing import STEEPEST_LANDING, Stands, lower_heads, rise_of, upright_of
 from lean_trellis.core.supports.bars.parameters import BarParameters
+from lean_trellis.core.supports.bars.tips import LEAST_TIP_MM
+from lean_trellis.core.supports.bars.trunks import LowerEnds
 from lean_trellis.core.supports.bars.upright import LEVEL, LayerLean
 from lean_trellis.core.supports.common.obstacle import DOWN, Ground, Obstacle, clearances, drops_round, nearest_hits
 from lean_trellis.core.supports.common.solids import polygon_share
 
 _MOST_ROUNDS = 60
-_LEVEL_MM, _RIM_PLACES = 0.02, 12
-"""Trunks land on floors that are level to within this under their whole foot."""
+_SPARE_MM = 0.02
+"""So much more than its clearance a trunk is above the part where it is looked at: it has just left it there."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,32 +58,21 @@ class Trees:
     radii: Floats
     foot_radii: Floats
     grounds: Floats
+    ends: LowerEnds | None
+    """The lower ends of all, where some stand on a part."""
     saved_mm3: float
     """How much less material all take than single bars of the same strength would; feet apart."""
 
 
 def join_into_trees(
-    bases: Floats,
-    holds: Floats,
-    at_tips: Bools,
-    parameters: BarParameters,
-    obstacles: Sequence[Obstacle],
-    ground: Ground | None,
-    watch: Watch = UNWATCHED,
-    *,
-    beside: Stretches | None = None,
-    layers: LayerLean = LEVEL,
-    grounds: Floats | None = None,
+    bases: Floats, holds: Floats, at_tips: Bools, grounds: Floats, site: JoinSite, watch: Watch = UNWATCHED
 ) -> Trees:
-    """Join bars that stand on the plate, or on floors of a part at heights `grounds` (n,).
+    """Join bars that stand on the plate, or on a part at heights `grounds` (n,) above 0.
 
     `bases` (n, 3) are where each begins to go straight down: the lower end of its tip, or its bend; `holds` (n, 3) the
-    support points, `at_tips` (n,) whether it is a tip, which has to come near the part. `beside` is what stays as it
-    is, of the bars themselves (with their numbers) and of others (-1): trees keep clear of it.
+    support points, `at_tips` (n,) whether it is a tip, which has to come near the part.
     """
-    site = JoinSite(parameters, obstacles, ground, Stretches() if beside is None else beside, layers)
-    count = len(bases)
-    grounds = np.zeros(count) if grounds is None else grounds
+    parameters, count = site.parameters, len(bases)
     live = Live(
         bases.copy(),
         np.minimum(holds[:, 2] - parameters.first_join_below, bases[:, 2]),
@@ -103,7 +97,8 @@ def join_into_trees(
     below = np.where(live.below >= 0, live.below - count, -1)
     return Trees(
         below[:count], live.places[count:], below[count:], live.contacts[count:], live.radii[count:],
-        live.foot_radii[count:], live.grounds[count:], polygon_share(parameters.sides) * live.saved,
+        live.foot_radii[count:], live.grounds[count:], _lower_ends(live, count, site),
+        polygon_share(parameters.sides) * live.saved,
     )  # fmt: skip
 
 
@@ -127,7 +122,7 @@ def _possible(live: Live, parameters: BarParameters) -> Joins:
     some = np.flatnonzero(live.open)
     slope = np.tan(np.radians(parameters.lean_limit))
     if len(some) < 2 or slope < 1e-3:
-        return pairs_of(some[:0], some[:0], np.zeros((0, 3)))
+        return pairs_of(live, some[:0], some[:0], np.zeros((0, 3)))
     known = min(NEIGHBOURS, len(some))
     _, near = place_tree(live.places[some, :2]).query(live.places[some, :2], k=known)
     one = np.repeat(some, known - 1)
@@ -135,9 +130,9 @@ def _possible(live: Live, parameters: BarParameters) -> Joins:
     swapped = one > other
     one, other = np.where(swapped, other, one), np.where(swapped, one, other)
     both = np.unique(np.column_stack([one, other])[one != other], axis=0)
-    pairs = pairs_of(both[:, 0], both[:, 1], _meeting(live, both[:, 0], both[:, 1], slope))
+    pairs = pairs_of(live, both[:, 0], both[:, 1], _meeting(live, both[:, 0], both[:, 1], slope))
     may = (pairs.contacts(live) <= parameters.contacts_per_trunk) & (
-        pairs.meet[:, 2] - pairs.grounds(live) > least_height(parameters)
+        pairs.meet[:, 2] - pairs.grounds > least_height(parameters)
     )
     if parameters.gather_within is not None:
         may &= pairs.reach(live) <= parameters.gather_within
@@ -177,13 +172,23 @@ def _chosen(pairs: Joins, live: Live, refused: Longs) -> Joins:
 
 @dataclass(frozen=True, eq=False)
 class JoinSite:
-    """What trees are made with, and what they keep clear of."""
+    """What trees are made with, and what they keep clear of.
+
+    `beside` is what stays as it is, of the bars themselves (with their numbers) and of others (-1).
+    """
 
     parameters: BarParameters
+    layer_height: float
     obstacles: Sequence[Obstacle]
     ground: Ground | None
-    beside: Stretches
-    layers: LayerLean
+    beside: Stretches = field(default_factory=Stretches)
+    layers: LayerLean = LEVEL
+
+    @cached_property
+    def grid(self) -> HeadGrid:
+        """Of the lower ends of trunks, as fine as the widest of them asks for."""
+        p = self.parameters
+        return HeadGrid.of(p.sides, 2 * float(landed_feet(p, np.array([p.contacts_per_trunk]))[0]))
 
 
 def join(live: Live, site: JoinSite, joins: Joins) -> Bools:
@@ -194,36 +199,50 @@ def join(live: Live, site: JoinSite, joins: Joins) -> Bools:
     came = np.zeros(len(joins), bool)
     if not len(joins):
         return came
-    branches, trunks, feet = _are_free(joins, live, site)
+    joins, normals = _over_what_is_below(joins, site)
+    branches, trunks, feet = _are_free(joins, normals, live, site)
     fits = _are_clear(joins, live, site, branches, trunks)
     branches &= fits[joins.owners]
     left = joins.sums(branches.astype(float)) >= 2
     came = trunks & fits & left
     kept = branches & came[joins.owners]
-    some = Joins(joins.members[kept], (np.cumsum(came) - 1)[joins.owners[kept]], joins.meet[came])
+    some = replace(joins.only(came), members=joins.members[kept], owners=(np.cumsum(came) - 1)[joins.owners[kept]])
     _add(live, some, feet[came], site.parameters)
     return came
 
 
-def _are_free(joins: Joins, live: Live, site: JoinSite) -> tuple[Bools, Bools, Floats]:
+def _over_what_is_below(joins: Joins, site: JoinSite) -> tuple[Joins, Floats]:
+    """The same with the heights of the part below those that land, and the normals (k, 3) there."""
+    normals, lands = np.zeros((len(joins), 3)), joins.grounds > 0
+    if not lands.any():
+        return joins, normals
+    drops, normals[lands] = nearest_hits(site.obstacles, joins.meet[lands], DOWN)
+    grounds = joins.grounds.copy()
+    grounds[lands] = joins.meet[lands, 2] - drops
+    return replace(joins, grounds=np.where(lands & (grounds <= 0), 0.0, grounds)), normals
+
+
+def _are_free(joins: Joins, normals: Floats, live: Live, site: JoinSite) -> tuple[Bools, Bools, Floats]:
     """Whether each branch (m,) and each trunk (k,) is clear of all parts, and the room for the trunk's foot (k,)."""
     p, meet, members = site.parameters, joins.meet, joins.members
-    gap, count, grounds = p.part_clearance, len(joins), joins.grounds(live)
-    trunk, lands = joins.trunks(live, p), joins.grounds(live) > 0
+    gap, count, grounds = p.part_clearance, len(joins), joins.grounds
+    trunk, lands = joins.trunks(live, p), grounds > 0
     landed = landed_feet(p, joins.contacts(live))
     wanted = np.where(lands, landed, trunk_feet(p, joins.contacts(live), trunk))
+    stands = Stands.of_trunks(meet, grounds, normals, trunk, landed, p)
+    # Above the part on which it stands a trunk is looked at from where it has left that.
+    beside = np.minimum((trunk + gap + _SPARE_MM) / upright_of(normals), stands.rooms)
+    stretch = np.where(lands, np.maximum(stands.lengths, beside), 0.0)
     least = drops_round(site.obstacles, meet, 0.9 * float(trunk.max(initial=0.1)) + gap)
-    free = np.asarray(least >= meet[:, 2] - grounds - _LEVEL_MM * lands - 1e-6, bool)
-    free &= np.asarray(~lands | _are_level(site, meet, grounds, landed), bool)
+    free = np.asarray(least >= meet[:, 2] - grounds - stretch - 1e-6, bool)
+    free &= (meet[:, 2] - grounds > least_height(p)) & (joins.saved(live, p) > 0)
     if site.ground is not None:
         free &= np.asarray(lands | site.ground.holds(meet[:, :2], float(trunk.max(initial=0.1))), bool)
     radius = live.radii[members]
     step = meet[joins.owners] - live.places[members]
     length = np.maximum(np.linalg.norm(step, axis=1), 1e-9)
     trim = np.where(live.at_tips[members], np.minimum((radius + gap) / length, 0.5), 0)[:, None]
-    # Above a floor of the part a trunk is looked at from where it is no nearer to that than it may be beside it.
-    room = np.maximum(landed, trunk) + p.foot_flare + gap + _LEVEL_MM
-    foot = np.column_stack([meet[:, :2], np.where(lands, np.minimum(grounds + room, meet[:, 2]), 0.0)])
+    foot = np.column_stack([meet[:, :2], grounds + stretch])
     starts = np.concatenate([live.places[members] + trim * step, meet, foot])
     stops = np.concatenate([meet[joins.owners], foot, foot + [0, 0, p.foot_height]])
     reach = np.concatenate([radius + gap, trunk + gap, wanted + p.foot_flare + gap])
@@ -231,23 +250,28 @@ def _are_free(joins: Joins, live: Live, site: JoinSite) -> tuple[Bools, Bools, F
     branches, stems, feet = np.split(away, [len(members), len(members) + count])
     feet = np.where(lands, landed, np.clip(feet - gap - p.foot_flare, 0, wanted))
     free &= np.asarray((stems >= trunk + gap - 1e-6) & (lands | (feet >= trunk - 1e-9)), bool)
+    lands &= free  # heads take longer than shafts
+    heads = _heads(stands, lands, site)
+    free &= ~lands | (heads.fits & (heads.radii >= landed - 1e-9) & (rise_of(heads) + LEAST_TIP_MM <= stands.rooms))
     return (branches >= radius + gap - 1e-6) & site.layers.allows(step), free, feet
 
 
-def _are_level(site: JoinSite, meet: Floats, grounds: Floats, radii: Floats) -> Bools:
-    """(k,): whether what is below each meeting place is a level floor at its height, all over a foot of a radius (k,).
+def _heads(stands: Stands, lands: Bools, site: JoinSite) -> Heads:
+    """The lower ends of trunks; those that are too steep to stand on do not fit."""
+    steep = lands & (stands.normals[:, 2] < STEEPEST_LANDING)
+    heads = lower_heads(stands, lands & ~steep, site.parameters, site.layer_height, site.obstacles, site.grid)
+    return replace(heads, fits=heads.fits & ~steep)
 
-    A foot that ends level then bites, or keeps its gap, as deep as asked to within the little that is allowed here.
-    """
-    turns = 2 * np.pi * np.arange(_RIM_PLACES) / _RIM_PLACES
-    rim = np.column_stack([np.cos(turns), np.sin(turns), np.zeros(_RIM_PLACES)])
-    ring = np.concatenate([np.zeros((1, 3)), rim, 0.5 * rim])
-    places = meet[:, None] + radii[:, None, None] * ring
-    drops, normals = nearest_hits(site.obstacles, places.reshape(-1, 3), DOWN)
-    drops = drops.reshape(len(meet), -1)
-    upright = normals[:, 2].reshape(drops.shape) > 0
-    is_level = np.abs(drops - (meet[:, 2] - grounds)[:, None]) <= _LEVEL_MM
-    return np.asarray((is_level & upright).all(axis=1), bool)
+
+def _lower_ends(live: Live, first: int, site: JoinSite) -> LowerEnds | None:
+    """Of the trunks, which come from the `first` branch on."""
+    tops, grounds, stands_alone = live.places[first:], live.grounds[first:], live.below[first:] < 0
+    lands = stands_alone & (grounds > 0)
+    if not lands.any():
+        return None
+    _, normals = nearest_hits(site.obstacles, tops, DOWN)
+    stands = Stands.of_trunks(tops, grounds, normals, live.radii[first:], live.foot_radii[first:], site.parameters)
+    return LowerEnds(site.grid, _heads(stands, lands, site), lands)
 
 
 def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks: Bools) -> Bools:
@@ -259,7 +283,7 @@ def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks
     members, owners, some = joins.members[may], joins.owners[may], np.flatnonzero(trunks)
     fresh = Stretches.straight(
         np.concatenate([live.places[members], joins.meet[some]]),
-        np.concatenate([joins.meet[owners], _straight_down(joins.meet[some], joins.grounds(live)[some])]),
+        np.concatenate([joins.meet[owners], _straight_down(joins.meet[some], joins.grounds[some])]),
         np.concatenate([live.radii[members], joins.trunks(live, site.parameters)[some]]),
         np.concatenate([owners, some]),
     )
@@ -290,7 +314,7 @@ def _straight_down(places: Floats, grounds: Floats) -> Floats:
 def _add(live: Live, joins: Joins, feet: Floats, parameters: BarParameters) -> None:
     """Each join becomes a trunk that may join on."""
     radii, alone, contacts = joins.trunks(live, parameters), joins.alone(live), joins.contacts(live)
-    grounds = joins.grounds(live)
+    grounds = joins.grounds
     live.saved += float(joins.saved(live, parameters).sum())
     first, count = len(live.places), len(joins)
     live.open[joins.members] = False

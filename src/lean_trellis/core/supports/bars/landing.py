@@ -42,6 +42,15 @@ class Stands(Rows):
         sizes = (np.full(len(bottoms), size) for size in (p.tip_diameter / 2, p.shaft_diameter / 2, p.tip_length))
         return cls(bottoms, normals, rooms, *sizes)
 
+    @classmethod
+    def of_trunks(
+        cls, tops: Floats, grounds: Floats, normals: Floats, radii: Floats, feet: Floats, p: BarParameters
+    ) -> Stands:
+        """Trunks of `radii` (n,) from their tops (n, 3) straight down to heights `grounds` (n,), with feet (n,)."""
+        rooms = np.maximum(0.45 * (tops[:, 2] - grounds), 0.0)
+        lengths = np.minimum(np.maximum(p.tip_length, radii + p.part_clearance), rooms)
+        return cls(np.column_stack([tops[:, :2], grounds]), normals, rooms, feet, radii, lengths)
+
 
 def lower_heads(
     stands: Stands,

@@ -11,7 +11,7 @@ from lean_trellis.core.supports.bars.feet import FootProfile, foot_profile, shar
 from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
 from lean_trellis.core.supports.bars.holds import SupportPoints
 from lean_trellis.core.supports.bars.joining import Trees
-from lean_trellis.core.supports.bars.landing import lower_rings
+from lean_trellis.core.supports.bars.landing import Stands, lower_rings
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.route import Ways
 from lean_trellis.core.supports.bars.struts import (
@@ -24,10 +24,9 @@ from lean_trellis.core.supports.bars.struts import (
     RINGS,
     SHAFT_END,
     SHAFT_START,
-    TRUNK_RINGS,
     SharedFeet,
-    Trunks,
 )
+from lean_trellis.core.supports.bars.trunks import TRUNK_RINGS, Trunks
 from lean_trellis.core.supports.common.request import Request
 
 _STRAIGHT_MM = 1e-9
@@ -94,13 +93,13 @@ def end_on_trunks(centres: Floats, radii: Floats, trunk: Longs, tops: Floats, st
     radii[joined, :SHAFT_END] = radii[joined, SHAFT_END, None]
 
 
-def trunks_of(trees: Trees, p: BarParameters, layer_height: float) -> Trunks:
+def trunks_of(trees: Trees, p: BarParameters) -> Trunks:
     """The rings of trunks: those on the plate with a foot, those on a part narrowing to a lower end as bars do."""
     shafts = trees.radii
     tops, stands, lands = trees.tops, trees.below < 0, (trees.below < 0) & (trees.grounds > 0)
     lower = np.where(stands[:, None], tops * [1, 1, 0], tops[trees.below])
     profile = foot_profile(trees.foot_radii, shafts, 0.45 * tops[:, 2], p)
-    narrow = _landed_profile(trees, p, layer_height)
+    narrow = _landed_profile(trees, p)
     centres = np.empty((len(tops), TRUNK_RINGS, 3))
     radii = np.repeat(shafts[:, None], TRUNK_RINGS, axis=1)
     for ring in range(3):
@@ -115,19 +114,19 @@ def trunks_of(trees: Trees, p: BarParameters, layer_height: float) -> Trunks:
     centres[:, 3] = (centres[:, 2] + tops) / 2
     landings = np.where(lands, ON_PART, np.where(stands, ON_PLATE, ON_TRUNK)).astype(np.uint8)
     return Trunks(
-        centres, radii, frozen(trees.below), frozen(trees.contacts), frozen(landings), trees.saved_mm3
-    )  # fmt: skip
-
-
-def _landed_profile(trees: Trees, p: BarParameters, layer_height: float) -> FootProfile:
-    """The three lowest rings of trunks that stand on a level floor: they bite into it or stay away by the gap."""
-    contact, room = p.contact_at(layer_height), 0.45 * (trees.tops[:, 2] - trees.grounds)
-    heights = np.minimum(np.maximum(p.tip_length, trees.radii + p.part_clearance), room)
-    ends = trees.grounds + (-contact.distance if contact.is_bite else contact.distance)
-    return FootProfile(
-        (ends, trees.grounds + heights / 2, trees.grounds + heights),
-        (trees.foot_radii, (trees.foot_radii + trees.radii) / 2, trees.radii),
+        centres, radii, frozen(trees.below), frozen(trees.contacts), frozen(landings), trees.saved_mm3, trees.ends
     )
+
+
+def _landed_profile(trees: Trees, p: BarParameters) -> FootProfile:
+    """The three lowest rings of trunks that stand on a part; the lowest at the middle of its head."""
+    if trees.ends is None:
+        nothing = np.zeros(len(trees.tops))
+        return FootProfile((nothing, nothing, nothing), (nothing, nothing, nothing))
+    stands = Stands.of_trunks(trees.tops, trees.grounds, np.zeros_like(trees.tops), trees.radii, trees.foot_radii, p)
+    heights, radii = lower_rings(trees.ends.heads, stands.shafts, stands.lengths, stands.rooms, trees.grounds)
+    low, between, start = (trees.grounds + height for height in heights)
+    return FootProfile((low, between, start), radii)
 
 
 def share_feet(

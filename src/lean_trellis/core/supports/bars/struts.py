@@ -12,6 +12,7 @@ from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, Rows, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
 from lean_trellis.core.supports.bars.heads import Ends, level_rings
+from lean_trellis.core.supports.bars.trunks import Trunks
 from lean_trellis.core.supports.common.footings import Footings
 from lean_trellis.core.supports.common.solids import (
     polygon_share,
@@ -37,8 +38,6 @@ STRAIGHT, LEANT_OFF_PART, LEANT_OFF_BARS, LANDED, BY_HAND, LANDED_FOR_ROOM = 0, 
 """Why a bar goes where it goes."""
 RINGS = 7
 LOWER_END, FOOT_TOP, SHAFT_START, BEND, SHAFT_END, NECK, TIP_END = range(RINGS)
-TRUNK_RINGS = 5
-"""Of a trunk: lower end, foot's top, start of the shaft, bend, top."""
 
 
 def leans_of(lower: Floats, upper: Floats) -> Floats:
@@ -50,26 +49,6 @@ def leans_of(lower: Floats, upper: Floats) -> Floats:
 
 def _rings(count: int) -> Floats:
     return np.zeros((0, count, 3))
-
-
-@dataclass(frozen=True, eq=False)
-class Trunks:
-    """What joined bars go on as: `centres` (t, 5, 3) and `radii` (t, 5) from the lower end up.
-
-    `below` (t,) is the trunk that each stands on, -1 for none; `contacts` (t,) how many support points it carries;
-    `landings` (t,) ON_PLATE, ON_PART or ON_TRUNK.
-    """
-
-    centres: Floats = field(default_factory=lambda: _rings(TRUNK_RINGS))
-    radii: Floats = field(default_factory=lambda: np.zeros((0, TRUNK_RINGS)))
-    below: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
-    contacts: Longs = field(default_factory=lambda: np.zeros(0, np.int64))
-    landings: Bytes = field(default_factory=lambda: np.zeros(0, np.uint8))
-    saved_mm3: float = 0.0
-    """How much less material trees take than single bars of the same strength would; feet apart."""
-
-    def __len__(self) -> int:
-        return len(self.radii)
 
 
 @dataclass(frozen=True, eq=False)
@@ -250,7 +229,7 @@ class Bars:
     @cached_property
     def volume_mm3(self) -> float:
         """Sum over bars, trunks, braces, shared feet and ties; overlaps count twice."""
-        trunks = swept_volumes(self.trunks.centres, self.trunks.radii, self.sides).sum()
+        trunks = self.trunks.volumes_mm3(self.sides).sum()
         straight = sum(
             polygon_share(self.sides) * float((struts.lengths_mm * struts.radii**2).sum())
             for struts in (self.braces, self.ties)
@@ -355,7 +334,7 @@ class Bars:
         """Trunks, braces, ties and shared feet as closed solids side by side."""
         braces, ties = self.braces, self.ties
         return join([
-            swept(self.trunks.centres, self.trunks.radii, self.sides),
+            self.trunks.mesh(self.sides),
             prisms(braces.starts, braces.stops, braces.radii, self.sides),
             prisms(ties.starts, ties.stops, ties.radii, self.sides),
             self.feet.mesh,
@@ -364,7 +343,7 @@ class Bars:
     def beams(self) -> tuple[Floats, Floats]:
         """Everything but shared feet as beams: ends (k, 2, 3) and radii at the ends (k, 2)."""
         ends, radii = [], []
-        for centres, sizes in (self._beam_lines(), (self.trunks.centres, self.trunks.radii)):
+        for centres, sizes in (self._beam_lines(), (self.trunks.beam_lines(), self.trunks.radii)):
             ends.append(np.stack([centres[:, :-1], centres[:, 1:]], axis=2).reshape(-1, 2, 3))
             radii.append(np.stack([sizes[:, :-1], sizes[:, 1:]], axis=2).reshape(-1, 2))
         for struts in (self.braces, self.ties):
