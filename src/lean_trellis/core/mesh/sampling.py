@@ -8,6 +8,8 @@ from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 
+_ON_BORDER = 1e-6
+
 
 @heavy
 def places_on(mesh: Mesh, faces: Longs, apart_mm: float, *, most_across: int = 16) -> tuple[Floats, Longs]:
@@ -64,7 +66,8 @@ def gathered(places: Floats, weights: Floats, cell_mm: float, pieces: Longs | No
     counts = np.maximum(np.ceil((highs - lows) / cell_mm - 1e-9), 1)
     counts[~np.isfinite(counts)] = 1
     size = np.maximum((highs - lows) / counts, 1e-12)
-    cells = np.minimum((places - lows[of]) / size[of], counts[of] - 1).astype(np.int64)
+    # What lies on the border of two cells is in the upper one, however it is rounded.
+    cells = np.minimum((places - lows[of]) / size[of] + _ON_BORDER, counts[of] - 1).astype(np.int64)
     _, across, along = counts.max(axis=0).astype(np.int64)
     first = np.cumsum(counts[:, 0]).astype(np.int64) - counts[:, 0].astype(np.int64)
     _, number = np.unique(((first[of] + cells[:, 0]) * across + cells[:, 1]) * along + cells[:, 2], return_inverse=True)

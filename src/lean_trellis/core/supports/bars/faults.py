@@ -12,7 +12,7 @@ from lean_trellis.core.mesh.distance import segment_clearances, segment_segment_
 from lean_trellis.core.supports.bars.clearing import Stretches, too_near
 from lean_trellis.core.supports.bars.figures import free_lengths
 from lean_trellis.core.supports.bars.parameters import BarParameters
-from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, ON_TRUNK, SHAFT_START, TIP_END, Bars
+from lean_trellis.core.supports.bars.struts import NO_WAY_WORDS, ON_TRUNK, SHAFT_START, TIP_END, Bars, without_path
 from lean_trellis.core.supports.common.faults import (
     LOOK,
     FamilyView,
@@ -142,7 +142,7 @@ def _no_way(view: BarView) -> Iterator[Fault]:
         remedies.append(Remedy("Move them to where there is a clear path", moves_missed=reason))
         yield Fault(
             "bar_no_way", "caution",
-            f"{len(holds)} support point{'s' * (len(holds) > 1)} have no clear path: {NO_WAY_WORDS[reason]}",
+            f"{without_path(len(holds))}: {NO_WAY_WORDS[reason]}",
             cause=NO_WAY_WORDS[reason], at_mm=place_of(holds[0]), value=float(len(holds)), limit=0.0, unit="bars",
             remedies=tuple(remedies),
         )  # fmt: skip

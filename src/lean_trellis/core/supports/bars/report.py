@@ -19,6 +19,7 @@ from lean_trellis.core.supports.bars.struts import (
     ON_TRUNK,
     STRAIGHT,
     Bars,
+    without_path,
 )
 from lean_trellis.core.supports.common.spec import ExportWish
 
@@ -77,7 +78,7 @@ def missed_in_words(bars: Bars) -> str:
         return ""
     counts = zip(*np.unique(missed.reasons, return_counts=True), strict=True)
     reasons = [f"{count} {NO_WAY_WORDS[int(reason)]}" for reason, count in counts]
-    return f"{len(missed.holds)} support points have no clear path:  {'; '.join(reasons)}."
+    return f"{without_path(len(missed.holds))}:  {'; '.join(reasons)}."
 
 
 def exported_bars(bars: Bars, name: str, wish: ExportWish) -> list[Named]:

@@ -40,6 +40,11 @@ RINGS = 7
 LOWER_END, FOOT_TOP, SHAFT_START, BEND, SHAFT_END, NECK, TIP_END = range(RINGS)
 
 
+def without_path(count: int) -> str:
+    """So many support points have no clear path, in words."""
+    return "1 support point has no clear path" if count == 1 else f"{count} support points have no clear path"
+
+
 def leans_of(lower: Floats, upper: Floats) -> Floats:
     """(n,): degrees from vertical of the way from `lower` up to `upper`, both (n, 3)."""
     step = upper - lower

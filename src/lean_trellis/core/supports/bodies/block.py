@@ -27,6 +27,7 @@ _MOST_GROWN = 6000
 _TOUCH_MM = 0.02
 _RAYS = 15
 _LEAST_MM = 0.1
+_ROUND_A_BORDER = tuple((x * 1e-5, y * 1e-5) for x in (-1, 1) for y in (-1, 1))
 _DEEP = 3.0
 """On a slope the way straight down out of a part is so many times the depth along its normal, at most."""
 BlockRequest = Request[BlockParameters]
@@ -182,10 +183,12 @@ def _grip(bodies: Sequence[Mesh], request: BlockRequest) -> Grip:
 def _is_under(bodies: Sequence[Mesh], places: Floats, overlap: float = 0.0) -> np.ndarray:
     """(n,): whether a body reaches up to each place, or into the part above it."""
     reached = np.zeros(len(places), bool)
+    high = 2 * _TOUCH_MM + _DEEP * overlap
     for body in bodies:
-        starts = places + [0, 0, 2 * _TOUCH_MM + _DEEP * overlap]
-        hits = RayTree(body).first_hits(starts, np.array([[0.0, 0.0, -1.0]]))
-        reached |= hits.distance <= 6 * _TOUCH_MM + _DEEP * overlap
+        tree = RayTree(body)
+        for x, y in _ROUND_A_BORDER:  # what lies above a border is reached, however it is rounded
+            hits = tree.first_hits(places + [x, y, high], np.array([[0.0, 0.0, -1.0]]))
+            reached |= hits.distance <= 4 * _TOUCH_MM + high
     return reached
 
 
