@@ -250,10 +250,17 @@ class Shared:
 
     def __init__(self) -> None:
         self.window: MainWindow | None = None
+        self._file = ""
         self._values: list[tuple[QWidget, object]] = []
 
-    def taken(self, *, warms_up: bool) -> MainWindow:
-        """The window, made and shown where there is none."""
+    def taken(self, file: str, *, warms_up: bool) -> MainWindow:
+        """The window, made and shown where there is none.
+
+        It knows what was derived by tests of the same file, which come in order, and nothing of others.
+        """
+        if self.window is not None and file != self._file:
+            self.window.session.graph.clear()
+        self._file = file
         if self.window is None:
             self.window = made = make_window(Settings(window=[1280, 800]))
             made.move(0, 0)
@@ -276,7 +283,6 @@ class Shared:
         for key, value in Settings(window=[1280, 800]).model_dump().items():
             setattr(session.settings, key, value)
         session.library = full_library()
-        session.graph.clear()
         for station in window.bench.stations:
             station.leave()
         for widget, value in self._values:
@@ -348,7 +354,7 @@ def user(shared: Shared, request: pytest.FixtureRequest) -> Iterator[User]:
     is_fresh = is_alone or request.node.get_closest_marker("fresh") is not None
     if is_fresh:
         shared.drop()
-    window = shared.taken(warms_up=is_alone)
+    window = shared.taken(request.path.name, warms_up=is_alone)
     window.session.sets, window.session.recipes = shop_sets(), shop_recipes()  # in the folders of this test
     yield User(window)
     is_gone = shared.window is None or not shared.window.isVisible()

@@ -279,7 +279,7 @@ def test_an_edit_shows_what_it_saves_until_the_next(layers):
     place = bar.mapToGlobal(QPoint(0, 0))
     support = user.session.job.supports[0]
     before = user.session.layers.estimate()
-    user.session.do(lambda job: change_support(job, support.id, "spacing", 4.0))
+    user.session.do(lambda job: change_support(job, support.id, "spacing", 4.1))
     assert bench.saved.text() == ""
     user.settle()
     after = user.session.layers.estimate()

@@ -140,14 +140,14 @@ def test_trees_do_not_land_where_bars_may_not_nor_on_what_is_protected_or_too_st
 @pytest.mark.parametrize("floor", [wedge(20.0), wedge(35.0), hill()], ids=["20°", "35°", "hill"])
 def test_trees_land_on_slopes_as_deep_or_as_far_off_as_asked_all_over_their_lower_ends(floor, contact):
     mesh = shelf_over(floor)
-    alone, joined = (bars_on(mesh, join=join, contact=contact) for join in ("off", "on"))
+    alone, joined = (bars_on(mesh, join=join, contact=contact, spacing=3.4) for join in ("off", "on"))
     trunks, lands = joined.trunks, joined.trunks.landings == ON_PART
-    assert len(joined) == len(alone) > 100
+    assert len(joined) == len(alone) > 50
     assert lands.sum() >= alone.on_part // 5
     assert joined.volume_mm3 < 0.75 * alone.volume_mm3
     corners = trunks.mesh(joined.sides).vertices.reshape(len(trunks), -1, 3)[lands].reshape(-1, 3)
     placed = request_for(mesh, lift=0.0).overhangs.mesh
-    away = distances_from(placed, corners, corners + 1e-9)
+    away = distances_from(placed, corners, corners, steps=1)
     inside = trimesh.Trimesh(placed.vertices, placed.faces, process=False).contains(corners)
     if contact == "bite":
         assert away[inside].max() == pytest.approx(0.15, abs=0.012)
