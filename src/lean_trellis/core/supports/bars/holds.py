@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from shapely import STRtree, linestrings, points
+from shapely import STRtree, linestrings
 
 from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, Rows
 from lean_trellis.core.mesh.mesh import Mesh
@@ -317,7 +317,7 @@ def _rim_distances(some: SurfacePoints, rim: Rim, most: float, region_of_face: I
     if not len(rim.kinds) or not len(some):
         return result
     tree = STRtree(linestrings(np.stack([rim.starts[:, :2], rim.stops[:, :2]], axis=1)))
-    place, edge = tree.query(points(some.places[:, :2]), predicate="dwithin", distance=most)
+    place, edge = tree.query(some.in_plan, predicate="dwithin", distance=most)
     same = region_of_face[some.faces[place]] == rim.regions[edge]
     place, edge = place[same], edge[same]
     along = rim.stops[edge] - rim.starts[edge]

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
+from shapely import points
 
 from lean_trellis.core.arrays import Floats, Longs, Rows, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
@@ -19,6 +21,12 @@ class SurfacePoints(Rows):
 
     def __len__(self) -> int:
         return len(self.faces)
+
+    @cached_property
+    def in_plan(self) -> np.ndarray:
+        """(n,): the places as points in plan, for what shapely is asked of them more than once."""
+        result: np.ndarray = points(self.places[:, :2])
+        return result
 
 
 def grid_basis(spacing: float, pattern: str) -> Floats:
