@@ -19,7 +19,7 @@ from lean_trellis.core.release.machines.client import MachineClient, MachineErro
 from lean_trellis.core.release.machines.register import Known
 from lean_trellis.core.release.machines.server import bound_socket
 
-SEQUENCES = int(os.environ.get("TRELLIS_SEQUENCES", "120"))
+SEQUENCES = int(os.environ.get("TRELLIS_SEQUENCES", "60"))
 """`./trellis soak` takes 500."""
 HASTE = Patience(answer_s=0.15, look_s=0.15)
 FAULTS = ("refuse", "nonsense", "hang", "vanish", "killed", "out_of_material", "stop_at_layer")
