@@ -283,9 +283,11 @@ def _section(window: MainWindow) -> None:
     window.views.viewbar.section.place._take()
 
 
+def _after_section(window: MainWindow) -> None:
+    window.menus.run("section")
+
+
 def _release(window: MainWindow) -> None:
-    if window.menus.by_id["section"].isChecked():
-        window.menus.run("section")
     window.bench.open("release")
     settle(window)
     station = window.bench.of(ReleaseStation)
@@ -346,6 +348,7 @@ _AFTER: dict[str, Callable[[MainWindow], None]] = {
     "sets": _after_sets,
     "coupon": _after_coupon,
     "layers": _after_layers,
+    "section": _after_section,
     "trials": _after_trials,
     "board": after_board,
 }

@@ -46,6 +46,8 @@ def gate(window: MainWindow) -> None:
 
 def board(window: MainWindow) -> None:
     """The board with the build that was released, and what came of two of its parts."""
+    if not window.session.job.is_released:
+        gate(window)
     window.session.machines.stop()
     window.show_board()
     settle(window)
