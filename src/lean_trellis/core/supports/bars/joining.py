@@ -207,7 +207,9 @@ def join(live: Live, site: JoinSite, joins: Joins) -> Bools:
     came = trunks & fits & left
     kept = branches & came[joins.owners]
     some = replace(joins.only(came), members=joins.members[kept], owners=(np.cumsum(came) - 1)[joins.owners[kept]])
-    _add(live, some, feet[came], site.parameters)
+    # Without the branches that stay out of it less stands on a part: the end there is as large as what it carries.
+    feet = np.where(some.grounds > 0, landed_feet(site.parameters, some.contacts(live)), feet[came])
+    _add(live, some, feet, site.parameters)
     return came
 
 
