@@ -307,8 +307,9 @@ class Worker(QObject):
         self._stop_process()
         self._start()
         if task is not None:
-            why = "" if problem is None or isinstance(problem, EOFError) else f" ({problem!r})"
-            lost = TrellisError("", f"the computation was lost{why}", "try again")
+            ended = problem is None or isinstance(problem, (EOFError, ConnectionError))
+            why = "its process ended" if ended else str(problem) or type(problem).__name__
+            lost = TrellisError("", f"the computation was lost: {why}", "try again")
             self._end(task.failed, Cancelled() if wanted else lost)
 
     def _stop_process(self) -> None:
