@@ -79,7 +79,7 @@ def test_a_block_that_a_wall_of_the_part_cuts_in_two_supports_with_both_halves()
 @pytest.mark.parametrize("overlap", [0.3, 0.8])
 def test_a_block_runs_into_a_part_on_purpose_as_deep_as_asked(overlap):
     values = BlockParameters(size_x=8, size_y=6, size_z=12, trim_clearance=-overlap)
-    request = request_for(ball(8, subdivisions=4), values, offset=3.0)
+    request = request_for(ball(8, subdivisions=3), values, offset=3.0)
     block = generate_block(request)
     assert is_closed(block.mesh)
     common = to_manifold(block.mesh) ^ to_manifold(request.overhangs.mesh)
