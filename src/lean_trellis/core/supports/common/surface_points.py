@@ -24,7 +24,7 @@ class SurfacePoints(Rows):
 
     @cached_property
     def in_plan(self) -> np.ndarray:
-        """(n,): the places as points in plan, for what shapely is asked of them more than once."""
+        """(n,): the places as points in plan, which shapely needs more than once."""
         result: np.ndarray = points(self.places[:, :2])
         return result
 
