@@ -215,11 +215,10 @@ class _Coverage:
         widest = max(self.parameters.edge_inset, self.parameters.wall_inset)
         if enough.all() or widest == 0:
             return np.ones(len(share), bool)
-        place = self._apart(self.samples)
-        near = np.full(len(share), np.inf)
+        place, narrow = self._apart(self.samples), ~enough
         if enough.any():
-            near = place_tree(place[enough]).query(place, distance_upper_bound=2 * widest + self.pitch)[0]
-        narrow = ~np.isfinite(near)
+            near = place_tree(place[enough]).query(place[narrow], distance_upper_bound=2 * widest + self.pitch)[0]
+            narrow[narrow] = ~np.isfinite(near)
         if enough.any() and not narrow.any():
             return enough
         pairs = place_tree(place[narrow]).query_pairs(max(widest, 1.5 * self.pitch), output_type="ndarray")
