@@ -51,7 +51,6 @@ def answer(user, button: QMessageBox.StandardButton) -> None:
     box.button(button).click()
 
 
-@pytest.mark.fresh
 def test_a_copy_is_written_soon_and_goes_when_the_job_is_saved(user, library, tmp_path):
     add_part(user.session)
     wait_until(lambda: user.window.recovery.folder is not None)
@@ -63,7 +62,6 @@ def test_a_copy_is_written_soon_and_goes_when_the_job_is_saved(user, library, tm
     assert user.window.recovery.folder is None
 
 
-@pytest.mark.fresh
 def test_edits_without_a_pause_do_not_put_the_copy_off(user):
     """One edit every 100 ms for as long as it takes: a copy that waits for a pause is never written."""
     from PyQt6.QtCore import QTimer
@@ -84,7 +82,6 @@ def test_edits_without_a_pause_do_not_put_the_copy_off(user):
     assert count[0] > 2
 
 
-@pytest.mark.fresh
 def test_each_copy_is_listed_with_a_small_view_of_the_build(user):
     add_part(user.session)
     user.settle()
@@ -102,7 +99,6 @@ def test_each_copy_is_listed_with_a_small_view_of_the_build(user):
     assert listed(user) == [user.session.job.name]
 
 
-@pytest.mark.fresh
 def test_each_of_two_jobs_is_opened_or_discarded_by_itself(user, library, tmp_path):
     add_part(user.session)
     made = user.session.job
@@ -134,7 +130,6 @@ def test_each_of_two_jobs_is_opened_or_discarded_by_itself(user, library, tmp_pa
     wait_until(lambda: in_copy(user, library) == "after")  # a copy begun before is written first
 
 
-@pytest.mark.fresh
 def test_closing_the_list_keeps_every_copy(user):
     add_part(user.session)
     left(user.session.job, "kept")
@@ -146,7 +141,6 @@ def test_closing_the_list_keeps_every_copy(user):
     assert listed(user) == ["kept"]
 
 
-@pytest.mark.fresh
 def test_a_job_that_another_window_took_is_not_opened_twice(user):
     add_part(user.session)
     folder = left(user.session.job, "taken")
@@ -161,7 +155,6 @@ def test_a_job_that_another_window_took_is_not_opened_twice(user):
     other.release()
 
 
-@pytest.mark.fresh
 def test_a_damaged_copy_is_said_and_stays(user):
     add_part(user.session)
     folder = left(user.session.job, "damaged")
@@ -174,7 +167,6 @@ def test_a_damaged_copy_is_said_and_stays(user):
     assert [copy.folder for copy in copies_left(recovery_folder())] == [folder]
 
 
-@pytest.mark.fresh
 def test_a_job_that_is_left_without_a_word_is_kept_for_later(user):
     """Only an answer discards unsaved work; another job that comes in its place does not."""
     add_part(user.session)
