@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import pytest
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QMessageBox
 

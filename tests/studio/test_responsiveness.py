@@ -20,9 +20,6 @@ from lean_trellis.core.supports.common.spec import families, spec_for
 from lean_trellis.core.supports.common.targets import pick_region
 from lean_trellis.studio.pictures import wait_until
 
-pytestmark = pytest.mark.fresh
-
-
 _YARDSTICK_S = 0.0100
 """What the yardstick takes on two quiet cores (measured where the tenth of a second is promised)."""
 
@@ -157,6 +154,7 @@ def with_each_family(part_id, selected, job):
     return Edit("Support with each family", job)
 
 
+@pytest.mark.fresh
 def test_escape_cancels_what_runs_and_loses_nothing(user, large):
     user.window.files.take_files([large])
     wait_until(lambda: user.session.worker.task is not None)
