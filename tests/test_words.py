@@ -70,15 +70,9 @@ RULED_OUT = {
 _NOT_SAID = ("object", "logger")
 
 
-@cache
-def parsed(source: str) -> ast.Module:
-    """A module as a tree: several tests look at each."""
-    return ast.parse(source)
-
-
 def texts(source: str) -> Iterator[tuple[int, str]]:
     """What a module may show: its string constants, doc strings and dictionary keys left out."""
-    tree = parsed(source)
+    tree = ast.parse(source)
     quiet = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
     for node in ast.walk(tree):
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in quiet:
@@ -154,7 +148,7 @@ _KEYS_OF_FILES = {"core/strength/coupons", "studio/stations/sections/coupons.py"
 
 def bound_names(source: str) -> Iterator[tuple[int, str]]:
     """All names that a module gives to something: variables, arguments, attributes, functions."""
-    for node in ast.walk(parsed(source)):
+    for node in ast.walk(ast.parse(source)):
         if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store):
             yield node.lineno, node.id
         elif isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Store):

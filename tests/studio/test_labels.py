@@ -154,7 +154,9 @@ def test_at_least_twelve_settings_and_ten_rows_are_seen_at_once(with_parts):
     user.press(bench.support_all)
     user.settle()
     bench.tabs.show_page("settings")
-    QApplication.processEvents()
+    for _ in range(3):
+        QApplication.processEvents()
+    QApplication.sendPostedEvents()  # what came last is laid out, too
     form = bench.values.shown
     view = bench.tabs.currentWidget().viewport()
     keys = [known.key for known in type(user.session.support.parameters).declared()]
