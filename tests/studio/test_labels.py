@@ -172,6 +172,12 @@ def test_at_least_twelve_settings_and_ten_rows_are_seen_at_once(with_parts):
         assert table.viewport().height() >= 10 * 28
 
 
+def test_numbers_of_thousands_of_bars_can_be_read(user):
+    user.station("supports")
+    table = user.field("figures.worst")
+    assert head_of(table).sectionSize(0) >= table.fontMetrics().horizontalAdvance("8888") + _HEAD_MARGINS
+
+
 def test_nothing_shifts_when_results_arrive(with_parts):
     user = with_parts(box((20, 15, 5)))
     bench = user.station("supports")

@@ -80,7 +80,7 @@ class FiguresSection(Section):
         self.body.addWidget(row(self.offer_trees, self.join_trees, 1))
         self.body.addWidget(self.offered)
         self._offer: tuple[Support, Bars, TreeOffer] | None = None
-        columns, widths = ("Bar", "Used", "By", "N", "Free mm"), {0: 44, 1: 48, 3: 54, 4: 68}
+        columns, widths = ("Bar", "Used", "By", "N", "Free mm"), {0: 54, 1: 48, 3: 54, 4: 68}
         self.table = PickTable(columns, several=False, stretch=2, widths=widths)
         self.table.setObjectName("figures.worst")
         self.table.setFixedHeight(316)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from lean_trellis.core.progress import UNWATCHED, Watch
+from lean_trellis.core.mesh.uniting import united
+from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
 from lean_trellis.core.supports.bars.generate import BarRequest, generate_bars
 from lean_trellis.core.supports.bars.parameters import BarParameters
 from lean_trellis.core.supports.bars.struts import Bars
@@ -14,7 +15,7 @@ _LEVELS = 2
 
 @dataclass(frozen=True)
 class TreeOffer:
-    """Volumes in mm³ of bars alone and joined, the trunks that these stand on, and the values that make them."""
+    """Volumes in mm³ of bars alone and joined, overlaps once, the trunks these stand on, and the values for it."""
 
     alone_mm3: float
     joined_mm3: float
@@ -45,5 +46,10 @@ def tree_values(parameters: BarParameters) -> tuple[tuple[str, object], ...]:
 def tree_offer(request: BarRequest, alone: Bars, watch: Watch = UNWATCHED) -> TreeOffer:
     """What becomes of the bars of a request, made as they are, when they join. Raises what generating raises."""
     values = tree_values(request.parameters)
-    joined = generate_bars(replace(request, parameters=request.parameters.model_copy(update=dict(values))), watch)
-    return TreeOffer(alone.volume_mm3, joined.volume_mm3, int((joined.trunks.below < 0).sum()), values)
+    wanted = replace(request, parameters=request.parameters.model_copy(update=dict(values)))
+    joined = generate_bars(wanted, Stretch(watch, 0.0, 0.5))
+    before, after = (
+        float(united([bars.mesh], Stretch(watch, begin, begin + 0.25)).volume)
+        for bars, begin in ((alone, 0.5), (joined, 0.75))
+    )
+    return TreeOffer(before, after, int((joined.trunks.below < 0).sum()), values)
