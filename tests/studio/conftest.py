@@ -111,6 +111,9 @@ class User:
         settle(self.window)
 
     def key(self, key: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        if QApplication.activeWindow() is None:  # what was in front has just gone: no key reaches an action until then
+            self.window.activateWindow()
+            wait_until(self.window.isActiveWindow)
         target = QApplication.focusWidget() or self.window
         _DOES.keyClick(target, key, modifier)
         QApplication.processEvents()
