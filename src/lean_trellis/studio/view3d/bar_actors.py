@@ -131,8 +131,7 @@ def _drawn_bars(bars: Bars, rings: list[int], sides: int) -> Mesh:
     corners = level_rings(bars.centres[:, rings], bars.radii[:, rings], grid.circle)
     if bars.ends is not None:
         for ring, heads in ((0, bars.ends.lower), (-1, bars.ends.upper)):
-            steps = bars.radii[:, rings[ring], None, None] * grid.circle
-            corners[:, ring, :, 2] += np.einsum("nki,ni->nk", steps, heads.tilts(bars.ends.grid))
+            corners[:, ring, :, 2] = heads.as_planes(bars.ends.grid, grid).tops[:, :sides]
     return ring_solids(corners)
 
 
