@@ -20,15 +20,14 @@ def moved(mesh: Mesh, *step: float) -> Mesh:
 PARTS = {
     "fine": wavy_torus(60, 50), "coarse": box((30, 20, 10)),
     "fine beside coarse": join([moved(ball(4, subdivisions=4), 40, 0, 0), box((200, 90, 1))]),
+    "slivers": join([box((200, 0.5, 1), corner=(-100, 0.5 * n, 0)) for n in range(40)]),
     "one triangle": Mesh(np.array([(0.0, 0, 0), (5, 0, 0), (0, 5, 1)]), np.array([(0, 1, 2)])),
 }  # fmt: skip
 
 
 @pytest.mark.parametrize("name", list(PARTS))
 @pytest.mark.parametrize("size", [0.3, 5.0, 60.0])
-@pytest.mark.parametrize("few", [0, 300_000], ids=["by a tree", "all looked at"])
-def test_all_faces_whose_boxes_meet_are_found_and_no_others(name, size, few, monkeypatch):
-    monkeypatch.setattr(plan_grid, "_FEW_PAIRS", few)
+def test_all_faces_whose_boxes_meet_are_found_and_no_others(name, size):
     mesh, rng = PARTS[name], np.random.default_rng(7)
     low, high = mesh.bounds
     middles = rng.uniform(low - 3, high + 3, (60, 3))
@@ -50,3 +49,21 @@ def test_it_is_kept_with_its_mesh_and_does_not_travel_with_it():
     mesh = box((3, 3, 3))
     assert PlanGrid.of(mesh) is PlanGrid.of(mesh)
     assert "_plan_grid" not in pickle.loads(pickle.dumps(mesh)).__dict__
+
+
+def test_long_slivers_beside_small_faces_leave_few_to_be_looked_at(monkeypatch):
+    torus = wavy_torus(60, 50)
+    strips = [box((200, 0.5, 1), corner=(-100, -60 + 0.5 * n, -20)) for n in range(240)]
+    mesh, rng = join([torus, *strips]), np.random.default_rng(3)
+    middles = rng.uniform(*torus.bounds, (200, 3))
+    looked_at = []
+
+    def counted(sides, place, *others):
+        looked_at.append(len(place))
+        return meeting(sides, place, *others)
+
+    meeting = plan_grid._meeting
+    monkeypatch.setattr(plan_grid, "_meeting", counted)
+    for _ in PlanGrid.of(mesh).pairs(middles - 0.5, middles + 0.5):
+        pass
+    assert sum(looked_at) < 0.05 * len(middles) * len(mesh.faces)

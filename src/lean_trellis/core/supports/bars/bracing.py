@@ -135,7 +135,7 @@ def _are_apart(struts: Struts, there: Struts, site: _BraceSite, clearance: float
     pairs = too_near(fresh, Stretches.joined([known, fresh]), clearance)
     pairs[:, 0] += len(there)
     stands = np.append(np.ones(len(there), bool), apart)
-    first_come(pairs[~_meet_on_purpose(every, pairs, site.parameters)][:, ::-1], stands)
+    first_come(pairs[~_meet_on_purpose(every, pairs, site.parameters)], stands)
     return stands[len(there) :]
 
 

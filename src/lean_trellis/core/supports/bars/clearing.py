@@ -63,10 +63,22 @@ def stretches_of(
 
 def too_near(some: Stretches, others: Stretches, clearance: float) -> Longs:
     """(p, 2): pairs of a stretch of one and a stretch of the other that are within the clearance, tips apart."""
+    return _near_pairs(some, others, clearance)
+
+
+def too_near_each_other(some: Stretches, clearance: float) -> Longs:
+    """(p, 2): as `too_near` of pairs among some stretches, each once."""
+    return _near_pairs(some, some, clearance)
+
+
+def _near_pairs(some: Stretches, others: Stretches, clearance: float) -> Longs:
     if not len(some) or not len(others):
         return np.zeros((0, 2), np.int64)
     reach = clearance + float(others.radii.max())
     one, other = others.plan_tree.query(_plan_boxes(some, some.radii + reach))
+    if some is others:
+        once = one < other
+        one, other = one[once], other[once]
     least = some.radii[one] + others.radii[other] + clearance
     (low, high), (their_low, their_high) = (_heights(which, at) for which, at in ((some, one), (others, other)))
     apart = np.maximum(low - their_high, their_low - high)
@@ -97,7 +109,7 @@ def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -
     gives_way = np.zeros(count, bool)
     near = too_near(some, taken, clearance)
     gives_way[some.owners[near[:, 0]]] = True
-    pairs = some.owners[too_near(some, some, clearance)]
+    pairs = some.owners[too_near_each_other(some, clearance)]
     rank = np.zeros(count, np.int64)
     rank[order] = np.arange(len(order))
     stands = ~gives_way[order]
@@ -108,6 +120,6 @@ def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -
 
 def first_come(pairs: Longs, stands: Bools) -> None:
     """Of pairs (p, 2) that cannot both stand the later gives way to the earlier, if that `stands` (n,) itself."""
-    for earlier, later in np.unique(pairs[pairs[:, 0] < pairs[:, 1]], axis=0).tolist():
-        if stands[earlier]:
+    for earlier, later in np.unique(np.sort(pairs, axis=1), axis=0).tolist():
+        if stands[earlier] and earlier != later:
             stands[later] = False

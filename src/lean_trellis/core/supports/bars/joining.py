@@ -26,7 +26,7 @@ from lean_trellis.core.supports.bars.branches import (
     pairs_of,
     trunk_feet,
 )
-from lean_trellis.core.supports.bars.clearing import Stretches, first_come, too_near
+from lean_trellis.core.supports.bars.clearing import Stretches, first_come, too_near, too_near_each_other
 from lean_trellis.core.supports.bars.gathering import gathered
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads
 from lean_trellis.core.supports.bars.landing import STEEPEST_LANDING, Stands, lower_heads, rise_of, upright_of
@@ -299,7 +299,7 @@ def _are_clear(joins: Joins, live: Live, site: JoinSite, branches: Bools, trunks
     # What joined where a branch begins comes near it there, as it is meant to.
     own |= np.append(live.below, -2)[other] == mine
     clear[join[~own]] = False
-    first_come(fresh.owners[too_near(fresh, fresh, site.parameters.bar_clearance)], clear)
+    first_come(fresh.owners[too_near_each_other(fresh, site.parameters.bar_clearance)], clear)
     return clear
 
 

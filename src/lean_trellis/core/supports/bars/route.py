@@ -9,7 +9,7 @@ import numpy as np
 from lean_trellis.core.arrays import Bools, Bytes, Floats, Longs, Rows
 from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Watch
-from lean_trellis.core.supports.bars.clearing import Stretches, crowded, stretches_of, too_near
+from lean_trellis.core.supports.bars.clearing import Stretches, crowded, stretches_of, too_near_each_other
 from lean_trellis.core.supports.bars.heads import HeadGrid, Heads
 from lean_trellis.core.supports.bars.holds import SupportPoints
 from lean_trellis.core.supports.bars.landing import (
@@ -153,7 +153,7 @@ class _Choice:
             if p.bar_clearance is None or p.contact == "gap" or not len(free):
                 return
             shafts = self.ways.stretches(p, free)
-            pairs = shafts.owners[too_near(shafts, shafts, p.bar_clearance)]
+            pairs = shafts.owners[too_near_each_other(shafts, p.bar_clearance)]
             both = np.unique(pairs[pairs[:, 0] != pairs[:, 1]])
             both = both[~is_done[both]]
             if not len(both):
