@@ -6,6 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lean_trellis.core.strength import sharing
 from lean_trellis.core.strength.sharing import Holdings, RigidPlate, Springs, shared
 
 UP = np.array([0.0, 0.0, 1.0])
@@ -138,3 +139,33 @@ def test_runs_are_counted_summed_and_named_once():
     np.testing.assert_array_equal(runs.chosen(np.array([2, 0, 2])).which, [7, 4, 2, 7])
     large = Holdings(np.zeros(90_000, int), np.array([40_000, 20_000, 30_000]))
     assert [(some.start, some.stop) for some in large.portions(np.arange(3))] == [(0, 1), (1, 3)]
+
+
+def test_lifts_of_many_loads_are_what_their_shares_are():
+    rng = np.random.default_rng(5)
+    axes = rng.normal(0, 1, (9, 3))
+    axes /= np.linalg.norm(axes, axis=1, keepdims=True)
+    some = Springs(
+        rng.uniform(-40, 40, (9, 3)), axes, rng.uniform(50, 900, 9), rng.uniform(5, 90, 9), rng.uniform(1, 9, 9),
+        np.ones(9, bool),
+    )  # fmt: skip
+    plate, loads = RigidPlate(some, np.array([200.0, -90, 40])), rng.normal(0, 100, (30, 6))
+    shares = plate.shares(loads, Holdings.of([np.arange(9)]), np.zeros(30, np.int64))
+    ((all_of, lifted, bending),) = plate.lifts(loads)
+    assert loads[all_of].shape == loads.shape
+    np.testing.assert_allclose(lifted.ravel(), shares.forces[:, 2], rtol=1e-9, atol=1e-9)
+    np.testing.assert_allclose(bending.ravel(), np.hypot(*shares.moments[:, :2].T), rtol=1e-9, atol=1e-9)
+
+
+def test_what_nothing_holds_lifts_nothing():
+    row = springs([(0, y, 0) for y in range(3)], sideways=0.0, turning=0.0)
+    assert list(RigidPlate(row, np.zeros(3)).lifts(np.ones((2, 6)))) == []
+    assert list(RigidPlate(row.only(np.zeros(0, np.int64)), np.zeros(3)).lifts(np.ones((2, 6)))) == []
+
+
+def test_lifts_come_by_portions(monkeypatch):
+    monkeypatch.setattr(sharing, "_MOST_LIFTS", 10)
+    plate, loads = RigidPlate(springs(SQUARE), np.zeros(3)), np.random.default_rng(1).normal(0, 9, (5, 6))
+    portions = list(plate.lifts(loads))
+    assert [len(loads[some]) for some, _, _ in portions] == [2, 2, 1]
+    assert np.concatenate([lifted for _, lifted, _ in portions]).shape == (5, 4)

@@ -12,7 +12,7 @@ from lean_trellis.core.strength.actions import Actions
 from lean_trellis.core.strength.bond import FINE_MM, MOST_FINE, PLASTIC, Bond, Worst, bonded, place_of, rests_of
 from lean_trellis.core.strength.grips import Grips
 from lean_trellis.core.strength.growth import GrownBody
-from lean_trellis.core.strength.sharing import Holdings, RigidPlate, Shares, Springs
+from lean_trellis.core.strength.sharing import Holdings, RigidPlate, Springs
 from lean_trellis.core.strength.tipping import stand_on
 from lean_trellis.core.strength.warping import Hold, ends_of, worst_of
 
@@ -47,24 +47,20 @@ class PlateHold:
 
     def take(self, loads: Floats, forces: Floats, places: Floats, levels: Floats) -> None:
         """What the bond carries of loads (l, 6) about the origin, which are forces (l, 3) at places and levels (l,)."""
-        every, of = Holdings.of([np.arange(len(self._bond))]), np.zeros(len(loads), np.int64)
-        for some in every.portions(of) if len(self._bond) else ():
-            self._take(self._plate.shares(loads[some], every, of[some]), levels[some])
+        for some, lifted, bending in self._plate.lifts(loads):
+            self._take(lifted, bending, levels[some])
         self._tip(forces, places, levels)
 
-    def _take(self, shares: Shares, levels: Floats) -> None:
-        """What loads ask of all that lies on the plate."""
-        if not len(shares.forces):
-            return
-        areas = np.maximum(self._bond.areas, 1e-9)[shares.springs.which]
-        pulled = np.maximum(shares.forces[:, 2], 0) / areas
-        bent = np.linalg.norm(shares.moments[:, :2], axis=1) / (PLASTIC * areas * np.sqrt(areas / np.pi) / 4)
-        used = (pulled + bent) / self._actions.bond
-        self._pulled.append(np.column_stack([levels, shares.springs.greatest(used, 0.0)]))
-        worst = int(used.argmax())
-        if used[worst] > self.pull.value:
-            at = self._bond.places[shares.springs.which[worst]] @ self._frame.T
-            self.pull = Worst(float(used[worst]), place_of(at), float(levels[shares.springs.owners[worst]]))
+    def _take(self, lifted: Floats, bending: Floats, levels: Floats) -> None:
+        """What loads ask of all that lies on the plate: lift in N and bending in N mm, (l, n) both."""
+        areas = np.maximum(self._bond.areas, 1e-9)
+        used = np.maximum(lifted, 0) / areas + bending / (PLASTIC * areas * np.sqrt(areas / np.pi) / 4)
+        used /= self._actions.bond
+        self._pulled.append(np.column_stack([levels, used.max(axis=1)]))
+        load, spot = np.unravel_index(used.argmax(), used.shape)
+        if used[load, spot] > self.pull.value:
+            at = self._bond.places[spot] @ self._frame.T
+            self.pull = Worst(float(used[load, spot]), place_of(at), float(levels[load]))
 
     def by_level(self) -> Floats:
         """(k, 2): each level and how much of the bond to the plate is used there at most."""

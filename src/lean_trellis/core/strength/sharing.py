@@ -19,7 +19,7 @@ _MOST_TURNS = 60
 _SLACK = 1e-9
 _SINGULAR = 1e-12
 _SET_RIGHT, _EXACT = 8, 1e-12
-_AT_ONCE = 50_000
+_AT_ONCE, _MOST_LIFTS = 50_000, 2_000_000
 _ROWS, _COLUMNS = np.triu_indices(6)
 
 
@@ -195,6 +195,23 @@ class RigidPlate:
         is_balanced = solved.is_stiff[of] | ~loads.any(axis=1)
         return solved.shares(loads, np.where(solved.is_stiff[of], of, -1), is_balanced)
 
+    def lifts(self, loads: Floats) -> Iterator[tuple[slice, Floats, Floats]]:
+        """Portions of loads (l, 6): the force upward, N, and the bending moment, N mm, (l, n) on every spring.
+
+        All hold, pushed or pulled, as a bond does; nothing comes where they do not hold against every motion.
+        """
+        if not len(self.springs):
+            return
+        system = _Systems(self, Holdings.of([np.arange(len(self.springs))]))
+        if not system.is_stiff[0]:
+            return
+        upward, turns = system.upward(), self.springs.turning
+        at_once = max(1, _MOST_LIFTS // len(self.springs))
+        for begin in range(0, len(loads), at_once):
+            some = slice(begin, begin + at_once)
+            motions = system.motions(loads[some])
+            yield some, motions @ upward.T, np.hypot(motions[:, 3], motions[:, 4])[:, None] * turns
+
     def _pushing(self, loads: Floats, holdings: Holdings) -> Holdings:
         """Those that act of a run a load where some can only push: they let go where they would have to pull."""
         owners, pulls = holdings.owners, self.springs.pulls[holdings.which]
@@ -241,8 +258,24 @@ class _Systems:
         self._middles = runs.sums(plate.springs.places[runs.which]) / np.maximum(runs.counts, 1)[:, None]
         self._shifts = np.tile(np.eye(6), (len(runs.counts), 1, 1))
         self._shifts[:, :3, 3:] = _crosses(self._middles - plate.origin)
-        about_middles = self._shifts.transpose(0, 2, 1) @ plate.stiffness(runs) @ self._shifts
-        self._inverse, self.is_stiff = _inverted(about_middles)
+        self._stiffness = self._shifts.transpose(0, 2, 1) @ plate.stiffness(runs) @ self._shifts
+        self._inverse, self.is_stiff = _inverted(self._stiffness)
+
+    def motions(self, loads: Floats) -> Floats:
+        """(l, 6): how the plate moves about the middle of the only run under loads (l, 6) about the plate's origin."""
+        wanted = loads @ self._shifts[0]
+        motions = wanted @ self._inverse[0]
+        result: Floats = motions + (wanted - motions @ self._stiffness[0]) @ self._inverse[0]
+        return result
+
+    def upward(self) -> Floats:
+        """(p, 6): by which a motion about the middle of its run lifts each spring, in N.
+
+        Of f = K (u + θ × r) the last row: K₃ · u + (r × K₃) · θ.
+        """
+        springs = self._springs.only(self._runs.which)
+        last = springs.stiffness[:, 2]
+        return np.column_stack([last, crossed(springs.places - self._middles[self._runs.owners], last)])
 
     def shares(self, loads: Floats, of: Longs, is_balanced: Bools) -> Shares:
         """How the springs of run `of` (l,) share each of loads (l, 6), set right by what the sum of all lacks of it.
