@@ -57,10 +57,12 @@ _DOES: Any = QTest
 """What a person does; the stubs leave out that its members are static."""
 _HEAVY_HERE: list[str] = []
 """Heavy work that the window began on its own thread, and from where."""
+_LISTENS: list[str] = []
+"""The test of the window that is run: others of the same process begin heavy work themselves."""
 
 
 def _listen(event: str, args: tuple[object, ...]) -> None:
-    if event != EVENT or threading.current_thread() is not threading.main_thread():
+    if event != EVENT or not _LISTENS or threading.current_thread() is not threading.main_thread():
         return
     calls = list(_calls())[::-1]
     places = [place for place, call in enumerate(calls) if "lean_trellis/studio" in call.f_code.co_filename]
@@ -85,10 +87,12 @@ sys.addaudithook(_listen)
 
 
 @pytest.fixture(autouse=True)
-def the_window_lends_its_thread_to_no_heavy_work() -> Iterator[None]:
+def the_window_lends_its_thread_to_no_heavy_work(request: pytest.FixtureRequest) -> Iterator[None]:
     """Rays, unions, outlines, meshing and parsing belong to the worker."""
     _HEAVY_HERE.clear()
+    _LISTENS.append(request.node.nodeid)
     yield
+    _LISTENS.clear()
     assert _HEAVY_HERE == []
 
 

@@ -20,15 +20,16 @@ from lean_trellis.core.mesh.primitives import box
 _CONTROLS = (QAbstractButton, QLineEdit, QComboBox, QAbstractItemView, QAbstractSlider)
 
 
-def called(window: QWidget, control: QWidget) -> str:
-    """What a screen reader says of a control."""
+def called(control: QWidget, labels: list[tuple[QWidget, str]]) -> str:
+    """What a screen reader says of a control. `labels` are those of some control, and their words."""
     words = control.text() if isinstance(control, QAbstractButton) else ""
-    buddies = [label.text() for label in window.findChildren(QLabel) if label.buddy() is control]
+    buddies = [text for buddy, text in labels if buddy is control]
     return (control.accessibleName() or words or " ".join(buddies)).strip()
 
 
 def test_every_control_has_a_name(user):
     window = user.window
+    labels = [(buddy, label.text()) for label in window.findChildren(QLabel) if (buddy := label.buddy()) is not None]
     nameless = [
         f"{type(control).__name__} {control.objectName()!r} in {type(control.parentWidget()).__name__}"
         for control in window.findChildren(QWidget)
@@ -37,7 +38,7 @@ def test_every_control_has_a_name(user):
         and not isinstance(control.window(), type(control))
         and control.window() is window
         and control.focusPolicy() != Qt.FocusPolicy.NoFocus
-        and not called(window, control)
+        and not called(control, labels)
     ]
     assert not nameless
 

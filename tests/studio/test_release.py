@@ -188,7 +188,7 @@ def test_a_machine_is_listed_sent_to_watched_paused_and_may_go_away(release, tmp
     waive_everything(user, bench)
     with running(tmp_path / "machines") as machine:
         bench.tabs.show_page("gate")
-        wait_until(lambda: any(seen.status for seen in gate.watch.machines))
+        wait_until(lambda: gate.to.currentData() == machine.known.address)
         assert gate.to.currentText() == "Filament 320, practice"
         gate.who.setText("B. Alder")
         gate.refresh()
@@ -216,9 +216,9 @@ def test_a_machine_that_refuses_leaves_the_job_as_it_was(release, tmp_path):
     user, bench = release
     waive_everything(user, bench)
     before = user.session.job
-    with running(tmp_path / "machines", "--material", "petg"):
+    with running(tmp_path / "machines", "--material", "petg") as machine:
         bench.tabs.show_page("gate")
-        wait_until(lambda: any(seen.status for seen in bench.release_page.watch.machines))
+        wait_until(lambda: bench.release_page.to.currentData() == machine.known.address)
         bench.release_page.who.setText("B. Alder")
         bench.release_page.refresh()
         user.press(bench.release_page.release)

@@ -70,9 +70,11 @@ def _fit(places: Floats, held: Bools) -> tuple[float, float, float]:
     distinct, which = np.unique(places, return_inverse=True)
     holds, tried = np.bincount(which, held), np.bincount(which)
     scaled = (distinct - middles[:, None, None]) / widths[:, None]  # (m, s, distinct places)
-    no, yes = -np.logaddexp(0, scaled), -np.logaddexp(0, -scaled)  # logarithms of both chances
+    no = -np.logaddexp(0, scaled)  # logarithms of both chances
+    yes = scaled + no
     likelihood = yes @ holds + no @ (tried - holds)
-    moments = [(tried * np.exp(no + yes) * distinct**power).sum(axis=2) for power in range(3)]
+    spread = np.exp(no + yes)
+    moments = [spread @ (tried * distinct**power) for power in range(3)]
     information = moments[0] * moments[2] - moments[1] ** 2  # of (slope, intercept)
     penalised = likelihood + 0.5 * np.log(np.maximum(information, 1e-300))
     # As a density over (m, log s): from (slope, intercept) = (1 / s, -m / s) the area shrinks by 1 / s^2.
