@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import pytest
 
-from lean_trellis.core.arrays import Rows, counted_out, frozen
+from lean_trellis.core.arrays import Rows, counted_out, crossed, frozen
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,3 +52,10 @@ def test_rows_are_chosen_and_joined_through_rows_within_rows():
     joined = Boards.joined([three, some])
     assert joined.numbers.tolist() == [1, 2, 3, 1, 3]
     assert joined.pins.places.shape == (5, 2)
+
+
+@pytest.mark.parametrize("shapes", [((5, 3), (5, 3)), ((3,), (5, 3)), ((5, 3), (3,)), ((0, 3), (0, 3))])
+def test_cross_products_are_those_of_numpy_to_the_bit(shapes):
+    rng = np.random.default_rng(2)
+    one, other = (rng.normal(0, 100, shape) for shape in shapes)
+    assert np.array_equal(crossed(one, other), np.cross(one, other))

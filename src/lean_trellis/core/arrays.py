@@ -26,6 +26,20 @@ def frozen(array: AnyArray) -> AnyArray:
     return result
 
 
+def crossed(one: Floats, other: Floats) -> Floats:
+    """(n, 3): the cross products of two arrays (n, 3), or of one vector (3,) with each.
+
+    The same as `np.cross`, in a third of its time.
+    """
+    (a, b, c), (x, y, z) = one.T, other.T
+    first = b * z - c * y
+    result = np.empty((*first.shape, 3))
+    result[..., 0] = first
+    np.subtract(c * x, a * z, out=result[..., 1])
+    np.subtract(a * y, b * x, out=result[..., 2])
+    return result
+
+
 def counted_out(counts: Longs) -> tuple[Longs, Longs]:
     """Of things that each have `counts` (n,) others, all of these in a row: whose each is, and its number there."""
     owners = np.repeat(np.arange(len(counts)), counts)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Longs, counted_out
+from lean_trellis.core.arrays import Floats, Longs, counted_out, crossed
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.plan_grid import PlanGrid
@@ -148,25 +148,25 @@ def _dot(a: Floats, b: Floats) -> Floats:
 
 def _pierces(p: Floats, q: Floats, corners: Floats) -> np.ndarray:
     a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    normal = np.cross(b - a, c - a)
+    normal = crossed(b - a, c - a)
     from_p, from_q = _dot(p - a, normal), _dot(q - a, normal)
     across = (from_p * from_q <= 0) & (from_p != from_q)
     share = np.where(across, from_p / np.where(across, from_p - from_q, 1), 0)
     place = p + share[:, None] * (q - p)
     inside = across
     for one, other in ((a, b), (b, c), (c, a)):
-        inside = inside & (_dot(np.cross(other - one, place - one), normal) >= 0)
+        inside = inside & (_dot(crossed(other - one, place - one), normal) >= 0)
     return inside
 
 
 def point_triangle_distances(points: Floats, corners: Floats) -> Floats:
     """(k,): distance of each point (k, 3) from its triangle (k, 3, 3)."""
     a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    normal = np.cross(b - a, c - a)
+    normal = crossed(b - a, c - a)
     squared = _dot(normal, normal)
     inside = squared > 0
     for one, other in ((a, b), (b, c), (c, a)):
-        inside &= _dot(np.cross(other - one, points - one), normal) >= 0
+        inside &= _dot(crossed(other - one, points - one), normal) >= 0
     height = np.abs(_dot(points - a, normal)) / np.sqrt(np.where(squared > 0, squared, 1))
     to_edges = np.minimum.reduce(
         [_point_segment(points, a, b), _point_segment(points, b, c), _point_segment(points, c, a)]
@@ -177,12 +177,12 @@ def point_triangle_distances(points: Floats, corners: Floats) -> Floats:
 def nearest_on_triangles(points: Floats, corners: Floats) -> Floats:
     """(k, 3): the place of each triangle (k, 3, 3) that is nearest to its point (k, 3)."""
     a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    normal = np.cross(b - a, c - a)
+    normal = crossed(b - a, c - a)
     squared = _dot(normal, normal)
     inside = squared > 0
     best, least = a.copy(), np.full(len(points), np.inf)
     for one, other in ((a, b), (b, c), (c, a)):
-        inside &= _dot(np.cross(other - one, points - one), normal) >= 0
+        inside &= _dot(crossed(other - one, points - one), normal) >= 0
         place = _nearest_on_segments(points, one, other)
         away = np.linalg.norm(points - place, axis=1)
         nearer = away < least

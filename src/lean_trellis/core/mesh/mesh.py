@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, frozen
+from lean_trellis.core.arrays import Bools, Floats, Ints, Longs, crossed, frozen
 
 _EXTENTS_KEPT = 96
 
@@ -103,7 +103,7 @@ class Mesh:
     def areas_of(self, faces: Longs) -> Floats:
         """(k,): areas of some faces alone."""
         a, b, c = (self.vertices[self.faces[faces, corner]] for corner in range(3))
-        areas: Floats = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+        areas: Floats = 0.5 * np.linalg.norm(crossed(b - a, c - a), axis=1)
         return areas
 
     def centroids_of(self, faces: Longs) -> Floats:
@@ -192,7 +192,7 @@ def join(meshes: list[Mesh]) -> Mesh:
 def centre_of_mass(mesh: Mesh) -> Floats:
     """(3,): of the solid that a mesh bounds, by tetrahedra from its middle; that middle where it bounds none."""
     corners = mesh.corners - mesh.middle
-    volumes = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
+    volumes = np.einsum("ij,ij->i", corners[:, 0], crossed(corners[:, 1], corners[:, 2])) / 6
     whole = float(volumes.sum())
     if whole < 1e-9:
         return mesh.middle

@@ -13,6 +13,8 @@ from lean_trellis.core.arrays import Floats, Longs, counted_out
 from lean_trellis.core.mesh.mesh import Mesh
 
 _MOST_CELLS = 256
+_FEW = 64
+"""So few faces are all looked at for each box."""
 _SMALL_SHARE = 0.25
 """So many of the faces are no wider and no deeper than two of the smallest cells."""
 _SPAN = 2
@@ -40,17 +42,23 @@ class PlanGrid:
         if isinstance(kept, cls):
             return kept
         low, high = mesh.bounds[:, :2]
+        if len(mesh.faces) <= _FEW:
+            return cls((_Level.of(mesh, np.arange(len(mesh.faces)), low, high, np.maximum(high - low, 1e-6)),))._kept(
+                mesh
+            )
         sizes = (mesh.face_highs - mesh.face_lows)[:, :2]
-        small = np.quantile(sizes.max(axis=1), _SMALL_SHARE) if len(sizes) else 1.0
+        small = np.quantile(sizes.max(axis=1), _SMALL_SHARE)
         least = max(float((high - low).max()) / _MOST_CELLS, float(small) / _SPAN, 1e-6)
         steps = np.ceil(np.log(np.maximum(sizes / (_SPAN * least * _FULL), 1.0)) / np.log(_COARSER)).astype(np.int64)
         levels = [
             _Level.of(mesh, np.flatnonzero((steps == step).all(axis=1)), low, high, least * _COARSER**step)
             for step in np.unique(steps, axis=0)
         ]
-        grid = cls(tuple(levels))
-        mesh.__dict__["_plan_grid"] = grid  # as a cached property does; it does not travel with the mesh
-        return grid
+        return cls(tuple(levels))._kept(mesh)
+
+    def _kept(self, mesh: Mesh) -> PlanGrid:
+        mesh.__dict__["_plan_grid"] = self  # as a cached property does; it does not travel with the mesh
+        return self
 
     def pairs(self, lows: Floats, highs: Floats) -> Iterator[tuple[Longs, Longs]]:
         """Pairs of a face and a box (k, 3), (k, 3) that meet, level by level, so many at a time."""

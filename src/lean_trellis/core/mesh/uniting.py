@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from shapely import STRtree, box
 
-from lean_trellis.core.arrays import Floats, Longs
+from lean_trellis.core.arrays import Floats, Longs, crossed
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.components import components_of
@@ -62,7 +62,7 @@ def set_apart(mesh: Mesh) -> list[Mesh]:
 def _spans(mesh: Mesh) -> Floats:
     """(m,): signed volume between each face and the origin."""
     corners = mesh.corners
-    result: Floats = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
+    result: Floats = np.einsum("ij,ij->i", corners[:, 0], crossed(corners[:, 1], corners[:, 2])) / 6
     return result
 
 

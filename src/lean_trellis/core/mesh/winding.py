@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats
+from lean_trellis.core.arrays import Floats, crossed
 
 
 def winding_number(corners: Floats, point: Floats) -> float:
@@ -14,7 +14,7 @@ def winding_number(corners: Floats, point: Floats) -> float:
     """
     a, b, c = (corners[:, i] - point for i in range(3))
     la, lb, lc = (np.linalg.norm(v, axis=1) for v in (a, b, c))
-    numerator = np.einsum("ij,ij->i", a, np.cross(b, c))
+    numerator = np.einsum("ij,ij->i", a, crossed(b, c))
     denominator = (
         la * lb * lc
         + np.einsum("ij,ij->i", a, b) * lc

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Longs
+from lean_trellis.core.arrays import Bools, Floats, Longs, crossed
 from lean_trellis.core.errors import EditError
 from lean_trellis.core.heavy import heavy
 from lean_trellis.core.mesh.mesh import Mesh
@@ -164,7 +164,7 @@ def _hull(mesh: Mesh) -> tuple[Floats, Floats]:
     except QhullError:
         return points, np.zeros((0, 3))
     corners = points[hull.simplices]
-    areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+    areas = np.linalg.norm(crossed(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     normals = hull.equations[:, :3]
     _, flat = np.unique(np.round(hull.equations, 6), axis=0, return_inverse=True)
     total = np.bincount(flat.reshape(-1), weights=areas)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, counted_out
+from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, counted_out, crossed
 
 _MOST_TURNS = 60
 _SLACK = 1e-9
@@ -133,12 +133,6 @@ class Shares:
     moments: Floats
     motions: Floats
     is_balanced: Bools
-
-
-def crossed(one: Floats, other: Floats) -> Floats:
-    """(n, 3): the cross products of two arrays (n, 3), or of one vector (3,) with each."""
-    (a, b, c), (x, y, z) = one.T, other.T
-    return np.stack([b * z - c * y, c * x - a * z, a * y - b * x], axis=-1)
 
 
 def _crosses(places: Floats) -> Floats:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, Rows, frozen
+from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, Rows, crossed, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
 from lean_trellis.core.supports.bars.heads import Ends, level_rings
@@ -95,7 +95,7 @@ class SharedFeet:
     def volumes_mm3(self) -> Floats:
         """(f,): of the solids, from their faces."""
         corners = self.mesh.corners
-        spans = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
+        spans = np.einsum("ij,ij->i", corners[:, 0], crossed(corners[:, 1], corners[:, 2])) / 6
         return frozen(spans.reshape(len(self), -1).sum(axis=1) if len(self) else np.zeros(0))
 
 
