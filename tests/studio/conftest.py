@@ -115,7 +115,8 @@ class User:
         settle(self.window)
 
     def key(self, key: Qt.Key | str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-        if QApplication.activeWindow() is None:  # what was in front has just gone: no key reaches an action until then
+        in_front = QApplication.activeWindow()
+        if in_front is None or not in_front.isVisible():  # it has just gone: no key reaches an action until then
             self.window.activateWindow()
             wait_until(self.window.isActiveWindow)
         target = QApplication.focusWidget() or self.window
@@ -233,7 +234,8 @@ class User:
         place = [station.key for station in self.window.bench.stations].index(key)
         self.window.setFocus()
         self.key(str(place + 1), Qt.KeyboardModifier.AltModifier)
-        assert self.window.station.key == key
+        in_front = QApplication.activeWindow(), QApplication.activePopupWidget(), QApplication.focusWidget()
+        assert self.window.station.key == key, f"in front are {in_front}"
         return self.window.station
 
     def change_set(self, name: str) -> None:
