@@ -125,25 +125,36 @@ def drawn(paths: list[Path], count: int, seed: int) -> list[Mutant]:
 
 
 def mirrored(path: Path) -> list[str]:
-    """The tests that mirror a module: its own file, the recorded builds, those of its folder or the nearest above."""
+    """The tests that mirror a module: its own file, the recorded builds, then those beside it.
+
+    Of a support family that is all of the family, else its folder, or the nearest above that has tests.
+    """
     inside = path.relative_to(CORE)
     folder = Path("tests/core") / inside.parent
     while not (ROOT / folder).is_dir() or not any((ROOT / folder).glob("test_*.py")):
         folder = folder.parent
     own = folder / f"test_{inside.stem}.py"
     files = [file for file in (own, _RECORDED) if (ROOT / file).exists()]
-    files += sorted(
-        file.relative_to(ROOT) for file in (ROOT / folder).glob("test_*.py") if file.relative_to(ROOT) not in files
+    family = _family(inside)
+    beside = (
+        (ROOT / folder).glob("test_*.py") if not family else (ROOT / "tests/core/supports" / family).rglob("test_*")
     )
+    files += sorted(file for path in beside if (file := path.relative_to(ROOT)) not in files and file.suffix == ".py")
     return [name for file in files for name in ([str(file)] if file != _RECORDED else _recorded(inside))]
+
+
+def _family(inside: Path) -> str:
+    """The package of the support family that a module of the core belongs to, if any."""
+    is_one = inside.parts[0] == "supports" and inside.parts[1] in ("bars", "panels", "bodies")
+    return inside.parts[1] if is_one else ""
 
 
 def _recorded(inside: Path) -> list[str]:
     """The recorded builds that a module can make a difference to: of one family's package its own."""
     if inside.parts[0] == "job":
         return []  # no build follows from how it was edited
-    group = inside.parent.name
-    if inside.parts[0] == "supports" and group in ("bars", "panels", "bodies"):
+    group = _family(inside)
+    if group:
         test = f"{_RECORDED}::test_every_build_gives_the_figures_that_are_recorded"
         return [f"{_RECORDED}::test_every_parameter_is_declared_as_it_is_recorded", f"{test}[{group}]"]
     return [str(_RECORDED)]

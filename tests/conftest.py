@@ -28,7 +28,7 @@ os.environ.setdefault("LEAN_TRELLIS_UNASKED", "0")  # a window at rest leaves th
 
 
 _LONG = ("core/test_recorded.py", "core/release/machines/test_server.py", "core/supports/bars/test_clearing.py",
-         "core/supports/bars/test_joining.py")  # fmt: skip
+         "core/supports/bars/trees/test_joining.py")  # fmt: skip
 """Files of a few long tests that share nothing: each of these goes to whichever process is free."""
 _EARLY = "core/demo/test_builds.py"
 """What takes longest in one process."""

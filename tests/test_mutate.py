@@ -48,12 +48,13 @@ def test_a_change_that_a_test_notices_is_caught_and_one_it_allows_is_missed(tree
     assert "a + b" in (tree / path).read_text()
 
 
-def test_a_module_runs_its_own_tests_first_and_then_those_of_its_folder():
-    tests = mutate.mirrored(mutate.CORE / "supports/bars/joining.py")
-    assert tests[0] == "tests/core/supports/bars/test_joining.py"
+def test_a_module_runs_its_own_tests_first_and_then_those_of_its_family_or_folder():
+    tests = mutate.mirrored(mutate.CORE / "supports/bars/trees/joining.py")
+    assert tests[0] == "tests/core/supports/bars/trees/test_joining.py"
     assert [test.partition("::")[0] for test in tests[1:3]] == ["tests/core/test_recorded.py"] * 2
     assert tests[2].endswith("[bars]")
-    assert all(Path(test).parent == Path("tests/core/supports/bars") for test in tests[3:])
+    assert {Path(test).parent for test in tests[3:]} > {Path("tests/core/supports/bars"), Path(tests[0]).parent}
+    assert all(test.startswith("tests/core/supports/bars/") for test in tests[3:])
     edits = mutate.mirrored(mutate.CORE / "job/edits/updates.py")
     assert edits
     assert all(test.startswith("tests/core/job/edits/") for test in edits)

@@ -30,7 +30,7 @@ from lean_trellis.core.parts.stacking import Stack
 from lean_trellis.core.parts.tilt import Tilt, tilt_by
 from lean_trellis.core.strength.figures import GripFigures
 from lean_trellis.core.supports import Bars, Support
-from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.bars.facts.figures import BarFigures
 from lean_trellis.core.supports.common.structure import Structure
 from lean_trellis.studio.forms.qt import single_shot
 from lean_trellis.studio.hatched import HATCH, Hatch, HatchPicked, selected_key

@@ -35,8 +35,8 @@ from lean_trellis.core.sets.parameter_set import ParameterSet
 from lean_trellis.core.sets.recipe import usual_set
 from lean_trellis.core.supports.bars.holds import SupportPoints, places_to_support
 from lean_trellis.core.supports.bars.parameters import bar_parameters
-from lean_trellis.core.supports.bars.route import nearest_with_way
 from lean_trellis.core.supports.bars.struts import Bars
+from lean_trellis.core.supports.bars.ways.route import nearest_with_way
 from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.core.supports.common.targets import pick_region
 

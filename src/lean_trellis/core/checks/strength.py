@@ -13,7 +13,7 @@ from lean_trellis.core.checks.finding import LIMIT_SPARE, Cure, Finding, Severit
 from lean_trellis.core.checks.state import BuildState, PartState, PartStrength
 from lean_trellis.core.strength.actions import constant_of
 from lean_trellis.core.strength.figures import CONTACT, USED_WORDS
-from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.bars.facts.figures import BarFigures
 from lean_trellis.core.supports.common.parameters import FamilyParameters
 from lean_trellis.core.supports.common.spec import spec_of
 from lean_trellis.core.supports.common.support import Support

@@ -16,7 +16,7 @@ from lean_trellis.core.errors import Cancelled, TrellisError
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers.durations import more_in_words
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
-from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.bars.facts.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
 
 MEASURED_AGAIN = frozenset({"held_too_little", "plate_hold_low", "too_flexible", "warp", "bar_slender", "tips_over"})

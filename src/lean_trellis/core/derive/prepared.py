@@ -8,8 +8,8 @@ from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.strength.figures import USED_WORDS, GripFigures
 from lean_trellis.core.strength.statics import PartLoads
-from lean_trellis.core.supports.bars.figures import USED_WORDS as BAR_WORDS
-from lean_trellis.core.supports.bars.figures import BarFigures
+from lean_trellis.core.supports.bars.facts.figures import USED_WORDS as BAR_WORDS
+from lean_trellis.core.supports.bars.facts.figures import BarFigures
 from lean_trellis.core.supports.common.spec import spec_of
 
 

@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 from lean_trellis.core.job.edits import Edit, change_support
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.supports import Support
-from lean_trellis.core.supports.bars.figures import FIGURES, USED_WORDS, BarFigures
+from lean_trellis.core.supports.bars.facts.figures import FIGURES, USED_WORDS, BarFigures
+from lean_trellis.core.supports.bars.facts.report import way_in_words
 from lean_trellis.core.supports.bars.offer import TreeOffer
 from lean_trellis.core.supports.bars.parameters import bar_parameters
-from lean_trellis.core.supports.bars.report import way_in_words
 from lean_trellis.core.supports.bars.struts import ON_PART, ON_TRUNK, Bars
 from lean_trellis.studio.forms.fields import ChoiceField, figure, muted, row
 from lean_trellis.studio.forms.section import Section, button

@@ -7,7 +7,7 @@ import math
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPen
 
-from lean_trellis.core.supports.bars.bracing import BAYS
+from lean_trellis.core.supports.bars.ways.bracing import BAYS
 from lean_trellis.studio.forms.drawing import Drawing
 
 _TREE = ("join", "contacts_per_trunk", "first_join_below", "gather_within", "join_levels")

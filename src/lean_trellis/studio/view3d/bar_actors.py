@@ -13,8 +13,8 @@ from vtkmodules.vtkRenderingCore import vtkActor
 from lean_trellis.core.arrays import Floats, Longs
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.supports import Bars
-from lean_trellis.core.supports.bars.figures import BarFigures
-from lean_trellis.core.supports.bars.heads import HeadGrid, level_rings
+from lean_trellis.core.supports.bars.ends.heads import HeadGrid, level_rings
+from lean_trellis.core.supports.bars.facts.figures import BarFigures
 from lean_trellis.core.supports.bars.struts import (
     BEND,
     FOOT_TOP,

@@ -1,1 +1,1 @@
-"""Bars: support points, ways, trees, feet, braces, manual edits, figures, faults; `spec` is the family."""
+"""Bars: what they are, where they hold, how they are made; `spec` is the family. Ends, ways, trees, facts lie below."""

@@ -9,20 +9,10 @@ import numpy as np
 from lean_trellis.core.arrays import Bools, Longs, frozen
 from lean_trellis.core.nearest import place_tree
 from lean_trellis.core.progress import UNWATCHED, Stretch, Watch
-from lean_trellis.core.supports.bars.bracing import Uprights, braced
-from lean_trellis.core.supports.bars.by_hand import (
-    HandHolds,
-    drawn_ways,
-    given_up,
-    placed_by_hand,
-    tied,
-    without_removed,
-)
 from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
-from lean_trellis.core.supports.bars.feet import FOOT_SHARE
-from lean_trellis.core.supports.bars.heads import HeadGrid
+from lean_trellis.core.supports.bars.ends.feet import FOOT_SHARE
+from lean_trellis.core.supports.bars.ends.heads import HeadGrid
 from lean_trellis.core.supports.bars.holds import SupportPoints, find_support_points
-from lean_trellis.core.supports.bars.joining import JoinSite, Trees, join_into_trees
 from lean_trellis.core.supports.bars.parameters import BarParameters, require_room_between, require_self_holding
 from lean_trellis.core.supports.bars.rings import (
     Routed,
@@ -33,7 +23,6 @@ from lean_trellis.core.supports.bars.rings import (
     share_feet,
     trunks_of,
 )
-from lean_trellis.core.supports.bars.route import find_ways
 from lean_trellis.core.supports.bars.struts import (
     BEND,
     ON_PART,
@@ -46,7 +35,18 @@ from lean_trellis.core.supports.bars.struts import (
     Missed,
     SharedFeet,
 )
+from lean_trellis.core.supports.bars.trees.joining import JoinSite, Trees, join_into_trees
 from lean_trellis.core.supports.bars.upright import LayerLean
+from lean_trellis.core.supports.bars.ways.bracing import Uprights, braced
+from lean_trellis.core.supports.bars.ways.by_hand import (
+    HandHolds,
+    drawn_ways,
+    given_up,
+    placed_by_hand,
+    tied,
+    without_removed,
+)
+from lean_trellis.core.supports.bars.ways.route import find_ways
 from lean_trellis.core.supports.common.request import Request
 from lean_trellis.core.supports.common.structure import Unkept
 from lean_trellis.core.supports.common.support import HandBar

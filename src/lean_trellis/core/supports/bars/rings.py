@@ -7,13 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, frozen
-from lean_trellis.core.supports.bars.feet import FootProfile, foot_profile, shared_feet
-from lean_trellis.core.supports.bars.heads import Ends, HeadGrid, Heads, level_heads
+from lean_trellis.core.supports.bars.ends.feet import FootProfile, foot_profile, shared_feet
+from lean_trellis.core.supports.bars.ends.heads import Ends, HeadGrid, Heads, level_heads
+from lean_trellis.core.supports.bars.ends.landing import Stands, lower_rings
 from lean_trellis.core.supports.bars.holds import SupportPoints
-from lean_trellis.core.supports.bars.joining import Trees
-from lean_trellis.core.supports.bars.landing import Stands, lower_rings
 from lean_trellis.core.supports.bars.parameters import BarParameters
-from lean_trellis.core.supports.bars.route import Ways
 from lean_trellis.core.supports.bars.struts import (
     BEND,
     FOOT_TOP,
@@ -26,7 +24,9 @@ from lean_trellis.core.supports.bars.struts import (
     SHAFT_START,
     SharedFeet,
 )
-from lean_trellis.core.supports.bars.trunks import TRUNK_RINGS, Trunks
+from lean_trellis.core.supports.bars.trees.joining import Trees
+from lean_trellis.core.supports.bars.trees.trunks import TRUNK_RINGS, Trunks
+from lean_trellis.core.supports.bars.ways.route import Ways
 from lean_trellis.core.supports.common.request import Request
 
 _STRAIGHT_MM = 1e-9

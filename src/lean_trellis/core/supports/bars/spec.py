@@ -8,19 +8,19 @@ from typing import Any
 import numpy as np
 
 from lean_trellis.core.progress import Watch
-from lean_trellis.core.supports.bars.faults import bar_faults
+from lean_trellis.core.supports.bars.facts.faults import bar_faults
+from lean_trellis.core.supports.bars.facts.grips import grips_of_bars
+from lean_trellis.core.supports.bars.facts.loads import figures_of_bars
+from lean_trellis.core.supports.bars.facts.report import bar_numbers, bars_in_words, exported_bars, missed_in_words
 from lean_trellis.core.supports.bars.generate import BarRequest, find_holds, generate_bars, hold_values
-from lean_trellis.core.supports.bars.grips import grips_of_bars
-from lean_trellis.core.supports.bars.lean import FARTHEST_MM
-from lean_trellis.core.supports.bars.loads import figures_of_bars
 from lean_trellis.core.supports.bars.parameters import (
     BarParameters,
     bar_parameters,
     require_room_between,
     require_self_holding,
 )
-from lean_trellis.core.supports.bars.report import bar_numbers, bars_in_words, exported_bars, missed_in_words
 from lean_trellis.core.supports.bars.struts import Bars, no_bars
+from lean_trellis.core.supports.bars.ways.lean import FARTHEST_MM
 from lean_trellis.core.supports.common.plain import (
     follows_nothing,
     footprint_of_mesh,

@@ -11,8 +11,8 @@ import numpy as np
 from lean_trellis.core.arrays import Bytes, Floats, Ints, Longs, Rows, crossed, frozen
 from lean_trellis.core.mesh.mesh import Mesh, join
 from lean_trellis.core.supports.bars.clearing import Stretches, stretches_of
-from lean_trellis.core.supports.bars.heads import Ends, level_rings
-from lean_trellis.core.supports.bars.trunks import Trunks
+from lean_trellis.core.supports.bars.ends.heads import Ends, level_rings
+from lean_trellis.core.supports.bars.trees.trunks import Trunks
 from lean_trellis.core.supports.common.footings import Footings
 from lean_trellis.core.supports.common.solids import (
     polygon_share,

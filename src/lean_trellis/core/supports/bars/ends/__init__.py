@@ -1,0 +1,1 @@
+"""What bars end in: tips, heads fitted to parts, lower ends, feet."""

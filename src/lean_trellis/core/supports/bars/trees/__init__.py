@@ -1,0 +1,1 @@
+"""Bars joined into trees."""
