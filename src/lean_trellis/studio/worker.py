@@ -209,7 +209,7 @@ class Worker(QObject):
         self._process = self._context.Process(
             target=serve, args=(theirs, self._cancelled, self._most_bytes), daemon=True
         )
-        self._is_begun = threading.Event()
+        self._is_begun, self._is_down = threading.Event(), False
         self._connection, self._line = ours, Channel(ours, teaches=True)
         begun = self._process, theirs, self._is_begun
         self._listener = threading.Thread(
@@ -254,14 +254,21 @@ class Worker(QObject):
     def ask(self, request: Any, done: Callable[[Any], None], failed: Callable[[TrellisError], None]) -> None:
         """Send a request. Only when idle: whoever asks waits for `idle`."""
         assert self._task is None, "one request at a time"
+        if self._is_down:
+            self._start()
         self._count += 1
         self._task = Task(self._count, request, done, failed)
         self._cancelled.value = False
+        begun = self._process, self._is_begun
         threading.Thread(
-            target=self._send, args=(self._line, self._generation, (self._count, request)), daemon=True
+            target=self._send, args=(begun, self._line, self._generation, (self._count, request)), daemon=True
         ).start()
 
-    def _send(self, line: Channel, generation: int, message: Any) -> None:
+    def _send(self, begun: tuple[BaseProcess, threading.Event], line: Channel, generation: int, message: Any) -> None:
+        process, is_begun = begun
+        is_begun.wait()
+        if process.pid is None:  # the listener says why
+            return
         try:
             line.send(message)
         except Exception as problem:  # noqa: BLE001 - what was never sent is never answered
@@ -304,21 +311,27 @@ class Worker(QObject):
         """End the process, start another one, and tell who waits that it was cancelled or lost."""
         task, wanted = self._task, self._cancelled.value
         self._patience.stop()
-        self._stop_process()
-        self._start()
+        if self._stop_process():
+            self._start()
+        else:  # what could not be started is tried again with the next request
+            self._is_down = True
         if task is not None:
             ended = problem is None or isinstance(problem, (EOFError, ConnectionError))
             why = "its process ended" if ended else str(problem) or type(problem).__name__
             lost = TrellisError("", f"the computation was lost: {why}", "try again")
             self._end(task.failed, Cancelled() if wanted else lost)
 
-    def _stop_process(self) -> None:
+    def _stop_process(self) -> bool:
+        """Whether there was one."""
         self._generation += 1
         self._is_begun.wait()
-        self._process.kill()
-        self._process.join(5)
+        is_there = self._process.pid is not None
+        if is_there:
+            self._process.kill()
+            self._process.join(5)
         self._connection.close()
         self._listener.join(5)
+        return is_there
 
     def close(self) -> None:
         """End the process for good."""

@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from vtkmodules.vtkCommonSystem import vtkTimerLog
 from vtkmodules.vtkInteractionStyle import vtkInteractorStyleUser
 from vtkmodules.vtkRenderingCore import vtkCellPicker, vtkLight, vtkRenderer
 
@@ -71,6 +72,7 @@ class BuildView(DraggingView):
         layout.setContentsMargins(0, 0, 0, 0)
         self.canvas: Any = Canvas(self)  # VTK's widget has no types
         layout.addWidget(self.canvas)
+        vtkTimerLog.LoggingOff()  # of what it notes of each frame nothing is read
         self.renderer = vtkRenderer()
         window = self.canvas.GetRenderWindow()
         window.AddRenderer(self.renderer)
