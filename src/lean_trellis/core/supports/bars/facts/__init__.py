@@ -1,1 +1,1 @@
-"""What is told of bars: figures, faults, what they hold and carry, what follows from them."""
+"""Of bars: figures, faults, what they hold and carry, what follows from them."""
