@@ -285,8 +285,10 @@ class Shared:
         """Everything as in a window just opened."""
         window = self.window
         assert window is not None
+        assert QApplication.activeModalWidget() is None, "a question was left open"
         session = window.session
-        session.replace_job(session.job, None)
+        session.give_up()
+        session.new_job()  # of which nothing follows that would be computed next
         session.drop_work()
         wait_until(lambda: session.worker.task is None and not session.library_work.is_waiting)
         for key, value in Settings(window=[1280, 800]).model_dump().items():

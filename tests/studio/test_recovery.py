@@ -45,8 +45,7 @@ def listed(user) -> list[str]:
 
 
 def answer(user, button: QMessageBox.StandardButton) -> None:
-    box = user.window.recovered.findChild(QMessageBox)
-    assert box is not None
+    (box,) = (box for box in user.window.recovered.findChildren(QMessageBox) if box.isVisible())
     box.button(button).click()
 
 

@@ -6,7 +6,7 @@ import shutil
 from collections.abc import Callable
 from datetime import datetime
 
-from PyQt6.QtCore import QSize, QTimer
+from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -163,6 +163,7 @@ class RecoveredJobs(QDialog):
             QMessageBox.Icon.Question, "Discard job", f"Discard {copy.name}? Its unsaved work is lost for good.",
             QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, self,
         )  # fmt: skip
+        asked.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         asked.setDefaultButton(QMessageBox.StandardButton.Cancel)
         asked.buttonClicked.connect(lambda button: self._take_answer(copy, asked.standardButton(button)))
         asked.open()
