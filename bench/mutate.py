@@ -136,10 +136,8 @@ def mirrored(path: Path) -> list[str]:
     own = folder / f"test_{inside.stem}.py"
     files = [file for file in (own, _RECORDED) if (ROOT / file).exists()]
     family = _family(inside)
-    beside = (
-        (ROOT / folder).glob("test_*.py") if not family else (ROOT / "tests/core/supports" / family).rglob("test_*")
-    )
-    files += sorted(file for path in beside if (file := path.relative_to(ROOT)) not in files and file.suffix == ".py")
+    beside = (ROOT / "tests/core/supports" / family).rglob("test_*.py") if family else (ROOT / folder).glob("test_*.py")
+    files += sorted(file for path in beside if (file := path.relative_to(ROOT)) not in files)
     return [name for file in files for name in ([str(file)] if file != _RECORDED else _recorded(inside))]
 
 

@@ -43,9 +43,8 @@ class PlanGrid:
             return kept
         low, high = mesh.bounds[:, :2]
         if len(mesh.faces) <= _FEW:
-            return cls((_Level.of(mesh, np.arange(len(mesh.faces)), low, high, np.maximum(high - low, 1e-6)),))._kept(
-                mesh
-            )
+            whole = _Level.of(mesh, np.arange(len(mesh.faces)), low, high, np.maximum(high - low, 1e-6))
+            return cls((whole,))._kept(mesh)
         sizes = (mesh.face_highs - mesh.face_lows)[:, :2]
         small = np.quantile(sizes.max(axis=1), _SMALL_SHARE)
         least = max(float((high - low).max()) / _MOST_CELLS, float(small) / _SPAN, 1e-6)
