@@ -40,6 +40,12 @@ def crossed(one: Floats, other: Floats) -> Floats:
     return result
 
 
+def pair_codes(one: Longs, other: Longs) -> Longs:
+    """(n,): a number for each pair of whole numbers (n,) from 0 up, the same for the same pair, in the pairs' order."""
+    codes: Longs = one.astype(np.int64) * (int(other.max(initial=0)) + 1) + other
+    return codes
+
+
 def counted_out(counts: Longs) -> tuple[Longs, Longs]:
     """Of things that each have `counts` (n,) others, all of these in a row: whose each is, and its number there."""
     owners = np.repeat(np.arange(len(counts)), counts)

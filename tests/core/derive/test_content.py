@@ -57,3 +57,10 @@ def test_models_and_numbers_of_arrays_count():
 def test_what_cannot_be_told_apart_has_none():
     assert content_of(Held(np.arange(3.0), inner=(object(),))) is None
     assert content_of(np.array([object()])) is None
+
+
+def test_order_in_memory_does_not_count_and_empty_arrays_are_told_apart_by_their_shape():
+    rows = np.arange(12.0).reshape(3, 4)
+    assert content_of(np.asfortranarray(rows)) == content_of(rows) == content_of(np.repeat(rows, 2, axis=0)[::2])
+    assert content_of(np.zeros((0, 3))) not in (content_of(np.zeros((0, 2))), None)
+    assert content_of(np.array(2.5)) not in (content_of(np.array(3.5)), content_of(np.array([2.5])), None)

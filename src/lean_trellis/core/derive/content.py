@@ -35,7 +35,7 @@ def _feed(digest: Any, thing: Any) -> None:
             if thing.dtype.hasobject:
                 raise TypeError
             digest.update(f"{thing.dtype}{thing.shape}".encode())
-            digest.update(np.ascontiguousarray(thing).tobytes())
+            digest.update(np.ascontiguousarray(thing).reshape(-1).view(np.uint8))
         case np.generic():
             digest.update(thing.tobytes())
         case Mesh():

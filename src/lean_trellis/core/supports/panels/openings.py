@@ -131,7 +131,9 @@ def _even(begin: float, end: float, least: float) -> Floats:
 
 def _thinned(crossings: Floats, begin: float, end: float, least: float) -> Floats:
     """Begin, every so many crossings, end: none nearer to the last than the least bay."""
-    step = max(1, math.ceil(least / max(float(np.median(np.diff(crossings))), 1e-9) - 1e-6))
+    gaps = np.sort(np.diff(crossings))
+    usual = float(gaps[(len(gaps) - 1) // 2] + gaps[len(gaps) // 2]) / 2
+    step = max(1, math.ceil(least / max(usual, 1e-9) - 1e-6))
     kept = crossings[::step]
     kept = kept[(kept - begin >= 0.5 * least) & (end - kept >= 0.5 * least)]
     return np.concatenate([[begin], kept, [end]])

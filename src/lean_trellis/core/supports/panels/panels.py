@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Ints, Longs, Rows, counted_out, frozen
+from lean_trellis.core.arrays import Floats, Ints, Longs, Rows, counted_out, frozen, pair_codes
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.common.footings import Footings
 from lean_trellis.core.supports.common.structure import Counted, Unkept
@@ -137,7 +137,7 @@ class Panels:
     @cached_property
     def length_mm(self) -> float:
         """Of all walls in plan."""
-        _, first = np.unique(np.column_stack([self.slabs.left, self.slabs.right]), axis=0, return_index=True)
+        _, first = np.unique(pair_codes(self.slabs.left, self.slabs.right), return_index=True)
         return float(self.lengths_mm[first].sum())
 
     @cached_property
