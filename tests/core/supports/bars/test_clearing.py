@@ -17,7 +17,7 @@ from lean_trellis.core.mesh.distance import segment_segment_distances
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import generate_bars
-from lean_trellis.core.supports.bars.clearing import Stretches, crowded, too_near
+from lean_trellis.core.supports.bars.clearing import Stretches, crowded, too_near, too_near_each_other
 from lean_trellis.core.supports.bars.struts import CROWDED, ON_TRUNK
 
 SETS = sorted(name for name in shipped_sets() if name.startswith("bars-"))
@@ -52,6 +52,15 @@ def test_pairs_too_near_are_those_of_all_pairs_measured(seed):
     )
 
 
+def test_pairs_among_some_are_given_once_and_none_with_itself():
+    some = some_stretches(4, 40)
+    every = set(map(tuple, too_near(some, some.only(np.arange(40)), 0.5).tolist()))
+    once = list(map(tuple, too_near_each_other(some, 0.5).tolist()))
+    assert len(once) > 5
+    assert len(set(once)) == len(once)
+    assert set(once) == {(one, other) for one, other in every if one < other}
+
+
 def test_of_a_crowd_the_first_in_the_order_stay_and_what_is_taken_stays():
     places = np.array([(0.0, 0, 0), (1.0, 0, 0), (2.0, 0, 0), (9.0, 0, 0)])
     posts = Stretches(places, places + [0, 0, 10], np.full(4, 0.4), np.arange(4), np.zeros(4, bool))
@@ -83,7 +92,7 @@ def test_on_crooked_parts_bars_and_trunks_keep_clear_and_what_falls_out_is_told(
         alone = bars.landings != ON_TRUNK
         shafts = bars.stretches()
         shafts = shafts.only(~shafts.is_tip & np.append(alone, np.zeros(len(bars.trunks), bool))[shafts.owners])
-        met = shafts.owners[too_near(shafts, shafts, 0.5)]
+        met = shafts.owners[too_near_each_other(shafts, 0.5)]
         assert (met[:, 0] == met[:, 1]).all()
         assert len(bars) + len(bars.missed.holds) >= len(free) + len(free.missed.holds) - 0.1 * len(free)
 

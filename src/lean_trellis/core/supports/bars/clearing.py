@@ -63,22 +63,27 @@ def stretches_of(
 
 def too_near(some: Stretches, others: Stretches, clearance: float) -> Longs:
     """(p, 2): pairs of a stretch of one and a stretch of the other that are within the clearance, tips apart."""
-    return _near_pairs(some, others, clearance)
+    return _near_pairs(some, others, clearance, *_in_reach(some, others, clearance))
 
 
 def too_near_each_other(some: Stretches, clearance: float) -> Longs:
     """(p, 2): as `too_near` of pairs among some stretches, each once."""
-    return _near_pairs(some, some, clearance)
+    one, other = _in_reach(some, some, clearance)
+    once = one < other
+    return _near_pairs(some, some, clearance, one[once], other[once])
 
 
-def _near_pairs(some: Stretches, others: Stretches, clearance: float) -> Longs:
+def _in_reach(some: Stretches, others: Stretches, clearance: float) -> tuple[Longs, Longs]:
+    """(p,), (p,): pairs of a stretch of one and of the other that may be within the clearance, by boxes in plan."""
     if not len(some) or not len(others):
-        return np.zeros((0, 2), np.int64)
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
     reach = clearance + float(others.radii.max())
     one, other = others.plan_tree.query(_plan_boxes(some, some.radii + reach))
-    if some is others:
-        once = one < other
-        one, other = one[once], other[once]
+    return one, other
+
+
+def _near_pairs(some: Stretches, others: Stretches, clearance: float, one: Longs, other: Longs) -> Longs:
+    """Of pairs those that are within the clearance, tips apart."""
     least = some.radii[one] + others.radii[other] + clearance
     (low, high), (their_low, their_high) = (_heights(which, at) for which, at in ((some, one), (others, other)))
     apart = np.maximum(low - their_high, their_low - high)
