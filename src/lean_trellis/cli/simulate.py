@@ -7,6 +7,7 @@ import secrets
 import signal
 import sys
 import time
+from pathlib import Path
 
 from lean_trellis.cli.output import say_json
 from lean_trellis.core.errors import EditError
@@ -33,11 +34,24 @@ def simulate(
     known = Known(kind.id, f"{kind.name}, practice", address, token or secrets.token_urlsafe(16), os.getpid())
     practice = PracticeMachine(kind, memory_folder(kind.id), time.monotonic, material=material, loaded_grams=loaded,
                                speed=speed)  # fmt: skip
-    for ending in (signal.SIGINT, signal.SIGTERM):  # else the process would end without taking its note away
-        signal.signal(ending, signal.default_int_handler)
-    with noted(known):
+    with noted(known) as note:
+        _end_by_signals(note)
         document = {"machine": kind.id, "address": address, "token": known.token, "speed": speed}
         say_json(document) if as_json else sys.stdout.write(f"{address}\n")
         sys.stdout.flush()
         serve(practice, known.token, listening)
         raise KeyboardInterrupt  # it answers until a signal ends it
+
+
+def _end_by_signals(note: Path) -> None:
+    """Let Ctrl+C and a request to end take the note away, and end the process with status 130.
+
+    No exception is raised: it could arrive where Python lets none through, and the machine would go on.
+    """
+
+    def ended(*_: object) -> None:
+        note.unlink(missing_ok=True)
+        os._exit(130)
+
+    for ending in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(ending, ended)
