@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import pytest
 
-from lean_trellis.core.arrays import Rows, counted_out, crossed, frozen, pair_codes
+from lean_trellis.core.arrays import Rows, counted_out, crossed, distinct_pairs, frozen
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,18 +61,17 @@ def test_cross_products_are_those_of_numpy_to_the_bit(shapes):
     assert np.array_equal(crossed(one, other), np.cross(one, other))
 
 
-def test_codes_of_pairs_are_alike_for_like_pairs_alone_and_in_their_order():
+def test_distinct_pairs_are_where_each_comes_first_in_the_order_of_the_pairs():
     pairs = np.random.default_rng(3).integers(0, 50, (4000, 2))
-    codes = pair_codes(pairs[:, 0], pairs[:, 1])
     expected, first = np.unique(pairs, axis=0, return_index=True)
-    distinct, place = np.unique(codes, return_index=True)
-    assert len(distinct) == len(expected) < len(pairs)
+    place = distinct_pairs(pairs[:, 0], pairs[:, 1])
+    assert len(place) == len(expected) < len(pairs)
     np.testing.assert_array_equal(place, first)
     np.testing.assert_array_equal(pairs[place], expected)
 
 
-def test_codes_of_no_pairs_and_of_great_numbers():
+def test_distinct_pairs_of_none_and_of_great_numbers():
     none = np.zeros(0, np.int64)
-    assert not len(pair_codes(none, none))
+    assert not len(distinct_pairs(none, none))
     great = np.array([2**31 - 2, 2**31 - 1, 2**31 - 2], np.int32)
-    assert len(np.unique(pair_codes(great, great[::-1]))) == 2
+    assert len(distinct_pairs(great, great[::-1])) == 2

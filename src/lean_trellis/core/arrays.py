@@ -40,10 +40,13 @@ def crossed(one: Floats, other: Floats) -> Floats:
     return result
 
 
-def pair_codes(one: Longs, other: Longs) -> Longs:
-    """(n,): a number for each pair of whole numbers (n,) from 0 up, the same for the same pair, in the pairs' order."""
-    codes: Longs = one.astype(np.int64) * (int(other.max(initial=0)) + 1) + other
-    return codes
+def distinct_pairs(one: Longs, other: Longs) -> Longs:
+    """(k,): where each pair of whole numbers (n,) from 0 up comes first, in the pairs' order.
+
+    As `np.unique` by rows, but by one number a pair, in a fraction of the time.
+    """
+    codes = one.astype(np.int64) * (int(other.max(initial=0)) + 1) + other
+    return np.unique(codes, return_index=True)[1]
 
 
 def counted_out(counts: Longs) -> tuple[Longs, Longs]:

@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, Qt
 from PyQt6.QtGui import QPainterPath
 
-from lean_trellis.core.arrays import Longs, pair_codes
+from lean_trellis.core.arrays import Longs, distinct_pairs
 from lean_trellis.core.supports.common.outlines import polygons_of
 from lean_trellis.core.supports.panels.panels import Panels
 from lean_trellis.studio.shown import ShownStructure
@@ -34,7 +34,7 @@ def add_walls(sheet: SolidSheet, shown: ShownStructure) -> None:
     walls = shown.made
     assert isinstance(walls, Panels)
     slabs, places = walls.slabs, walls.columns.places
-    first = np.unique(pair_codes(slabs.left, slabs.right), return_index=True)[1]
+    first = distinct_pairs(slabs.left, slabs.right)
     pairs = np.column_stack([slabs.left, slabs.right])[first]
     owners: Longs = slabs.walls[first]
     order = np.lexsort((pairs[:, 0], owners))

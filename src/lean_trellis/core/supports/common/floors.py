@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 from shapely import Polygon
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, pair_codes
+from lean_trellis.core.arrays import Bools, Floats, Longs, distinct_pairs
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.mesh.rays import RayTree
 from lean_trellis.core.overhang.detect import Overhangs
@@ -74,7 +74,7 @@ class Floor:
         """(e, 2, 2): edges between faces in plan: between them the surface is plane."""
         corners = self.mesh.faces[self.faces].astype(np.int64)
         pairs = np.sort(np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]]), axis=1)
-        pairs = pairs[np.unique(pair_codes(pairs[:, 0], pairs[:, 1]), return_index=True)[1]]
+        pairs = pairs[distinct_pairs(pairs[:, 0], pairs[:, 1])]
         result: Floats = self.mesh.vertices[pairs][:, :, :2]
         return result
 

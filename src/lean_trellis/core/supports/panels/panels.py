@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from lean_trellis.core.arrays import Floats, Ints, Longs, Rows, counted_out, frozen, pair_codes
+from lean_trellis.core.arrays import Floats, Ints, Longs, Rows, counted_out, distinct_pairs, frozen
 from lean_trellis.core.mesh.mesh import Mesh
 from lean_trellis.core.supports.common.footings import Footings
 from lean_trellis.core.supports.common.structure import Counted, Unkept
@@ -137,8 +137,7 @@ class Panels:
     @cached_property
     def length_mm(self) -> float:
         """Of all walls in plan."""
-        _, first = np.unique(pair_codes(self.slabs.left, self.slabs.right), return_index=True)
-        return float(self.lengths_mm[first].sum())
+        return float(self.lengths_mm[distinct_pairs(self.slabs.left, self.slabs.right)].sum())
 
     @cached_property
     def areas_mm2(self) -> Floats:
