@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QFont, QPainter, QPen
+from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetrics, QPainter, QPen, QPixmap
 
 from lean_trellis.core.overhang.rim import FADING, FREE, WALL
 from lean_trellis.studio.shown import LOW_EDGE, LOW_POINT, SELF_SUPPORTING, signs_of
@@ -55,33 +56,57 @@ def occurring(parts: Iterable[PartSheet], supports: Iterable[SupportSheet]) -> f
     return frozenset(signs)
 
 
-def paint_key(painter: QPainter, width: int, height: int, tokens: Tokens, words: frozenset[str]) -> None:
-    """The signs of these words, beside the scale bar; in more than one row where one is too short."""
-    font = QFont(painter.font())
-    font.setPixelSize(10)
-    painter.setFont(font)
-    rows = _rows(painter, [sign for sign in _SIGNS if sign.words in words], width - _RULER_PX - _SCALE_BAR_PX)
+class MapKey:
+    """The key as it was painted last: while the map moves it stays what it is."""
+
+    def __init__(self) -> None:
+        self._picture: QPixmap | None = None
+        self._shows: tuple[object, ...] = ()
+
+    def paint(self, painter: QPainter, width: int, height: int, tokens: Tokens, words: frozenset[str]) -> None:
+        """Paint the signs of these words, beside the scale bar; in more than one row where one is too short."""
+        device = painter.device()
+        ratio = 1.0 if device is None else device.devicePixelRatioF()
+        font = QFont(painter.font())
+        font.setPixelSize(10)
+        shows = (words, width, tokens, ratio, font.key())
+        if shows != self._shows:
+            self._picture, self._shows = _picture(words, width, tokens, ratio, font), shows
+        if self._picture is not None:
+            painter.drawPixmap(QPointF(_RULER_PX, height - self._picture.height() / ratio), self._picture)
+
+
+def _picture(words: frozenset[str], width: int, tokens: Tokens, ratio: float, font: QFont) -> QPixmap | None:
+    """The signs on their band; none without any."""
+    rows = _rows(QFontMetrics(font), [s for s in _SIGNS if s.words in words], width - _RULER_PX - _SCALE_BAR_PX)
     if not rows:
-        return
+        return None
+    widest = max(sum(wide for _, wide in row) for row in rows)
+    size = math.ceil((widest + 8) * ratio), math.ceil((_ROW_PX * len(rows) + 1) * ratio)
+    picture = QPixmap(*size)
+    picture.setDevicePixelRatio(ratio)
     band = QColor(tokens.paper)
     band.setAlpha(215)
-    widest = max(sum(wide for _, wide in row) for row in rows)
-    top = height - _ROW_PX * len(rows) - 1
-    painter.fillRect(QRectF(_RULER_PX, top, widest + 8, _ROW_PX * len(rows) + 1), band)
+    picture.fill(band)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setFont(font)
     for number, row in enumerate(rows):
-        left, middle = _RULER_PX + 6.0, top + _ROW_PX * (number + 0.5)
+        left, middle = 6.0, _ROW_PX * (number + 0.5)
         for sign, wide in row:
             draw_sign(painter, QPointF(left + 10, middle), sign.shape, sign.size, getattr(tokens, sign.colour), tokens)
             painter.setPen(QColor(tokens.ink))
             painter.drawText(QPointF(left + 24, middle + 4), sign.words)
             left += wide
+    painter.end()
+    return picture
 
 
-def _rows(painter: QPainter, signs: list[Sign], room: float) -> list[list[tuple[Sign, float]]]:
+def _rows(metrics: QFontMetrics, signs: list[Sign], room: float) -> list[list[tuple[Sign, float]]]:
     """The signs with their widths, a row as long as there is room."""
     rows: list[list[tuple[Sign, float]]] = []
     for sign in signs:
-        wide = 38.0 + painter.fontMetrics().horizontalAdvance(sign.words)
+        wide = 38.0 + metrics.horizontalAdvance(sign.words)
         if not rows or sum(other for _, other in rows[-1]) + wide > room:
             rows.append([])
         rows[-1].append((sign, wide))

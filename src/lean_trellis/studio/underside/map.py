@@ -33,7 +33,7 @@ from lean_trellis.studio.theme import Tokens
 from lean_trellis.studio.underside.frame import MapFrame
 from lean_trellis.studio.underside.handles import DOT_PX, grip_at, region_at, regions_within, thinned
 from lean_trellis.studio.underside.kept_picture import KeptPicture
-from lean_trellis.studio.underside.key import occurring, paint_key
+from lean_trellis.studio.underside.key import MapKey, occurring
 from lean_trellis.studio.underside.painting import (
     MapLook,
     paint_front,
@@ -81,6 +81,7 @@ class UndersideMap(QWidget):
         self._follows = True
         """Whether everything stays in sight, as long as nobody has moved the map."""
         self._signs: frozenset[str] = frozenset()
+        self._key = MapKey()
         self._kept = KeptPicture()
         self._anew = single_shot(self, 0)
         self._anew.timeout.connect(self._draw_anew)
@@ -180,8 +181,7 @@ class UndersideMap(QWidget):
         painter = QPainter(self)
         self._kept.paint(painter, self.frame, self.rect(), QColor(self._tokens.ground))
         paint_rulers(painter, self.frame, self.width(), self.height(), self._tokens)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_key(painter, self.width(), self.height(), self._tokens, self._signs)
+        self._key.paint(painter, self.width(), self.height(), self._tokens, self._signs)
         self._paint_gesture(painter)
         self.frame_s = time.perf_counter() - begin
 
