@@ -125,6 +125,6 @@ def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -
 
 def first_come(pairs: Longs, stands: Bools) -> None:
     """Of pairs (p, 2) that cannot both stand the later gives way to the earlier, if that `stands` (n,) itself."""
-    for earlier, later in np.unique(np.sort(pairs, axis=1), axis=0).tolist():
+    for earlier, later in zip(*np.unique(np.sort(pairs, axis=1), axis=0).T.tolist(), strict=True):
         if stands[earlier] and earlier != later:
             stands[later] = False

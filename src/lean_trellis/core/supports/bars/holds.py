@@ -347,7 +347,8 @@ def _kept_apart(place: Floats, least: float) -> Bools:
     kept = np.ones(len(place), bool)
     pairs = place_tree(place).query_pairs(least, output_type="ndarray")
     pairs.sort(axis=1)
-    for earlier, later in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))].tolist():
+    pairs = pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]
+    for earlier, later in zip(*pairs.T.tolist(), strict=True):
         if kept[earlier]:
             kept[later] = False
     return kept
