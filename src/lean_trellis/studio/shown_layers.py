@@ -54,7 +54,7 @@ class ShownLayers:
         return self._is_wanted
 
     def want(self) -> None:
-        """From now on the build is cut into layers and its estimate is worked out."""
+        """From now on the build is cut into layers and its estimate is computed."""
         if not self._is_wanted:
             self._is_wanted = True
             self._changed()

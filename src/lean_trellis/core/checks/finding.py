@@ -108,7 +108,7 @@ class Deriving(Protocol):
 
 
 class Change(Protocol):
-    """A frozen value that knows its edit; slow ones are worked out beside the window."""
+    """A frozen value that knows its edit; slow ones are computed beside the window."""
 
     @property
     def is_quick(self) -> bool:
