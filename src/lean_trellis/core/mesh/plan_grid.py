@@ -114,11 +114,14 @@ def _cells_of(mesh: Mesh, room: Floats) -> tuple[Floats, Longs]:
     if len(mesh.faces) <= _FEW:
         return np.maximum(room, 1e-6)[None], np.zeros(len(mesh.faces), np.int64)
     sizes = (mesh.face_highs - mesh.face_lows)[:, :2]
-    small = np.quantile(sizes.max(axis=1), _SMALL_SHARE)
+    small = np.quantile(np.maximum(*sizes.T), _SMALL_SHARE)
     least = max(float(room.max()) / _MOST_CELLS, float(small) / _SPAN, 1e-6)
     steps = np.ceil(np.log(np.maximum(sizes / (_SPAN * least * _FULL), 1.0)) / np.log(_COARSER)).astype(np.int64)
-    kinds, level = np.unique(steps, axis=0, return_inverse=True)
-    return least * _COARSER**kinds, level.reshape(-1)
+    count = int(steps.max()) + 1
+    code = steps[:, 0] * count + steps[:, 1]
+    there = np.bincount(code, minlength=count**2) > 0
+    kinds = np.column_stack(np.divmod(np.flatnonzero(there), count))
+    return least * _COARSER**kinds, (np.cumsum(there) - 1)[code]
 
 
 _Sides = list[tuple[Floats, Floats]]
