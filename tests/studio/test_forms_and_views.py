@@ -16,6 +16,7 @@ from lean_trellis.core.sets import shipped_sets
 from lean_trellis.core.supports import BarParameters
 from lean_trellis.studio.forms.fields import ChoiceField, NumberField
 from lean_trellis.studio.forms.parameter_form import ParameterForm
+from lean_trellis.studio.forms.qt import head_of
 from lean_trellis.studio.forms.sketch import Sketch
 from lean_trellis.studio.forms.tables import PickTable
 from lean_trellis.studio.theme import DAY, NIGHT, Tokens, style_sheet
@@ -194,6 +195,11 @@ def test_a_table_sorts_by_value_and_tells_only_what_the_user_picks(application):
     assert [model.index(row, 1).data() for row in range(3)] == [None, "-3.00", "9.00"]
     head = [model.headerData(1, Qt.Orientation.Horizontal, Qt.ItemDataRole.TextAlignmentRole)]
     assert head[0] & Qt.AlignmentFlag.AlignRight, "figures stand right although the first row has none"
+    assert head_of(table).isSortIndicatorShown()
+    table.show_rows([], [])
+    assert not head_of(table).isSortIndicatorShown(), "of no rows there is no order: a sign would cover the heading"
+    table.show_rows([("a", ("Alder", 9.0)), ("c", ("Cedar", 1.5))], [])
+    assert (head_of(table).isSortIndicatorShown(), table.keys()) == (True, ["c", "a"])
     table.deleteLater()
 
 

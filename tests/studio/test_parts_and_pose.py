@@ -170,6 +170,19 @@ def test_a_row_of_the_list_says_of_the_mesh_what_its_section_says(with_parts):
     assert signs == ["✓", "▲", "⬣"], words
 
 
+def test_a_sheet_that_encloses_nothing_has_no_volume(with_parts):
+    corners = np.array([(0.0, 0, 0), (40, 0, 3), (40, 20, 0), (0, 20, 3)])
+    user = with_parts(box((10, 10, 10)), Mesh(corners, np.array([(0, 1, 2), (0, 2, 3)])))
+    bench = user.station("parts")
+    user.click_row(bench.table, "part-2")
+    user.settle()
+    assert user.session.shown_part(user.session.part).health.volume_mm3 < 0, "what is summed up over it"
+    column = [bench.table.model().headerData(n, Qt.Orientation.Horizontal) for n in range(9)].index("cm³")
+    row = bench.table.keys().index("part-2")
+    assert [bench.table.model().index(n, column).data() for n in (1 - row, row)] == ["1.00", "–"]
+    assert bench.who.figures.text().endswith("no volume, 2 triangles")
+
+
 def test_the_list_is_filtered_grouped_and_edited_several_at_once(with_parts):
     user = with_parts(box((10, 10, 10)), box((8, 8, 8)), ball(5))
     bench = user.station("parts")

@@ -110,11 +110,17 @@ class PartsSheet(Sheet):
             part.order or NOTHING,
             sum(other.nominal_mesh is part.nominal_mesh for other in self.session.job.parts),
             size,
-            "…" if shown is None else round(shown.health.volume_mm3 / 1000, 2),
+            "…" if shown is None else _volume(shown),
             _mesh_mark(shown, self.session.faults(part)),
             _mark(part, findings, lambda code: code in _POSE_CODES),
             _mark(part, findings, lambda code: code not in _POSE_CODES | _MESH_CODES),
         )
+
+
+def _volume(shown: ShownPart) -> float | str:
+    """cm³; what is open or turned inward may enclose none."""
+    volume = shown.health.volume_mm3 / 1000
+    return round(volume, 2) if volume > 0 else NOTHING
 
 
 def _mesh_mark(shown: ShownPart | None, faults: tuple[MeshFault, ...] | None) -> str:

@@ -32,6 +32,15 @@ def test_defects_are_counted():
     assert examine_mesh(flat).watertight  # a collapsed face takes no part in the edges
 
 
+def test_faults_are_said_as_one_or_as_more():
+    cube, inward = box((10, 10, 10)), ball(2, subdivisions=1)
+    inward = Mesh(inward.vertices + 30, inward.faces[:, ::-1])
+    assert examine_mesh(cube).in_words == "sound"
+    assert examine_mesh(inward).in_words == "1 shell turned inward"
+    both = examine_mesh(join([Mesh(cube.vertices, cube.faces[1:]), inward, Mesh(inward.vertices + 30, inward.faces)]))
+    assert both.in_words == "3 open edges, 2 shells turned inward"
+
+
 def test_a_cavity_is_no_inward_shell_but_a_lone_turned_shell_is():
     outer, inner = ball(5, subdivisions=2), ball(2, subdivisions=2)
     cavity = join([outer, Mesh(inner.vertices, inner.faces[:, ::-1])])

@@ -40,13 +40,13 @@ class MeshHealth:
     def in_words(self) -> str:
         """`sound`, or what is wrong with it, the worst first."""
         counts = [
-            (self.open_edges, "open edge"),
-            (self.non_manifold_edges, "edge with more than two faces"),
-            (self.misoriented_edges, "edge between faces that disagree"),
-            (self.inward_shells, "shell turned inward"),
+            (self.open_edges, "open edge", "open edges"),
+            (self.non_manifold_edges, "edge with more than two faces", "edges with more than two faces"),
+            (self.misoriented_edges, "edge between faces that disagree", "edges between faces that disagree"),
+            (self.inward_shells, "shell turned inward", "shells turned inward"),
         ]
-        said = [f"{n:,} {word.replace('edge', 'edges', 1) if n > 1 else word}" for n, word in counts if n]
-        return ", ".join(said).replace("shell ", "shells ") if said else "sound"
+        said = [f"{n:,} {one if n == 1 else more}" for n, one, more in counts if n]
+        return ", ".join(said) if said else "sound"
 
 
 @heavy

@@ -181,6 +181,7 @@ class PickTable(QTableView):
         try:
             if list(rows) != self._model.rows and self.state() != QAbstractItemView.State.EditingState:
                 self._model.replace(list(rows))
+                head_of(self).setSortIndicatorShown(bool(rows))  # of no rows there is no order
             wanted = set(selected)
             if wanted != set(self.selected_keys()):
                 self._pick(wanted)

@@ -11,6 +11,7 @@ from lean_trellis.studio.forms.fields import TextField, figure, row
 from lean_trellis.studio.forms.section import Section, button
 from lean_trellis.studio.forms.units import UNITS
 from lean_trellis.studio.session import Session
+from lean_trellis.studio.shown import ShownPart
 
 
 class WhoSection(Section):
@@ -110,5 +111,12 @@ class WhoSection(Section):
         self.ungroup_button.setEnabled(belongs)
         size = UNITS.size((part.bounds()[1] - part.bounds()[0]).tolist())
         shown = self.session.shown_part(part)
-        volume = f"\n{shown.health.volume_mm3 / 1000:,.2f} cm³, {shown.health.triangles:,} triangles" if shown else ""
-        self.figures.setText(f"{size} {UNITS.name}, in this pose{volume}")
+        self.figures.setText(f"{size} {UNITS.name}, in this pose{_volume_of(shown)}")
+
+
+def _volume_of(shown: ShownPart | None) -> str:
+    """A line of volume and triangles; what is open or turned inward may enclose nothing."""
+    if shown is None:
+        return ""
+    volume = shown.health.volume_mm3 / 1000
+    return f"\n{f'{volume:,.2f} cm³' if volume > 0 else 'no volume'}, {shown.health.triangles:,} triangles"
