@@ -62,6 +62,8 @@ class RecoveredJobs(QDialog):
         side_of(self.table).hide()
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.table.setShowGrid(False)
         self.table.setIconSize(QSize(*SIZE))
         side_of(self.table).setDefaultSectionSize(SIZE[1] + 8)
         column.addWidget(self.table, 1)

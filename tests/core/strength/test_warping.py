@@ -104,6 +104,15 @@ def test_nothing_that_holds_has_no_curl_and_little_is_passed_over():
     assert curl_of(body, lying(60, 20), 1.0, least=10.0) is None
 
 
+def test_the_worst_end_is_found_in_whatever_order_they_come():
+    body, hold = grown(box((60, 20, 8))), lying(60, 20)
+    weak, strong = (ends_of(body, hold, share * STRESS, STIFFNESS, 1.0) for share in (0.1, 1.0))
+    for ends in ([*weak, *strong], [*strong, *weak]):
+        worst = worst_of(ends, max(end.most for end in weak))
+        assert worst is not None
+        assert worst.used == pytest.approx(max(end.used for end in strong))
+
+
 def test_the_width_at_an_end_is_a_rectangle_s_own_and_little_of_a_disc():
     right = np.array([1.0, 0.0])
     ring = np.array([[0, 0], [40, 0], [40, 10], [0, 10], [0, 0.0]])

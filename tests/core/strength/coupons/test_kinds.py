@@ -110,7 +110,8 @@ def test_blocks_and_holes_give_shrinkage_and_the_width_of_beam_or_light():
     ("key", "steps", "words"),
     [("angles", [{"angle": 30}], "does not say whether it held"), ("peel", [{}], "does not say whether it held"),
      ("tips", [{"diameter": 1}], "not above 0"), ("scale", [{"axis": "x"}], "nothing was measured"),
-     ("scale", [{"measured": 3}], "axis and nominal"), ("tips", [{"force": 1}] * 9, "has no diameter")],
+     ("scale", [{"measured": 3}], "axis and nominal"), ("scale", [{"measured": 3, "axis": "x"}], "axis and nominal"),
+     ("scale", [{"measured": 3, "nominal": 3}], "axis and nominal"), ("tips", [{"force": 1}] * 9, "has no diameter")],
 )  # fmt: skip
 def test_outcomes_that_say_too_little_are_refused(key, steps, words):
     with pytest.raises(CouponError, match=words):
