@@ -53,7 +53,9 @@ def test_what_it_would_change_is_told_in_numbers_and_taken_but_for_values_change
     counts = [len(pipeline.bars(one.supports[0], one)) for one in (changed, taken)]
     areas = [pipeline.structure(one.supports[0], one).contact_area_mm2 for one in (changed, taken)]
     used = [pipeline.figures("part-1", one)["support-1"].used.max() for one in (changed, taken)]
+    volumes = [pipeline.built_volume(one.supports[0], one) / 1000 for one in (changed, taken)]
     assert f"{counts[0]} to {counts[1]} elements" in cure.words
+    assert f"volume {volumes[0]:.2f} to {volumes[1]:.2f} cm³" in cure.words
     assert f"contact {areas[0]:.1f} to {areas[1]:.1f} mm²" in cure.words
     assert f"utilisation {used[0]:.2f} to {used[1]:.2f}" in cure.words
     assert counts[1] > counts[0]

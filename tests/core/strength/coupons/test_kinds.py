@@ -82,6 +82,14 @@ def test_the_rise_of_a_beam_tells_the_lift():
     assert found["constants.thermal_lift"].value == pytest.approx(lift, rel=1e-4)
 
 
+@pytest.mark.parametrize(
+    ("critical", "first", "last"), [(45.0, 25, 60), (42.0, 20, 55), (20.0, 10, 35), (70.0, 50, 75)]
+)
+def test_ledges_lie_round_the_critical_angle_five_degrees_apart_between_10_and_75(critical, first, last):
+    material = STEEL.model_copy(update={"detection": STEEL.detection.model_copy(update={"critical_angle": critical})})
+    assert KINDS["angles"].sizes(material) == tuple(float(angle) for angle in np.arange(first, last + 1, 5))
+
+
 def test_a_pad_holds_where_its_stalk_is_stronger_than_the_peel():
     sizes = KINDS["peel"].sizes(RESIN)
     peel = 0.031
