@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from lean_trellis.core.checks import Cure
+from lean_trellis.core.checks import Cure, changes
 from lean_trellis.core.checks.changes import AllAlike, SetOffset, SetValue, SupportRegions, cure_of_all
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import EditError, TrellisError
@@ -27,8 +27,18 @@ def test_a_region_that_nothing_reaches_is_not_supported_by_nothing(narrow):
     pipeline = Pipeline()
     regions = pipeline.overhangs(narrow.part("part-1"), narrow).regions
     (ceiling,) = [region for region in regions if region.kind == "face"]
-    with pytest.raises(EditError, match="no support reaches it"):
-        SupportRegions("part-1", (ceiling.id,)).edit(narrow, pipeline)
+    elsewhere = edits.add_support(narrow, "part-1", shipped_sets()["bars-metal"], ()).job
+    for job in (narrow, elsewhere):
+        with pytest.raises(EditError, match=r"no support reaches it.*; turn the part"):
+            SupportRegions("part-1", (ceiling.id,)).edit(job, pipeline)
+
+
+def test_what_only_writes_values_is_done_at_once_and_what_makes_supports_beside_the_window():
+    slow = {"SupportRegions", "MoveMissed"}
+    kinds = [kind for kind in vars(changes).values() if isinstance(kind, type) and hasattr(kind, "edit")]
+    own = [kind for kind in kinds if kind.__module__ == changes.__name__ and kind is not AllAlike]
+    assert len(own) > 10
+    assert {kind.__name__ for kind in own if not kind.is_quick} == slow
 
 
 def test_where_it_is_reached_the_set_in_use_is_added(metal):

@@ -13,10 +13,12 @@ from lean_trellis.core.checks.trying import tried_cures
 from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.pipeline import Pipeline
 from lean_trellis.core.errors import Cancelled
+from lean_trellis.core.job.edits import turn_part
 from lean_trellis.core.job.job import Job
 from lean_trellis.core.layers.durations import more_in_words
-from lean_trellis.core.mesh.primitives import box, from_manifold, to_manifold
+from lean_trellis.core.mesh.primitives import box, cylinder, from_manifold, to_manifold
 from lean_trellis.core.shop.material import Constant
+from lean_trellis.core.supports.common.targets import pick_region
 
 
 def with_constants(job: Job, **values: float) -> Job:
@@ -78,6 +80,29 @@ def test_another_pose_is_tried_where_supports_follow_it(weak):
     assert len(turned) <= 1
     for cure in turned:
         assert used_of(cure.change.edit(weak, Pipeline()).job) < used_of(weak)
+
+
+@pytest.fixture(scope="module")
+def leaning(library) -> Job:
+    """A disc that leans far on supports of a resin that is too weak for them; none is made for chosen regions."""
+    shop = library.machine("vat-200"), library.material("resin-model")
+    job = supported(turn_part(job_of(shop, cylinder(15, 3), offset=6.0), "part-1", "y", 60.0).job, "bars-resin-regular")
+    return with_constants(job, strength=job.material.constants["strength"].value * used_of(job) / 1.6, plate_bond=20.0)
+
+
+def test_another_pose_is_offered_where_it_helps_and_not_where_supports_are_for_chosen_regions(leaning):
+    finding = the_finding(leaning, "held_too_little")
+    (turned,) = [one for one in tried_cures(finding, leaning, Pipeline()) if isinstance(one.change, TurnBy)]
+    helped = turned.change.edit(leaning, Pipeline()).job
+    assert used_of(helped) < 0.9 * finding.value
+    assert f"{used_of(helped):.2f} x" in turned.words
+    part, (support,) = leaning.parts[0], leaning.supports
+    regions = Pipeline().overhangs(part, leaning).regions
+    chosen = replace(leaning, supports=(replace(support, target=tuple(pick_region(one, part) for one in regions)),))
+    assert used_of(chosen) == pytest.approx(used_of(leaning))
+    cures = tried_cures(the_finding(chosen, "held_too_little"), chosen, Pipeline())
+    assert cures
+    assert not any(isinstance(one.change, TurnBy) for one in cures)
 
 
 def test_of_other_findings_it_is_said_what_a_cure_changes(metal):

@@ -48,6 +48,14 @@ def test_ceilings_and_ledges_are_as_wide_as_they_say():
     assert ledge.critical_area_mm2 == pytest.approx(1.5 * shapes.STEP_WIDTH)
 
 
+def test_a_ledge_reaches_out_of_a_wall_of_its_own_and_nothing_else_does():
+    mesh = shapes.ledge_ladder((1.5, 4.0))
+    solid = to_manifold(mesh)
+    walls, ledges = (solid.slice(shapes.FOOT + height).area() for height in (2.0, 5.5))
+    assert walls == pytest.approx(2 * 3.0 * shapes.STEP_WIDTH)
+    assert ledges == pytest.approx(walls + (1.5 + 4.0) * shapes.STEP_WIDTH)
+
+
 def test_the_neck_of_a_tip_and_the_stalk_of_a_pad_are_the_thinnest_places():
     for mesh, diameter in ((shapes.tip_row((0.8,)), 0.8), (shapes.peel_pads((12.0,)), shapes.STALK_DIAMETER)):
         solid = to_manifold(mesh)

@@ -56,6 +56,16 @@ def test_any_body_is_a_block_in_the_size_that_is_asked():
         generate_block(request_for(box((20, 12, 4)), values))
 
 
+def test_where_a_body_of_its_own_was_drawn_does_not_matter():
+    values = BlockParameters(shape="own", size_x=4, size_y=5, size_z=6)
+    request = request_for(box((20, 12, 4)), values, offset=9.0)
+    here = box((3, 4, 5))
+    there = here.moved(np.eye(3), np.array([40.0, -25.0, 7.0]))
+    blocks = [generate_block(request, body) for body in (here, there)]
+    assert blocks[0].mesh.bounds == pytest.approx(blocks[1].mesh.bounds, abs=1e-6)
+    assert blocks[0].volume_mm3 == pytest.approx(4 * 5 * 6)
+
+
 def test_a_block_round_a_whole_part_keeps_its_hollow():
     values = BlockParameters(size_x=24, size_y=24, size_z=24, place_z=0)
     request = request_for(ball(6, subdivisions=3), values, offset=5.0)

@@ -8,7 +8,7 @@ from bar_requests import bars_for
 
 from lean_trellis.core.mesh.primitives import box
 from lean_trellis.core.supports.bars.facts.report import exported_bars
-from lean_trellis.core.supports.bars.struts import Bars
+from lean_trellis.core.supports.bars.struts import Bars, no_bars
 from lean_trellis.core.supports.common.spec import ExportWish
 
 
@@ -33,3 +33,4 @@ def test_without_a_wish_all_is_one_body_and_without_braces_nothing_is_shared(bra
     assert (whole.name, len(whole.mesh.faces)) == ("set", len(braced.mesh.faces))
     alone = bars_for(box((12, 12, 3)), lift=30.0, spacing=6.0, brace="none")
     assert len(exported_bars(alone, "set", ExportWish(united=False, each_element=True))) == len(alone)
+    assert exported_bars(no_bars(), "set", ExportWish(united=False, each_element=True)) == []
