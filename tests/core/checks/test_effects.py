@@ -52,6 +52,16 @@ def test_a_part_that_is_turned_counts_with_its_own_time(pair):
     assert "longer" in brought(pair, edits.turn_part(pair, "part-2", "x", 90.0).job, pipeline)
 
 
+def test_of_supports_that_are_counted_only_those_that_are_timed_take_time(pair):
+    pipeline, both = Pipeline(), ["support-1", "support-2"]
+    alone, timed, every = (
+        sums_of(pair, ids, pipeline, timed=those) for ids, those in ((both[:1], None), (both, both[:1]), (both, None))
+    )
+    none = sums_of(pair, both, pipeline, timed=())
+    assert timed.count == every.count == none.count > alone.count
+    assert every.seconds > timed.seconds > none.seconds
+
+
 def test_what_concerns_no_part_or_many_is_not_worked_out(pair, metal):
     pipeline = Pipeline()
     assert brought(pair, pair, pipeline) == ""

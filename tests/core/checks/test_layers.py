@@ -30,6 +30,8 @@ def test_a_thin_wall_is_a_caution_and_a_stop_where_it_will_be_missing(library, m
     (caution,) = found(library, machine, material, plate_with_fin(least * 0.9), "thin_wall")
     assert caution.severity == "caution"
     assert caution.limit == least
+    known = library.material(material).constants.get("least_wall")
+    assert caution.source == ("assumed" if known is None else known.source)
     assert caution.value == pytest.approx(least * 0.9, rel=0.03)
     assert caution.at_mm[2] == pytest.approx(5 + 7.5, abs=1)
     (stop,) = found(library, machine, material, plate_with_fin(least * 0.3), "thin_wall")

@@ -49,6 +49,17 @@ def test_bars_are_added_at_places_of_the_part(job):
         edits.add_bars(job, ME, places[:0])
 
 
+def test_support_points_without_a_path_are_moved_and_given_up_where_they_were(job):
+    missed = np.array([(130.0, 130, 12), (132, 130, 12)])
+    both, one = (edits.move_missed(job, ME, missed[:n], missed[:n] + [0.5, 0, 0]) for n in (2, 1))
+    assert both.title == "Move 2 support points to where there is a clear path"
+    assert one.title == "Move a support point to where there is a clear path"
+    assert np.array([plate(job, bar.place) for bar in hand(both).bars]) == pytest.approx(missed + [0.5, 0, 0])
+    assert np.array([plate(job, gone.place) for gone in hand(both).removed]) == pytest.approx(missed)
+    together = edits.move_missed(job, ME, missed, missed * 0 + missed[0])
+    assert len(hand(together).bars) == 1, "those that go to one place become one bar"
+
+
 def test_a_moved_bar_leaves_a_gap_as_wide_as_half_the_way_to_the_next(job, bars):
     place = tuple((bars.holds[3] + [0.3, 0, 0]).tolist())
     moved = hand(edits.move_hold(job, ME, bars, 3, place))

@@ -30,6 +30,11 @@ def test_steps_out_of_order_widen_the_interval_to_what_all_agree_upon():
     assert (one.low, one.high) == (15, 30)
 
 
+def test_the_interval_is_bounded_by_nothing_and_by_the_most():
+    one = found([0.2, 0.6], [1, 0], holds_above=True, most=0.9)
+    assert (one.low, one.high) == (0.0, 0.9), "a step beyond both would be -0.2 and 1.0"
+
+
 @pytest.mark.parametrize(
     ("held", "holds_above", "toward"),
     [(True, True, "lower"), (False, True, "higher"), (True, False, "higher"), (False, False, "lower")],
