@@ -30,12 +30,23 @@ def test_a_thin_wall_is_a_caution_and_a_stop_where_it_will_be_missing(library, m
     (caution,) = found(library, machine, material, plate_with_fin(least * 0.9), "thin_wall")
     assert caution.severity == "caution"
     assert caution.limit == least
-    known = library.material(material).constants.get("least_wall")
-    assert caution.source == ("assumed" if known is None else known.source)
     assert caution.value == pytest.approx(least * 0.9, rel=0.03)
     assert caution.at_mm[2] == pytest.approx(5 + 7.5, abs=1)
     (stop,) = found(library, machine, material, plate_with_fin(least * 0.3), "thin_wall")
     assert stop.severity == "stop"
+
+
+def test_the_limit_of_a_thin_wall_says_where_it_is_from(library):
+    steel = library.material("steel-316l")
+    measured = steel.constants["least_wall"].model_copy(update={"source": "a coupon of ours"})
+    known = steel.model_copy(update={"constants": steel.constants | {"least_wall": measured}})
+    unknown = steel.model_copy(update={"constants": {k: v for k, v in steel.constants.items() if k != "least_wall"}})
+    fin = Body("one", plate_with_fin(0.3), 1)
+    sources = []
+    for material in (known, unknown):
+        job = edits.add_bodies(new_job(library.machine("metal-260"), material), [fin]).job
+        sources += [one.source for one in Graph().get(FINDINGS, None, job) if one.code == "thin_wall"]
+    assert sources == ["a coupon of ours", "assumed"]
 
 
 def test_a_flat_side_that_begins_all_at_once_is_a_caution_in_a_vat_and_not_in_extrusion(library):
