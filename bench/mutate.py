@@ -14,7 +14,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -194,6 +194,13 @@ def is_caught(mutant: Mutant, tree: Path, limit: float) -> str:
         target.write_bytes(before)
 
 
+def missed_before(told: Path, mutants: Sequence[Mutant]) -> list[Mutant]:
+    """Those that an earlier run, whose words are in a file, missed."""
+    missed = {line.removeprefix("missed").strip() for line in told.read_text("utf-8").splitlines()
+              if line.startswith("missed ")}  # fmt: skip
+    return [mutant for mutant in mutants if mutant.words in missed]
+
+
 def main() -> int:
     """Draw, run and tell. 0 where the share that is caught reaches what is asked."""
     parser = argparse.ArgumentParser(prog="trellis mutate", description=__doc__)
@@ -201,6 +208,7 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=300)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--limit", type=float, default=300.0, metavar="SECONDS", help="for the tests of one mutant")
+    parser.add_argument("--again", type=Path, metavar="FILE", help="of those drawn the ones that an earlier run missed")
     parser.add_argument("--share", type=float, default=0.85, help="of the mutants that has to be caught")
     options = parser.parse_args()
     paths = modules(options.module)
@@ -208,6 +216,8 @@ def main() -> int:
         print(f"{options.module}: no module of the core; try supports/bars or checks.tipping", file=sys.stderr)
         return 2
     mutants = drawn(paths, options.count, options.seed)
+    if options.again is not None:
+        mutants = missed_before(options.again, mutants)
     with tempfile.TemporaryDirectory() as name:
         trees: Queue[Path] = Queue()
         for number in range(_WORKERS):

@@ -48,6 +48,16 @@ def test_a_change_that_a_test_notices_is_caught_and_one_it_allows_is_missed(tree
     assert "a + b" in (tree / path).read_text()
 
 
+def test_those_that_an_earlier_run_missed_can_be_run_again(tree, monkeypatch, tmp_path):
+    monkeypatch.setattr(mutate, "ROOT", tree)
+    (path,) = mutate.modules("strength")
+    (place,) = [place for place in mutate.every_place(path) if place[0].line == 2]
+    first, second, third = place[:3]
+    told = tmp_path / "told.txt"
+    told.write_text(f"caught   {first.words}\nmissed   {third.words}\n\n2 mutants: 50% caught\n  {third.words}\n")
+    assert mutate.missed_before(told, [first, second, third]) == [third]
+
+
 def test_a_module_runs_its_own_tests_first_and_then_those_of_its_family_or_folder():
     tests = mutate.mirrored(mutate.CORE / "supports/bars/trees/joining.py")
     assert tests[0] == "tests/core/supports/bars/trees/test_joining.py"

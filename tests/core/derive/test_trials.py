@@ -6,6 +6,7 @@ import pytest
 
 from lean_trellis.core.derive.layers import ESTIMATE
 from lean_trellis.core.derive.pipeline import Pipeline
+from lean_trellis.core.derive.statics import STATICS
 from lean_trellis.core.derive.trials import TRIAL_FIGURES
 from lean_trellis.core.job.edits import add_support
 from lean_trellis.core.sets import shipped_sets
@@ -24,6 +25,8 @@ def test_figures_are_those_of_estimate_findings_statics_and_structures(trio):
     assert found.count == sum(one.counted.number for one in made)
     figures = [one for part in ("part-1", "part-2") for one in pipeline.figures(part, job).values()]
     assert found.most_used == max(float(one.used.max()) for one in figures) > 0
+    carried = [pipeline.graph.get(STATICS, job.part(part), job).statics for part in ("part-1", "part-2")]
+    assert found.deflection_mm == max(one.deflection.value for one in carried) > 0
     assert found.tallest_mm == pytest.approx(max(one.mesh.bounds[1, 2] for one in made))
     findings = pipeline.findings(job)
     for severity in ("stop", "caution", "note"):
@@ -33,4 +36,5 @@ def test_figures_are_those_of_estimate_findings_statics_and_structures(trio):
 def test_a_job_without_supports_has_figures_too(trio):
     found = Pipeline().graph.get(TRIAL_FIGURES, None, trio)
     assert (found.count, found.contact_area_mm2, found.most_used, found.tallest_mm) == (0, 0, 0, 0)
+    assert found.deflection_mm == 0
     assert found.findings["stop"] > 0

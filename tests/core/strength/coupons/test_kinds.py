@@ -90,6 +90,10 @@ def test_ledges_lie_round_the_critical_angle_five_degrees_apart_between_10_and_7
     assert KINDS["angles"].sizes(material) == tuple(float(angle) for angle in np.arange(first, last + 1, 5))
 
 
+def test_beams_of_the_cantilever_are_one_to_three_millimetres_thick():
+    assert KINDS["cantilever"].sizes(STEEL) == (1.0, 1.5, 2.0, 3.0)
+
+
 def test_a_pad_holds_where_its_stalk_is_stronger_than_the_peel():
     sizes = KINDS["peel"].sizes(RESIN)
     peel = 0.031

@@ -32,6 +32,7 @@ def test_a_raft_is_for_its_own_part_first():
                                                 (HandBar(AT, bend=AT), True)])  # fmt: skip
 def test_a_way_drawn_by_hand_has_a_foot_or_a_bend(bar, is_routed):
     assert bar.is_routed is is_routed
+    assert not bar.is_locked
     assert HandWork().is_empty
     assert not HandWork(bars=(bar,)).is_empty
 

@@ -16,6 +16,7 @@ from lean_trellis.core.supports.panels.parameters import LatticeParameters
         ({"thickness": 2.0, "cell_along": 1.5}, "as thick as the cells"),
         ({"largest_piece": 1.5}, "hold no cell"),
         ({"open_share": 0.3, "rib": 6.0}, "no rib"),
+        ({"open_share": 0.3, "rib": 4.0, "cell_along": 1.0, "cell_across": 1.0}, "no rib"),
         ({"largest_piece": 12, "cut_width": 5}, "a third of the largest piece"),
         ({"rim_walls": 3, "thickness": 0.6, "rim_spacing": 0.5}, "as thick as they lie apart"),
         ({"cell_along": 0.1}, "no cells"),

@@ -54,6 +54,10 @@ def test_a_tip_that_is_deeper_in_than_its_bite_and_width_is_told_with_its_depth(
     (found,) = [f for f in faults_of(sunk, request) if f.code == "support_through_part"]
     assert (found.value, found.limit) == (pytest.approx(depth + 0.5, abs=0.002), depth)
     assert found.message == f"1 tip of slab goes too deep into it, the worst by {depth + 0.5:.2f} mm"
+    upper.tops[5, :2] = 10.0 + depth + 0.3
+    (found,) = [f for f in faults_of(sunk, request) if f.code == "support_through_part"]
+    assert found.message == f"2 tips of slab go too deep into it, the worst by {depth + 0.5:.2f} mm"
+    upper.tops[5, :2] = upper.tops[5, 2]
     upper.tops[2, 3] = 10.0 + depth + 0.02
     assert not [f for f in faults_of(sunk, request) if f.code == "support_through_part"]
 
