@@ -40,6 +40,21 @@ def test_all_faces_whose_boxes_meet_are_found_and_no_others(name, size):
     assert set(map(tuple, found.tolist())) == set(map(tuple, wanted.tolist()))
 
 
+def test_by_portions_the_same_pairs_are_found(monkeypatch):
+    mesh, rng = PARTS["fine beside coarse"], np.random.default_rng(11)
+    middles = rng.uniform(*mesh.bounds, (50, 3))
+
+    def found():
+        pairs = PlanGrid.of(mesh).pairs(middles - 4, middles + 4)
+        return {tuple(pair) for portion in pairs for pair in np.column_stack(portion).tolist()}
+
+    whole = found()
+    monkeypatch.setattr(plan_grid, "_MOST_BOXES", 25)
+    monkeypatch.setattr(plan_grid, "_MOST_PAIRS", 40)
+    assert found() == whole
+    assert len({box for _, box in whole}) > 25
+
+
 def test_boxes_far_from_the_mesh_meet_nothing():
     lows = np.array([(-90.0, -90, -90), (500, 0, 0)])
     assert not sum(len(face) for face, _ in PlanGrid.of(PARTS["fine"]).pairs(lows, lows + 5))
