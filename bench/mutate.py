@@ -217,6 +217,9 @@ def main() -> int:
         return 2
     mutants = drawn(paths, options.count, options.seed)
     if options.again is not None:
+        if not options.again.is_file():
+            print(f"{options.again}: no such file; give what an earlier run printed", file=sys.stderr)
+            return 2
         mutants = missed_before(options.again, mutants)
     with tempfile.TemporaryDirectory() as name:
         trees: Queue[Path] = Queue()

@@ -103,6 +103,7 @@ class PartsSheet(Sheet):
     def _cells(self, part: Part, findings: tuple[Finding, ...] | None) -> tuple[object, ...]:
         size = UNITS.size((part.bounds()[1] - part.bounds()[0]).tolist(), 0)
         shown = self.session.shown_part(part)
+        volume = shown.health.enclosed_mm3 if shown else None
         signs = f"{HIDDEN if part.is_hidden else ''}{LOCKED if part.is_locked else ''}"
         return (
             f"{part.name}{signs}",
@@ -110,17 +111,11 @@ class PartsSheet(Sheet):
             part.order or NOTHING,
             sum(other.nominal_mesh is part.nominal_mesh for other in self.session.job.parts),
             size,
-            "…" if shown is None else _volume(shown),
+            "…" if shown is None else NOTHING if volume is None else round(volume / 1000, 2),
             _mesh_mark(shown, self.session.faults(part)),
             _mark(part, findings, lambda code: code in _POSE_CODES),
             _mark(part, findings, lambda code: code not in _POSE_CODES | _MESH_CODES),
         )
-
-
-def _volume(shown: ShownPart) -> float | str:
-    """cm³; what is open or turned inward may enclose none."""
-    volume = shown.health.volume_mm3 / 1000
-    return round(volume, 2) if volume > 0 else NOTHING
 
 
 def _mesh_mark(shown: ShownPart | None, faults: tuple[MeshFault, ...] | None) -> str:

@@ -37,6 +37,7 @@ def test_faults_are_said_as_one_or_as_more():
     inward = Mesh(inward.vertices + 30, inward.faces[:, ::-1])
     assert examine_mesh(cube).in_words == "sound"
     assert examine_mesh(inward).in_words == "1 shell turned inward"
+    assert (examine_mesh(inward).enclosed_mm3, examine_mesh(cube).enclosed_mm3) == (None, pytest.approx(1000))
     both = examine_mesh(join([Mesh(cube.vertices, cube.faces[1:]), inward, Mesh(inward.vertices + 30, inward.faces)]))
     assert both.in_words == "3 open edges, 2 shells turned inward"
 

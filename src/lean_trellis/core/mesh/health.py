@@ -37,6 +37,11 @@ class MeshHealth:
         return self.watertight and not self.misoriented_edges and not self.inward_shells and self.volume_mm3 > 0
 
     @property
+    def enclosed_mm3(self) -> float | None:
+        """The volume; None of what is open or turned inward and encloses none."""
+        return self.volume_mm3 if self.volume_mm3 > 0 else None
+
+    @property
     def in_words(self) -> str:
         """`sound`, or what is wrong with it, the worst first."""
         counts = [

@@ -11,7 +11,7 @@ from functools import cached_property
 import numpy as np
 from shapely import STRtree
 
-from lean_trellis.core.arrays import Bools, Floats, Longs, Rows
+from lean_trellis.core.arrays import Bools, Floats, Longs, Rows, distinct_pairs
 from lean_trellis.core.mesh.distance import segment_segment_distances
 from lean_trellis.core.mesh.plan_grid import plan_boxes
 
@@ -125,6 +125,7 @@ def crowded(some: Stretches, taken: Stretches, clearance: float, order: Longs) -
 
 def first_come(pairs: Longs, stands: Bools) -> None:
     """Of pairs (p, 2) that cannot both stand the later gives way to the earlier, if that `stands` (n,) itself."""
-    for earlier, later in zip(*np.unique(np.sort(pairs, axis=1), axis=0).T.tolist(), strict=True):
+    pairs = np.sort(pairs, axis=1)
+    for earlier, later in zip(*pairs[distinct_pairs(*pairs.T)].T.tolist(), strict=True):
         if stands[earlier] and earlier != later:
             stands[later] = False

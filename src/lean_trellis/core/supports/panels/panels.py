@@ -305,16 +305,16 @@ def _build(columns: Columns, slabs: Slabs, thickness: float) -> _Faces:
         return _Faces(Mesh(vertices, flat.faces.astype(np.int32)), flat.owners)
     aside = columns.across[flat.columns] * (thickness / 2)
     tilts = np.zeros((len(places), 2))
-    for ends, by in ((flat.is_top, columns.tilts), (flat.is_bottom, columns.low_tilts)):
-        tilts[ends] = by[flat.columns[ends]]
+    for some, by in ((flat.is_top, columns.tilts), (flat.is_bottom, columns.low_tilts)):
+        tilts[some] = by[flat.columns[some]]
     right = np.column_stack([places + aside, flat.heights + tilts[:, 0]])
     left = np.column_stack([places - aside, flat.heights + tilts[:, 1]])
     count = len(places)
-    begins, stops, owners = _rim(flat, count)
+    begins, ends, owners = _rim(flat, count)
     sides = np.concatenate(
         [
-            np.column_stack([stops, begins, begins + count]),
-            np.column_stack([stops, begins + count, stops + count]),
+            np.column_stack([ends, begins, begins + count]),
+            np.column_stack([ends, begins + count, ends + count]),
         ]
     )
     faces = np.concatenate([flat.faces, flat.faces[:, ::-1] + count, sides])

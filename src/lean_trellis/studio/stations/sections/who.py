@@ -115,8 +115,9 @@ class WhoSection(Section):
 
 
 def _volume_of(shown: ShownPart | None) -> str:
-    """A line of volume and triangles; what is open or turned inward may enclose nothing."""
+    """A line of volume and triangles, once they are known."""
     if shown is None:
         return ""
-    volume = shown.health.volume_mm3 / 1000
-    return f"\n{f'{volume:,.2f} cm³' if volume > 0 else 'no volume'}, {shown.health.triangles:,} triangles"
+    volume = shown.health.enclosed_mm3
+    enclosed = "no volume" if volume is None else f"{volume / 1000:,.2f} cm³"
+    return f"\n{enclosed}, {shown.health.triangles:,} triangles"
